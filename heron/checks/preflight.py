@@ -1,0 +1,270 @@
+"""Everything that can be known before a run: values, shapes, mesh, problems with repairs, and a forecast."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterator, Mapping
+from dataclasses import dataclass, field
+from typing import Any, Literal
+
+import numpy as np
+import psutil
+
+from heron.engines import ENGINES, Forecast
+from heron.engines.moments.system import C0
+from heron.errors import HeronError
+from heron.geometry import Geometry, build_geometry
+from heron.geometry.build import build_frames, frame_matrix
+from heron.model import Document, Evaluated, evaluate_document
+from heron.quantities import engineering
+
+MAX_POINTS = 10_001          # frequencies of one plan
+MAX_CAPTURE_POINTS = 250_000 # points of one near-field capture, directions of one far field
+THICK_WIRE = 0.01            # radius over wavelength beyond which a thin-wire current is doubtful (common practice)
+SHORT_SEGMENT = 2.0          # segment over radius (common practice)
+MEMORY_SHARE = 0.85          # of the memory that is free now
+
+Level = Literal["error", "look"]
+Path = tuple[str | int, ...]
+
+
+@dataclass(frozen=True)
+class Problem:
+    """One finding. ``repair`` is a list of ``{"path", "value"}`` edits of the document, safe to apply."""
+
+    level: Level
+    code: str
+    message: str
+    why: str = ""
+    path: Path = ()
+    point: tuple[float, float, float] | None = None
+    repair: list[dict[str, Any]] = field(default_factory=list)
+    repair_label: str = ""
+
+
+@dataclass
+class Examination:
+    """A document looked at from every side. ``discretisation`` and ``forecast`` are ``None`` when errors prevent them."""
+
+    model: Evaluated
+    geometry: Geometry
+    discretisation: Any = None
+    forecast: Forecast | None = None
+    engine: str = ""
+    engine_reason: str = ""
+    problems: list[Problem] = field(default_factory=list)
+
+    @property
+    def errors(self) -> list[Problem]:
+        return [p for p in self.problems if p.level == "error"]
+
+    @property
+    def sound(self) -> bool:
+        return not self.errors
+
+
+def examine(document: Document, overrides: Mapping[str, str] | None = None, engine: str | None = None) -> Examination:
+    """Evaluates, builds, meshes and judges a document."""
+    return examine_model(evaluate_document(document, overrides), engine)
+
+
+def examine_model(model: Evaluated, engine: str | None = None) -> Examination:
+    """As :func:`examine`, from evaluated values. ``engine`` overrides the plan's choice."""
+    geometry = build_geometry(model)
+    report = Examination(model, geometry)
+    report.problems += [_located(e) for e in (*model.errors, *geometry.errors)]
+    report.problems += _values(model)
+    report.engine, report.engine_reason = _choose(model, engine, report.problems)
+    solver = ENGINES.get(report.engine)
+    if solver is None or model.plan is None or not _band_usable(model):
+        return report
+    try:
+        report.discretisation = solver.discretise(model, geometry)
+    except HeronError as error:
+        report.problems.append(_located(error))
+        return report
+    report.problems += [_located(e) for e in report.discretisation.mesh.errors]
+    for check in MESH_CHECKS:
+        report.problems += check(model, geometry, report.discretisation.mesh)
+    report.forecast = solver.forecast(model, report.discretisation)
+    report.problems += _memory(report.forecast)
+    return report
+
+
+def _located(error: HeronError) -> Problem:
+    return Problem("error", "invalid", error.message, path=error.path)
+
+
+def _error(path: Path, message: str, why: str = "") -> Problem:
+    return Problem("error", "invalid", message, why, path)
+
+
+def _choose(model: Evaluated, asked: str | None, problems: list[Problem]) -> tuple[str, str]:
+    name = asked or model.document.plan.engine
+    if name == "auto":
+        return "moments", "all parts are wires, which the moments engine models exactly"
+    if name not in ENGINES:
+        problems.append(_error(("plan", "engine"), f"there is no engine “{name}”; there are {', '.join(ENGINES)}"))
+        return "", ""
+    refused = ENGINES[name].refusal(model)
+    problems += [_error(("plan", "engine"), reason) for reason in refused.reasons]
+    return name, "chosen in the plan"
+
+
+def _band_usable(model: Evaluated) -> bool:
+    p = model.plan
+    return bool(p.f_start > 0 and p.f_stop >= p.f_start and p.segments_per_wavelength > 0)
+
+
+def _whole(value: float, low: int, high: int) -> bool:
+    return bool(value == int(value) and low <= value <= high) if np.isfinite(value) else False
+
+
+def _values(model: Evaluated) -> list[Problem]:
+    """Values that are wrong whatever the geometry."""
+    out: list[Problem] = []
+    if model.plan is not None:
+        out += _plan(model.plan)
+    numbers: dict[int, int] = {}
+    for i, f in enumerate(model.feeds):
+        if f is None:
+            continue
+        if f.number in numbers:
+            out.append(_error(("feeds", i, "number"), f"port {f.number} is already taken by feed {numbers[f.number] + 1}; number the ports differently"))
+        numbers[f.number] = i
+        if f.impedance <= 0:
+            out.append(_error(("feeds", i, "impedance"), "the reference impedance must be above zero"))
+        if f.amplitude < 0:
+            out.append(_error(("feeds", i, "amplitude"), "the amplitude must not be negative; use the phase"))
+    if not model.document.feeds:
+        out.append(_no_feed(model))
+    elif all(f is not None and f.amplitude == 0 for f in model.feeds):
+        out.append(_error(("feeds", 0, "amplitude"), "no feed is driven: every amplitude is zero"))
+    for i, s in enumerate(model.loads):
+        if s is None:
+            continue
+        for name in ("resistance", "inductance"):
+            if getattr(s, name) < 0:
+                out.append(_error(("loads", i, name), f"the {name} must not be negative"))
+        if s.capacitance is not None and s.capacitance <= 0:
+            out.append(_error(("loads", i, "capacitance"), "the capacitance must be above zero; leave it out for none"))
+    frames = build_frames(model, [])
+    for i, c in enumerate(model.captures):
+        if c is not None:
+            out += _capture(i, c, frames)
+    if not model.document.captures:
+        far = {"kind": "far_field", "name": "far field", "theta_step": "5 deg", "phi_step": "5 deg"}
+        out.append(Problem("look", "no-capture", "no capture asks for a far field", "pattern.csv is written only for a far-field capture",
+                           ("captures",), repair=[{"path": ["captures", 0], "value": far}], repair_label="Add a far field"))
+    return out
+
+
+def _plan(p: Any) -> Iterator[Problem]:
+    if p.f_start <= 0:
+        yield _error(("plan", "f_start"), "the band must start above 0 Hz")
+    if p.f_stop < p.f_start:
+        yield _error(("plan", "f_stop"), f"the band ends ({engineering(p.f_stop, 'Hz')}) below its start ({engineering(p.f_start, 'Hz')}); exchange them")
+    if not _whole(p.points, 1, MAX_POINTS):
+        yield _error(("plan", "points"), f"the number of points must be a whole number from 1 to {MAX_POINTS}, not {p.points:.10g}")
+    elif p.points > 1 and p.f_stop == p.f_start:
+        yield _error(("plan", "points"), "a band of one frequency has one point; set points to 1 or widen the band")
+    if not 1e-8 <= p.tolerance <= 0.1:
+        yield _error(("plan", "tolerance"), "the interpolation tolerance lies between 1e-8 and 0.1")
+    if not 5 <= p.segments_per_wavelength <= 1000:
+        yield _error(("plan", "segments_per_wavelength"), "segments per wavelength lie between 5 and 1000")
+    for i, f in enumerate(p.pattern_frequencies):
+        if not p.f_start <= f <= p.f_stop:
+            yield _error(("plan", "pattern_frequencies", i), f"{engineering(f, 'Hz')} lies outside the band")
+
+
+def _capture(i: int, c: Any, frames: dict[str, Any]) -> Iterator[Problem]:
+    here = ("captures", i)
+    if c.kind == "far_field":
+        steps = np.degrees([c.theta_step, c.phi_step])
+        if not ((steps >= 0.1) & (steps <= 90)).all():
+            yield _error((*here, "theta_step"), "angular steps lie between 0.1° and 90°")
+        elif (180 / steps[0] + 1) * (360 / steps[1] + 1) > MAX_CAPTURE_POINTS:
+            yield _error((*here, "theta_step"), f"the grid has more than {MAX_CAPTURE_POINTS} directions; widen the steps")
+        return
+    try:
+        frame_matrix(frames, c.frame)
+    except HeronError as error:
+        yield _located(error.within(*here))
+    counts = {"near_point": (), "near_line": (getattr(c, "count", 1),), "near_plane": getattr(c, "counts", ())}[c.kind]
+    if any(not _whole(n, 2, MAX_CAPTURE_POINTS) for n in counts) or np.prod(counts) > MAX_CAPTURE_POINTS:
+        yield _error((*here, "count" if c.kind == "near_line" else "counts"), f"a capture has at least 2 points a side and at most {MAX_CAPTURE_POINTS} in all")
+
+
+def _no_feed(model: Evaluated) -> Problem:
+    wires = [p for p in model.document.parts if not p.suspended and p.kind != "copy"]
+    repair: list[dict[str, Any]] = []
+    if wires:
+        ground = model.document.surround.kind == "ground"
+        feed = {"kind": "gap", "number": 1, "part": wires[0].name, "at": "0" if ground else "0.5"}
+        repair = [{"path": ["feeds", 0], "value": feed}]
+    return Problem("error", "no-feed", "nothing feeds the antenna", "without a feed there is no power and no result",
+                   ("feeds",), repair=repair, repair_label="Feed the first wire")
+
+
+def _near_misses(model: Evaluated, geometry: Geometry, mesh: Any) -> list[Problem]:
+    out = []
+    for miss in mesh.near_misses:
+        part = geometry.part(miss.part)
+        assert part is not None
+        repair = _join_repair(model, part.step, miss.end, miss.target)
+        gap = engineering(miss.distance, "m", 3)
+        out.append(Problem("look", "near-miss", f"“{miss.part}” ends {gap} from “{miss.other}” without joining it",
+                           "no current flows across the gap", ("parts", part.step), miss.target, repair, "Join them" if repair else ""))
+    return out
+
+
+def _join_repair(model: Evaluated, step: int, end: int, target: tuple[float, float, float]) -> list[dict[str, Any]]:
+    """Moves the end of a straight wire or polyline drawn in world coordinates onto the target."""
+    source, values = model.document.parts[step], model.parts[step]
+    if source.frame or values is None:
+        return []
+    value = [f"{c * 1e3:.9g} mm" for c in target]
+    if source.kind == "wire":
+        return [{"path": ["parts", step, "end" if end else "start"], "value": value}]
+    if source.kind == "polyline" and not source.closed:
+        return [{"path": ["parts", step, "points", len(source.points) - 1 if end else 0], "value": value}]
+    return []
+
+
+def _shared_places(model: Evaluated, geometry: Geometry, mesh: Any) -> list[Problem]:
+    out = []
+    gaps = [(i, set(g.rows), g) for i, g in enumerate(mesh.feeds) if g.node >= 0]
+    for k, (i, _, a) in enumerate(gaps):
+        for j, _, b in gaps[k + 1:]:
+            if a.node == b.node or _overlap(a.rows, b.rows):
+                out.append(_error(("feeds", j, "at"), f"feeds {i + 1} and {j + 1} are at one place; move one of them", "their voltages would contradict each other"))
+    return out
+
+
+def _overlap(a: list[tuple[int, float, float]], b: list[tuple[int, float, float]]) -> bool:
+    return any(p == q and lo < hi2 and lo2 < hi for p, lo, hi in a for q, lo2, hi2 in b)
+
+
+def _thickness(model: Evaluated, geometry: Geometry, mesh: Any) -> list[Problem]:
+    out = []
+    wavelength = C0 / model.plan.f_stop
+    for part in geometry.parts:
+        if part.radius > THICK_WIRE * wavelength:
+            out.append(Problem("look", "thick-wire", f"“{part.name}” is thick: its radius is {part.radius / wavelength:.3f} λ at the top of the band",
+                               f"above {THICK_WIRE} λ the current no longer flows evenly round the wire", ("parts", part.step, "radius")))
+    short = mesh.length < SHORT_SEGMENT * mesh.radius * 0.5
+    for i in np.unique(mesh.part[short]):
+        part = mesh.parts[i]
+        out.append(Problem("look", "short-segment", f"“{part.name}” has stretches shorter than its radius",
+                           "bends or joints this close are not resolved by thin wires", ("parts", part.step)))
+    return out
+
+
+MESH_CHECKS: list[Callable[[Evaluated, Geometry, Any], list[Problem]]] = [_near_misses, _shared_places, _thickness]
+
+
+def _memory(forecast: Forecast) -> list[Problem]:
+    free = psutil.virtual_memory().available
+    if forecast.memory_bytes <= MEMORY_SHARE * free:
+        return []
+    return [_error(("plan", "segments_per_wavelength"),
+                   f"the run needs about {forecast.memory_bytes / 2**30:.1f} GiB and {free / 2**30:.1f} GiB are free; use fewer segments or a smaller model")]

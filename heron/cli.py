@@ -1,0 +1,108 @@
+"""The command line: ``solve`` and ``bench``, without server or database."""
+
+from __future__ import annotations
+
+import argparse
+import json
+import sys
+from pathlib import Path
+from typing import Any
+
+import numpy as np
+
+from heron.checks import examine
+from heron.engines import Signal
+from heron.errors import HeronError, ModelError
+from heron.formats import netcdf
+from heron.formats.tables import PATTERN_COLUMNS, pattern_rows, table
+from heron.formats.touchstone import touchstone
+from heron.model import load_document
+from heron.runner import execute, pattern_indices, with_fields
+
+BAD_INPUT = 2
+MAX_MODEL_BYTES = 20_000_000
+
+
+def main(argv: list[str] | None = None) -> int:
+    """Runs one command; returns the exit code (2 for bad input)."""
+    parser = argparse.ArgumentParser(prog="odd-heron")
+    commands = parser.add_subparsers(dest="command", required=True)
+    solve = commands.add_parser("solve", help="solve a model without a server")
+    solve.add_argument("model", type=Path)
+    solve.add_argument("--set", action="append", default=[], metavar="name=expression", dest="overrides")
+    solve.add_argument("--engine")
+    solve.add_argument("--quiet", action="store_true")
+    solve.add_argument("--out", type=Path, required=True)
+    bench = commands.add_parser("bench", help="measure this machine")
+    bench.add_argument("name", choices=["moments"])
+    bench.add_argument("--json", action="store_true")
+    args = parser.parse_args(argv)
+    try:
+        return _solve(args) if args.command == "solve" else _bench(args)
+    except HeronError as error:
+        print(f"odd-heron: {error}", file=sys.stderr)
+        return BAD_INPUT
+    except OSError as error:
+        print(f"odd-heron: {error.filename or ''}: {error.strerror}", file=sys.stderr)
+        return BAD_INPUT
+
+
+def _overrides(pairs: list[str]) -> dict[str, str]:
+    out = {}
+    for pair in pairs:
+        name, equals, expression = pair.partition("=")
+        if not equals or not name.strip():
+            raise ModelError(f"--set takes name=expression, not “{pair}”")
+        out[name.strip()] = expression
+    return out
+
+
+def _solve(args: argparse.Namespace) -> int:
+    if args.model.stat().st_size > MAX_MODEL_BYTES:
+        raise ModelError(f"the model file is larger than {MAX_MODEL_BYTES // 1_000_000} MB")
+    document = load_document(args.model.read_bytes())
+    examination = examine(document, _overrides(args.overrides), args.engine)
+    if not examination.sound:
+        first = examination.errors[0]
+        more = f" (and {len(examination.errors) - 1} more)" if len(examination.errors) > 1 else ""
+        raise ModelError(first.message + more, first.path)
+    run = execute(examination, _silent if args.quiet else _line)
+    if not args.quiet:
+        print(file=sys.stderr)
+    args.out.mkdir(parents=True, exist_ok=True)
+    results = run.results
+    (args.out / "summary.json").write_text(json.dumps(run.summary, indent=1, allow_nan=False))
+    (args.out / f"ports.s{results.sizes['port']}p").write_text(touchstone(results))
+    far = next((c for c in examination.model.captures if c.kind == "far_field"), None)
+    if far is not None:
+        steps = np.degrees(far.theta_step), np.degrees(far.phi_step)
+        rows = np.vstack([pattern_rows(results, i, *steps) for i in pattern_indices(examination, results)])
+        (args.out / "pattern.csv").write_text(table(PATTERN_COLUMNS, rows))
+    netcdf.write(with_fields(examination, results), args.out / "run.nc")
+    return 0
+
+
+def _silent(stage: str, fraction: float, live: dict[str, Any]) -> Signal:
+    return Signal.CONTINUE
+
+
+def _line(stage: str, fraction: float, live: dict[str, Any]) -> Signal:
+    at = f" {live['frequency_hz'] / 1e6:.6g} MHz" if "frequency_hz" in live else ""
+    print(f"\r{stage:<10} {100 * fraction:3.0f} %{at:<24}", end="", file=sys.stderr, flush=True)
+    return Signal.CONTINUE
+
+
+def _bench(args: argparse.Namespace) -> int:
+    from benchmarks.moments import run
+
+    rows = run()
+    if args.json:
+        print(json.dumps(rows))
+    else:
+        for row in rows:
+            print("  ".join(f"{k} {v:.4g}" for k, v in row.items()))
+    return 0
+
+
+if __name__ == "__main__":
+    sys.exit(main())

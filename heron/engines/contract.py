@@ -1,0 +1,75 @@
+"""What every engine offers: forecast, discretise, solve; and how it talks while it runs."""
+
+from __future__ import annotations
+
+import enum
+from dataclasses import dataclass, field
+from typing import Any, Protocol
+
+import numpy as np
+import xarray as xr
+from numpy.typing import NDArray
+
+from heron.geometry import Geometry
+from heron.model import Evaluated
+
+
+class Signal(enum.Enum):
+    """What the engine is told when it reports."""
+
+    CONTINUE = "continue"
+    STOP = "stop"
+
+
+class Progress(Protocol):
+    """Called by an engine between units of work; blocks while the run is paused."""
+
+    def __call__(self, stage: str, fraction: float, live: dict[str, Any]) -> Signal: ...
+
+
+def silent(stage: str, fraction: float, live: dict[str, Any]) -> Signal:
+    """A progress that says nothing and never stops."""
+    return Signal.CONTINUE
+
+
+@dataclass(frozen=True)
+class Forecast:
+    """What a run will take on this machine."""
+
+    engine: str
+    unknowns: int
+    memory_bytes: float
+    seconds: float
+    solves: int
+    reason: str = ""
+
+
+@dataclass
+class Refusal:
+    """Why an engine cannot model this document; empty when it can."""
+
+    reasons: list[str] = field(default_factory=list)
+
+
+class FieldSource(Protocol):
+    """Fields of one drive at one frequency, anywhere; angles in radians, lengths in m, peak phasors."""
+
+    def far_field(self, theta: NDArray[np.float64], phi: NDArray[np.float64], frequency: float) -> NDArray[np.complex128]:
+        """r·E e^(jkr) (1, d, 2) in V: θ and φ components at directions (d,)."""
+
+    def near_field(
+        self, points: NDArray[np.float64], frequency: float
+    ) -> tuple[NDArray[np.complex128], NDArray[np.complex128]]:
+        """E in V/m and H in A/m, (1, n, 3) each, at points (n, 3)."""
+
+
+class Engine(Protocol):
+    """One solver. ``discretise`` raises or collects :class:`~heron.errors.HeronError`."""
+
+    name: str
+
+    def refusal(self, model: Evaluated) -> Refusal: ...
+    def discretise(self, model: Evaluated, geometry: Geometry) -> Any: ...
+    def forecast(self, model: Evaluated, discretisation: Any) -> Forecast: ...
+    def solve(self, model: Evaluated, discretisation: Any, progress: Progress = silent) -> xr.Dataset: ...
+    def fields(self, results: xr.Dataset, index: int, incident: NDArray[np.complex128]) -> FieldSource: ...

@@ -1,0 +1,274 @@
+"""The moments engine behind the common contract: sweep, adaptive sampling, dataset."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from functools import lru_cache
+from time import perf_counter
+from typing import Any
+
+import numpy as np
+import xarray as xr
+from numpy.typing import NDArray
+
+from heron.discretise import Gap, WireMesh, mesh_wires
+from heron.engines import rational
+from heron.engines.contract import Forecast, Progress, Refusal, Signal, silent
+from heron.engines.moments.radiation import Sources, radiated_power
+from heron.engines.moments.system import C0, Complexes, Floats, WireSystem
+from heron.errors import ModelError
+from heron.geometry import Geometry
+from heron.model import Evaluated
+from heron.networks import y_to_s
+
+FIRST_SOLVES = 5     # Chebyshev-spaced, before the first prediction
+CONFIRMATIONS = 2    # consecutive solves that must agree with the prediction made before them
+SAFETY = 0.3         # of the tolerance, for those agreements
+PROJECTIONS = 24     # current samples that join the S-parameters in the rational fit
+BYTES_MATRIX = 18    # per pair of unknowns: the matrix, factored in place
+BASE_BYTES = 2.5e8   # interpreter, libraries and compiled kernels
+
+
+@dataclass
+class MomentsDiscretisation:
+    """Mesh plus ports in the order of their numbers."""
+
+    mesh: WireMesh
+    ports: list[int]
+    unknowns: int
+
+
+@dataclass
+class _Sample:
+    s: Complexes          # (P, P)
+    currents: Complexes   # (n, 2, P) A for unit incident wave at each port
+
+
+class MomentsEngine:
+    """Wires in open space or above a perfect ground plane."""
+
+    name = "moments"
+
+    def refusal(self, model: Evaluated) -> Refusal:
+        return Refusal()  # every part of the present vocabulary is a wire
+
+    def discretise(self, model: Evaluated, geometry: Geometry) -> MomentsDiscretisation:
+        plan = model.plan
+        top = max(plan.f_start, plan.f_stop) if plan else 1e9
+        per_wavelength = plan.segments_per_wavelength if plan else 50.0
+        if top <= 0 or per_wavelength <= 0:
+            raise ModelError("frequencies and segments per wavelength must be above zero", ("plan",))
+        ground = model.surround.height if model.surround is not None and model.surround.kind == "ground" else None
+        mesh = mesh_wires(geometry, model.feeds, model.loads, ground, C0 / top / per_wavelength)
+        order = sorted((i for i, f in enumerate(model.feeds) if f is not None), key=lambda i: model.feeds[i].number)
+        degree = mesh.degree()
+        joints = degree[(degree > 1) & ~mesh.grounded]
+        unknowns = int((joints - 1).sum() + degree[mesh.grounded].sum())
+        return MomentsDiscretisation(mesh, order, unknowns)
+
+    def forecast(self, model: Evaluated, discretisation: MomentsDiscretisation) -> Forecast:
+        plan = model.plan
+        n, m = len(discretisation.mesh.segments), discretisation.unknowns
+        points = int(plan.points)
+        solves = min(points, 11) if plan.sampling == "adaptive" else points
+        pairs, factor = machine_rates()
+        images = 2 if discretisation.mesh.ground is not None else 1
+        each = images * n * n / pairs + 8 / 3 * m**3 / factor
+        patterns = points * n * 600 * 2 / (pairs * 4)
+        return Forecast(self.name, m, BYTES_MATRIX * m * m + BASE_BYTES, solves * each + patterns + 0.1, solves)
+
+    def solve(self, model: Evaluated, discretisation: MomentsDiscretisation, progress: Progress = silent) -> xr.Dataset:
+        """Port parameters and currents at every point of the band.
+
+        Stopping keeps the band between the lowest and highest frequency solved so far
+        when the interpolation is usable, otherwise just the solved frequencies.
+        """
+        mesh, plan = discretisation.mesh, model.plan
+        feeds = [model.feeds[i] for i in discretisation.ports]
+        gaps = [mesh.feeds[i] for i in discretisation.ports]
+        loads = [(mesh.loads[i], s.resistance, s.inductance, s.capacitance) for i, s in enumerate(model.loads) if s is not None]
+        progress("preparing", 0.0, {})
+        system = WireSystem(mesh, gaps, loads)
+        z0 = np.array([f.impedance for f in feeds])
+        grid = band(plan)
+        sweep = _Sweep(system, z0, grid, plan, progress)
+        sweep.run()
+        kept, s, currents = sweep.results()
+        progress("fields", 0.9, {})
+        return _dataset(system, feeds, gaps, z0, kept, s, currents, sweep)
+
+    def fields(self, results: xr.Dataset, index: int, incident: Complexes) -> Sources:
+        """The currents under incident waves (P,) at frequency number ``index``, ready to radiate."""
+        currents = np.einsum("p,psi->si", incident, results["current"].values[index])[None]
+        ground = None if results.attrs["ground"] == "none" else float(results.attrs["ground"])
+        return Sources(results["segment_start"].values, results["segment_end"].values,
+                       results["segment_radius"].values, currents, ground)
+
+
+def band(plan: Any) -> Floats:
+    """The frequencies (n,) of a plan, Hz."""
+    n = int(plan.points)
+    if n == 1:
+        return np.array([plan.f_start])
+    space = np.geomspace if plan.spacing == "logarithmic" else np.linspace
+    return np.asarray(space(plan.f_start, plan.f_stop, n))
+
+
+class _Sweep:
+    """Chooses, solves and interpolates frequencies; ``error`` is the last checked prediction error in S."""
+
+    def __init__(self, system: WireSystem, z0: Floats, grid: Floats, plan: Any, progress: Progress) -> None:
+        self.system, self.z0, self.grid, self.plan, self.progress = system, z0, grid, plan, progress
+        self.samples: dict[int, _Sample] = {}
+        self.error = 0.0
+        self.stopped = False
+        self.status = "every point solved"
+
+    def run(self) -> None:
+        if self.plan.sampling == "every" or len(self.grid) <= FIRST_SOLVES:
+            for i in range(len(self.grid)):
+                if not self._solve(i, (i + 1) / len(self.grid)):
+                    return
+            return
+        n = len(self.grid)
+        nodes = 0.5 * (1 - np.cos(np.pi * np.arange(FIRST_SOLVES) / (FIRST_SOLVES - 1)))
+        for i in sorted({round(x * (n - 1)) for x in nodes}, key=lambda i: -abs(i - n / 2)):
+            if not self._solve(i, len(self.samples) / 12):
+                return
+        agreed, before = 0, self._model(leave_out=self._last)
+        while len(self.samples) < n:
+            model = self._model()
+            doubt = np.abs(model - before).max(axis=1)
+            solved = np.fromiter(self.samples, dtype=int)
+            doubt[solved] = -1
+            # Where the models agree everywhere, the widest hole is the best place to look.
+            if doubt.max() < 1e-2 * self.plan.tolerance:
+                doubt = np.abs(np.arange(n)[:, None] - solved[None, :]).min(axis=1).astype(float)
+            i = int(doubt.argmax())
+            if not self._solve(i, min(0.85, len(self.samples) / 14)):
+                return
+            self.error = float(np.abs(model[i] - self.samples[i].s.ravel()).max())
+            agreed = agreed + 1 if self.error < SAFETY * self.plan.tolerance else 0
+            before = model
+            if agreed >= CONFIRMATIONS:
+                self.status = f"interpolated from {len(self.samples)} solves"
+                return
+
+    def _solve(self, i: int, fraction: float) -> bool:
+        frequency = float(self.grid[i])
+        y, coefficients = self.system.solve(frequency)
+        if not np.isfinite(y).all():
+            raise ModelError(f"the system has no finite solution at {frequency / 1e6:g} MHz; look for parts that coincide")
+        s = y_to_s(y, self.z0)
+        voltages = np.sqrt(self.z0)[:, None] * (np.eye(len(self.z0)) + s)
+        self.samples[i] = _Sample(s, self.system.basis.end_currents(coefficients @ voltages))
+        self._last = i
+        live = {"frequency_hz": frequency, "s11": [float(s[0, 0].real), float(s[0, 0].imag)], "solved": len(self.samples)}
+        if self.progress("solving", 0.9 * fraction, live) is Signal.STOP:
+            self.stopped = True
+            self.status = f"stopped after {len(self.samples)} solves"
+        return not self.stopped
+
+    def _features(self, order: list[int]) -> Complexes:
+        """(samples, components): all S, and evenly spaced currents."""
+        rows = []
+        for i in order:
+            currents = self.samples[i].currents.reshape(-1)
+            pick = np.linspace(0, len(currents) - 1, min(PROJECTIONS, len(currents))).round().astype(int)
+            rows.append(np.concatenate((self.samples[i].s.ravel(), currents[pick])))
+        return np.array(rows)
+
+    def _fit(self, order: list[int]) -> rational.Rational:
+        x = self.grid[order] / self.grid[-1]
+        return rational.fit(x, self._features(order), 0.01 * self.plan.tolerance)
+
+    def _model(self, leave_out: int | None = None) -> Complexes:
+        """Interpolated S (grid, P²)."""
+        order = sorted(i for i in self.samples if i != leave_out)
+        fitted = self._fit(order)
+        values = np.array([self.samples[order[k]].s.ravel() for k in fitted.support])
+        return np.asarray(fitted.matrix(self.grid / self.grid[-1]) @ values)
+
+    def results(self) -> tuple[NDArray[np.int64], Complexes, Complexes]:
+        """Grid indices kept, S (f, P, P) and end currents (f, n, 2, P)."""
+        order = sorted(self.samples)
+        if len(order) == len(self.grid) or self.stopped:
+            s = np.array([self.samples[i].s for i in order])
+            return np.array(order), s, np.array([self.samples[i].currents for i in order])
+        fitted = self._fit(order)
+        rows = fitted.matrix(self.grid / self.grid[-1])
+        chosen = [self.samples[order[k]] for k in fitted.support]
+        s = np.tensordot(rows, np.array([c.s for c in chosen]), axes=1)
+        currents = np.tensordot(rows, np.array([c.currents for c in chosen]), axes=1)
+        for i in order:  # solved points stand as solved
+            s[i], currents[i] = self.samples[i].s, self.samples[i].currents
+        return np.arange(len(self.grid)), s, currents
+
+
+def _dataset(system: WireSystem, feeds: list[Any], gaps: list[Gap], z0: Floats, kept: NDArray[np.int64],
+             s: Complexes, currents: Complexes, sweep: _Sweep) -> xr.Dataset:
+    frequency = sweep.grid[kept]
+    currents = np.ascontiguousarray(np.moveaxis(currents, 3, 1))  # (f, P, n, 2)
+    mesh = system.mesh
+    radiated = np.empty((len(frequency), len(feeds), len(feeds)), dtype=complex)
+    conductor = np.zeros_like(radiated)
+    load = np.zeros_like(radiated)
+    mass = np.array([[2.0, 1.0], [1.0, 2.0]]) / 6
+    for f, hz in enumerate(frequency):
+        if f % 10 == 0:
+            sweep.progress("fields", 0.9 + 0.1 * f / len(frequency), {})
+        radiated[f] = radiated_power(mesh, currents[f], float(hz))
+        resistance = system.wire_impedance(float(hz)).real * mesh.length
+        conductor[f] = 0.5 * np.einsum("psi,ij,s,qsj->pq", currents[f].conj(), mass, resistance, currents[f])
+        for (_, weights, *_), z in zip(system.loads, system.load_impedances(float(hz)), strict=True):
+            through = np.einsum("psi,si->p", currents[f], weights)
+            load[f] += 0.5 * z.real * np.outer(through.conj(), through)
+    drive = np.array([np.sqrt(2) * f.amplitude * np.exp(1j * f.phase) for f in feeds])
+    ports = [f.number for f in feeds]
+    power = {"units": "W", "long_name": "Hermitian form over incident waves a: power = aᴴ M a"}
+    return xr.Dataset(
+        {
+            "s": (("frequency", "port", "port_in"), s, {"units": "1", "long_name": "scattering matrix"}),
+            "z0": (("port",), z0, {"units": "ohm"}),
+            "drive": (("port",), drive, {"units": "W^0.5", "long_name": "peak incident wave; |a|²/2 is available power"}),
+            "current": (("frequency", "port_in", "segment", "end"), currents,
+                        {"units": "A", "long_name": "current at segment ends for unit incident wave, others terminated"}),
+            "solved": (("frequency",), np.isin(kept, list(sweep.samples)), {"long_name": "solved rather than interpolated"}),
+            "radiated_form": (("frequency", "port", "port_in"), radiated, power),
+            "conductor_loss_form": (("frequency", "port", "port_in"), conductor, power),
+            "load_loss_form": (("frequency", "port", "port_in"), load, power),
+            "segment_start": (("segment", "axis"), mesh.start, {"units": "m"}),
+            "segment_end": (("segment", "axis"), mesh.end, {"units": "m"}),
+            "segment_radius": (("segment",), mesh.radius, {"units": "m"}),
+            "segment_part": (("segment",), mesh.part),
+            "segment_span": (("segment", "end"), mesh.span, {"units": "1", "long_name": "fractions of the part's length"}),
+            "feed_point": (("port", "axis"), mesh.nodes[[g.node for g in gaps]], {"units": "m"}),
+        },
+        coords={"frequency": ("frequency", frequency, {"units": "Hz"}), "port": ports, "port_in": ports, "axis": ["x", "y", "z"]},
+        attrs={
+            "engine": "moments",
+            "convention": "exp(+jωt), peak phasors, SI units",
+            "unknowns": system.basis.size,
+            "solves": len(sweep.samples),
+            "interpolation_error": sweep.error,
+            "status": sweep.status,
+            "stopped": int(sweep.stopped),
+            "part_names": [p.name for p in mesh.parts],
+            "ground": "none" if mesh.ground is None else repr(mesh.ground),
+        },
+    )
+
+
+@lru_cache(maxsize=1)
+def machine_rates() -> tuple[float, float]:
+    """This machine's segment pairs per second and factorisation rate (Flop/s), measured once per process."""
+    from heron.engines.moments import calibration
+
+    started = perf_counter()
+    n = calibration.SEGMENTS
+    system = calibration.straight_wire(n)
+    system.matrix(1e9)
+    started = perf_counter()
+    matrix = system.matrix(1e9)
+    pairs = n * n / (perf_counter() - started)
+    return pairs, calibration.factor_rate(matrix)

@@ -1,0 +1,505 @@
+"""Integrals between wire segments, compiled. SI units, exp(+jωt).
+
+Segments p and q carry linear shape functions N0 = 1 - s/h and N1 = s/h. All kernels are of
+Ψ_ij = ∫∫ N_i(s) N_j(s') e^(-jkR) / (4πR) ds' ds. The static part 1/R of near pairs does not
+depend on frequency and is integrated once: exactly, with the kernel averaged round the wire,
+where two segments lie on one axis; with R² = distance² + a² and an analytic inner integral
+elsewhere. The smooth remainder (e^(-jkR) - 1)/R is integrated numerically at each frequency.
+"""
+
+# The kernels keep IEEE semantics (no fastmath) unless a loop provably meets no NaN or infinity.
+from __future__ import annotations
+
+import math
+
+import numpy as np
+from numba import njit, prange
+from numpy.typing import NDArray
+
+Floats = NDArray[np.float64]
+Ints = NDArray[np.int64]
+
+FOUR_PI = 4.0 * np.pi
+NEAR = 2.3   # not a whole number, so that equal meshes are judged alike; pairs whose clear distance is under this many of the longer segment are near
+FAR = 6.4    # beyond this many lengths between centres two Gauss points suffice (relative error about 1e-5)
+
+_G2, _W2 = (0.5 * (np.polynomial.legendre.leggauss(2)[0] + 1), 0.5 * np.polynomial.legendre.leggauss(2)[1])
+_G4, _W4 = (0.5 * (np.polynomial.legendre.leggauss(4)[0] + 1), 0.5 * np.polynomial.legendre.leggauss(4)[1])
+_G8, _W8 = (0.5 * (np.polynomial.legendre.leggauss(8)[0] + 1), 0.5 * np.polynomial.legendre.leggauss(8)[1])
+_G12, _W12 = (0.5 * (np.polynomial.legendre.leggauss(12)[0] + 1), 0.5 * np.polynomial.legendre.leggauss(12)[1])
+# Cubic grading towards both ends, which tames logarithmic end singularities.
+_GRADED = _G12**2 * (3 - 2 * _G12)
+_GRADED_W = _W12 * 6 * _G12 * (1 - _G12)
+
+
+@njit(cache=True)  # type: ignore[untyped-decorator]
+def ring_kernel(u: float, a: float) -> float:
+    """1/R averaged round a wire of radius a, for axial distance u: 2 K(m) / (π √(u²+4a²)), m = 4a²/(u²+4a²).
+
+    K by the arithmetic-geometric mean (Abramowitz & Stegun 17.6).
+    """
+    far = np.sqrt(u * u + 4 * a * a)
+    x, y = 1.0, abs(u) / far
+    y = max(y, 1e-300)
+    for _ in range(60):
+        if abs(x - y) <= 1e-15 * x:
+            break
+        x, y = 0.5 * (x + y), np.sqrt(x * y)
+    return float(1.0 / (x * far))
+
+
+@njit(cache=True)  # type: ignore[untyped-decorator]
+def _overlap_weights(u: float, hp: float, hq: float, offset: float, sign: float, out: Floats) -> None:
+    """∫ N_i(s) N_j(s') ds over all s with s' the point at axial distance u from s: exact two-point Gauss."""
+    # Position of q's parameter: z = offset + sign * s'. We need z - s = u, so s' = sign * (s + u - offset).
+    low, high = 0.0, hp
+    edge0, edge1 = offset - u, offset - u + sign * hq
+    low = max(low, min(edge0, edge1))
+    high = min(high, max(edge0, edge1))
+    out[:] = 0.0
+    if high <= low:
+        return
+    for g in range(2):
+        s = low + (high - low) * _G2[g]
+        w = (high - low) * _W2[g]
+        t = sign * (s + u - offset)
+        n1, m1 = s / hp, t / hq
+        out[0] += w * (1 - n1) * (1 - m1)
+        out[1] += w * (1 - n1) * m1
+        out[2] += w * n1 * (1 - m1)
+        out[3] += w * n1 * m1
+
+
+@njit(cache=True)  # type: ignore[untyped-decorator]
+def coaxial_static(hp: float, hq: float, offset: float, sign: float, a: float, out: Floats) -> None:
+    """Static Ψ (4,) of two segments on one axis with the exact kernel; q starts at ``offset`` and runs along ``sign``."""
+    out[:] = 0.0
+    weights = np.empty(4)
+    far_end = offset + sign * hq
+    marks = np.array([min(offset, far_end) - hp, offset, far_end, max(offset, far_end), offset - hp, far_end - hp, 0.0])
+    low, high = min(offset, far_end) - hp, max(offset, far_end)
+    marks = np.sort(marks)
+    for piece in range(len(marks) - 1):
+        left, right = max(marks[piece], low), min(marks[piece + 1], high)
+        if right - left <= 1e-14 * (hp + hq):
+            continue
+        # Each piece lies on one side of u = 0. Panels grow geometrically away from it.
+        side = 1.0 if 0.5 * (left + right) > 0 else -1.0
+        near, far = (left, right) if side > 0 else (-right, -left)
+        start = near
+        while start < far * (1 - 1e-14):
+            if start < 0.2 * a:
+                stop = min(far, 0.2 * a)
+                width = stop - start
+                for g in range(8):  # u = start + width t³: removes the logarithm at u = 0
+                    t = _G8[g]
+                    u = start + width * t * t * t
+                    f = _W8[g] * 3 * t * t * width * ring_kernel(u, a)
+                    _overlap_weights(side * u, hp, hq, offset, sign, weights)
+                    for c in range(4):
+                        out[c] += f * weights[c]
+            else:
+                stop = min(far, 3.0 * start)
+                width = stop - start
+                for g in range(8):
+                    u = start + width * _G8[g]
+                    f = _W8[g] * width * ring_kernel(u, a)
+                    _overlap_weights(side * u, hp, hq, offset, sign, weights)
+                    for c in range(4):
+                        out[c] += f * weights[c]
+            start = stop
+    for c in range(4):
+        out[c] /= FOUR_PI
+
+
+@njit(cache=True)  # type: ignore[untyped-decorator]
+def _line_potential(x: float, h: float, rho: float) -> float:
+    """∫_0^h ds / √((s - x)² + rho²), finite on the extension of the axis (rho = 0) as well."""
+    if x > h:
+        x = h - x
+    if x < 0:
+        return float(np.log((h - x + np.sqrt((h - x) ** 2 + rho * rho)) / (np.sqrt(x * x + rho * rho) - x)))
+    return float(np.arcsinh((h - x) / rho) + np.arcsinh(x / rho))
+
+
+@njit(cache=True)  # type: ignore[untyped-decorator]
+def skew_static(p0: Floats, p1: Floats, q0: Floats, q1: Floats, a2: float, out: Floats) -> None:
+    """Static Ψ (4,) with R² = distance² + a2: graded outer Gauss, analytic inner integral."""
+    out[:] = 0.0
+    dp, dq = p1 - p0, q1 - q0
+    hp, hq = np.sqrt(np.dot(dp, dp)), np.sqrt(np.dot(dq, dq))
+    tq = dq / hq
+    # Grade the outer integral towards the point of closest approach as well as the ends.
+    d, e = np.dot(dp, tq) / hp, np.dot(dp, p0 - q0) / hp
+    f = np.dot(tq, p0 - q0)
+    split = 0.0
+    if 1 - d * d > 1e-10:
+        split = (d * f - e) / (1 - d * d) / hp
+    lows = np.array([0.0, 1.0])
+    pieces = 1
+    if 0.02 < split < 0.98:
+        lows = np.array([0.0, split, 1.0])
+        pieces = 2
+    for piece in range(pieces):
+        low, high = lows[piece], lows[piece + 1]
+        for g in range(12):
+            s = low + (high - low) * _GRADED[g]
+            w = (high - low) * _GRADED_W[g] * hp
+            r = p0 + s * dp - q0
+            x = np.dot(r, tq)
+            lateral = np.dot(r, r) - x * x
+            if lateral < 0:
+                lateral = 0.0
+            rho = np.sqrt(lateral + a2)
+            i0 = _line_potential(x, hq, rho)
+            i1 = (np.sqrt((hq - x) ** 2 + rho * rho) - np.sqrt(x * x + rho * rho) + x * i0) / hq
+            out[0] += w * (1 - s) * (i0 - i1)
+            out[1] += w * (1 - s) * i1
+            out[2] += w * s * (i0 - i1)
+            out[3] += w * s * i1
+    for c in range(4):
+        out[c] /= FOUR_PI
+
+
+@njit(cache=True)  # type: ignore[untyped-decorator]
+def is_near(cp: Floats, cq: Floats, hp: float, hq: float) -> bool:
+    """Whether two segments with these centres and lengths need the static part extracted."""
+    d2 = (cp[0] - cq[0]) ** 2 + (cp[1] - cq[1]) ** 2 + (cp[2] - cq[2]) ** 2
+    reach = 0.5 * (hp + hq) + NEAR * max(hp, hq)
+    return bool(d2 < reach * reach)
+
+
+@njit(cache=True)  # type: ignore[untyped-decorator]
+def kernel_radius2(same_wire: bool, shared: bool, ap: float, aq: float) -> float:
+    """a² of the reduced kernel off one axis: the larger radius within one wire or at a joint, none between separate wires.
+
+    The potential of a uniformly charged ring, averaged over another that it does not enclose,
+    is that of their axes; averaged over itself or one inside it, that of the larger radius.
+    """
+    return max(ap, aq) ** 2 if same_wire or shared else 0.0
+
+
+@njit(cache=True)  # type: ignore[untyped-decorator]
+def _static_pair(p0: Floats, p1: Floats, q0: Floats, q1: Floats, ap: float, aq: float, a2: float, out: Floats) -> None:
+    dp, dq, r = p1 - p0, q1 - q0, q0 - p0
+    hp, hq = np.sqrt(np.dot(dp, dp)), np.sqrt(np.dot(dq, dq))
+    cosine = np.dot(dp, dq) / (hp * hq)
+    axial = np.dot(r, dp) / hp
+    lateral2 = np.dot(r, r) - axial * axial
+    coaxial = abs(abs(cosine) - 1) < 1e-12 and lateral2 < (1e-6 * hp) ** 2
+    if coaxial and abs(ap - aq) < 1e-12 * ap:
+        coaxial_static(hp, hq, axial, np.sign(cosine), ap, out)
+    elif coaxial:
+        skew_static(p0, p1, q0, q1, max(ap, aq) ** 2, out)
+    else:
+        skew_static(p0, p1, q0, q1, a2, out)
+
+
+@njit(cache=True)  # type: ignore[untyped-decorator]
+def count_near(start: Floats, end: Floats, length: Floats, mirror: float, image: bool) -> Ints:
+    """Near partners of each segment p, (n,); with ``image`` q is mirrored in the plane z = ``mirror``."""
+    n = len(start)
+    centre = 0.5 * (start + end)
+    other = centre.copy()
+    if image:
+        other[:, 2] = 2 * mirror - other[:, 2]
+    counts = np.zeros(n, dtype=np.int64)
+    for p in range(n):
+        for q in range(n):
+            if is_near(centre[p], other[q], length[p], length[q]):
+                counts[p] += 1
+    return counts
+
+
+@njit(cache=True, parallel=True, error_model="numpy")  # type: ignore[untyped-decorator]
+def near_static(start: Floats, end: Floats, length: Floats, radius: Floats, wire: Ints, nodes: Ints,
+                grounded: NDArray[np.bool_], anchored: NDArray[np.bool_], offsets: Ints, mirror: float, image: bool,
+                partner: Ints, values: Floats) -> None:
+    """Static Ψ of all near pairs, row p at ``offsets[p]``: fills ``partner`` (k,) and ``values`` (k, 4)."""
+    n = len(start)
+    for p in prange(n):
+        at = offsets[p]
+        cp = 0.5 * (start[p] + end[p])
+        q0, q1 = np.empty(3), np.empty(3)
+        for q in range(n):
+            q0[:] = start[q]
+            q1[:] = end[q]
+            if image:
+                q0[2] = 2 * mirror - q0[2]
+                q1[2] = 2 * mirror - q1[2]
+            if not is_near(cp, 0.5 * (q0 + q1), length[p], length[q]):
+                continue
+            shared = False
+            for i in range(2):
+                for j in range(2):
+                    if nodes[p, i] == nodes[q, j] and (not image or grounded[nodes[p, i]]):
+                        shared = True
+            same = wire[p] == wire[q] and (not image or anchored[p])
+            a2 = kernel_radius2(same, shared, radius[p], radius[q])
+            if q >= p:
+                _static_pair(start[p], end[p], q0, q1, radius[p], radius[q], a2, values[at])
+            partner[at] = q
+            at += 1
+
+
+@njit(cache=True)  # type: ignore[untyped-decorator]
+def mirror_static(offsets: Ints, partner: Ints, values: Floats) -> None:
+    """Copies ``values`` of pairs (p, q), q ≥ p, to (q, p), so that the table is symmetric to the last bit."""
+    for p in range(len(offsets) - 1):
+        for at in range(offsets[p], offsets[p + 1]):
+            q = partner[at]
+            if q > p:
+                low, high = offsets[q], offsets[q + 1]
+                other = low + np.searchsorted(partner[low:high], p)
+                values[other, 0] = values[at, 0]
+                values[other, 1] = values[at, 2]
+                values[other, 2] = values[at, 1]
+                values[other, 3] = values[at, 3]
+
+
+@njit(cache=True, fastmath={"contract", "nsz", "arcp", "reassoc"}, error_model="numpy")  # type: ignore[untyped-decorator]
+def _gauss_pair(p0: Floats, dp: Floats, q0: Floats, dq: Floats, scale: float, k: float, a2: float,
+                g: Floats, w: Floats, subtract: bool, out: NDArray[np.complex128]) -> None:
+    """Ψ (4,) by a product rule; with ``subtract`` the remainder after the static part."""
+    for c in range(4):
+        out[c] = 0j
+    for m in range(len(g)):
+        x = p0[0] + g[m] * dp[0] - q0[0]
+        y = p0[1] + g[m] * dp[1] - q0[1]
+        z = p0[2] + g[m] * dp[2] - q0[2]
+        s0, s1 = 0j, 0j
+        for n in range(len(g)):
+            ex, ey, ez = x - g[n] * dq[0], y - g[n] * dq[1], z - g[n] * dq[2]
+            axial2 = ex * ex + ey * ey + ez * ez
+            r = np.sqrt(axial2 + a2)
+            if subtract:
+                half = np.sin(0.5 * k * r)
+                re = -2 * half * half / r if r > 0 else 0.0
+            else:
+                re = np.cos(k * r) / r
+            # The imaginary part is regular and carries the radiated power; taken between the
+            # axes it agrees exactly with the far field of the axial currents.
+            kr = k * np.sqrt(axial2)
+            im = -k * (1 - kr * kr / 6) if kr < 1e-4 else -k * np.sin(kr) / kr
+            value = w[n] * complex(re, im)
+            s0 += value * (1 - g[n])
+            s1 += value * g[n]
+        out[0] += w[m] * (1 - g[m]) * s0
+        out[1] += w[m] * (1 - g[m]) * s1
+        out[2] += w[m] * g[m] * s0
+        out[3] += w[m] * g[m] * s1
+    for c in range(4):
+        out[c] *= scale / FOUR_PI
+
+
+# Taylor coefficients on |r| ≤ π/2: the first terms left out are under 4e-15.
+_S = np.array([(-1.0) ** i / float(math.factorial(2 * i + 1)) for i in range(10)])
+_C = np.array([(-1.0) ** i / float(math.factorial(2 * i)) for i in range(10)])
+_S0, _S1, _S2, _S3, _S4, _S5, _S6, _S7, _S8, _S9 = _S
+_C0, _C1, _C2, _C3, _C4, _C5, _C6, _C7, _C8, _C9 = _C
+_PI_HIGH = 3.141592653589793116
+_PI_LOW = 1.2246467991473532e-16
+_ROUND = 6755399441055744.0  # 1.5·2⁵²: adding and taking it away rounds to the nearest whole number, in SIMD
+
+
+@njit(cache=True, fastmath={"contract", "nsz"}, error_model="numpy")  # type: ignore[untyped-decorator]
+def _add_waves(x0: float, y0: float, z0: float, px: Floats, py: Floats, pz: Floats, k: float, weight: float,
+               re: Floats, im: Floats) -> None:
+    """re + j·im += weight · e^(-jkR)/R for points p (n,). No calls and no branches, so that it compiles to SIMD."""
+    for q in range(len(px)):
+        dx, dy, dz = x0 - px[q], y0 - py[q], z0 - pz[q]
+        r = np.sqrt(dx * dx + dy * dy + dz * dz)
+        x = k * r
+        turns = (x * (1.0 / np.pi) + _ROUND) - _ROUND
+        t = (x - turns * _PI_HIGH) - turns * _PI_LOW
+        u = t * t
+        sine = t * (_S0 + u * (_S1 + u * (_S2 + u * (_S3 + u * (_S4 + u * (_S5 + u * (_S6 + u * (_S7 + u * (_S8 + u * _S9)))))))))
+        cosine = _C0 + u * (_C1 + u * (_C2 + u * (_C3 + u * (_C4 + u * (_C5 + u * (_C6 + u * (_C7 + u * (_C8 + u * _C9))))))))
+        even = 2.0 * ((0.5 * turns - 0.25 + _ROUND) - _ROUND)
+        sign = 1.0 - 2.0 * (turns - even)
+        f = sign * weight / r
+        re[q] += f * cosine
+        im[q] -= f * sine
+
+
+@njit(cache=True, error_model="numpy")  # type: ignore[untyped-decorator]
+def _segment_row(p: int, start: Floats, end: Floats, length: Floats, radius: Floats, wire: Ints,
+                 anchored: NDArray[np.bool_], k: float, vector_factor: complex, charge_factor: complex,
+                 offsets: Ints, partner: Ints, values: Floats, mirror: float, image: bool,
+                 gauss: Floats, wave: Floats, row: NDArray[np.complex128]) -> None:
+    """Adds the interactions of segment p with all others to ``row`` (n, 4): shape pair ij at 2i + j.
+
+    ``gauss`` (2, 3, n): the far rule's points on every (mirrored) segment. ``wave`` (8, n) is
+    a work array, overwritten. Far pairs drop the radius: it is under 1/12 of their distance.
+    """
+    n = len(start)
+    sign = -1.0 if image else 1.0
+    psi = np.empty(4, dtype=np.complex128)
+    q0, dq, dp = np.empty(3), np.empty(3), end[p] - start[p]
+    cp = 0.5 * (start[p] + end[p])
+    wave[:] = 0.0
+    for m in range(2):
+        x, y, z = start[p, 0] + _G2[m] * dp[0], start[p, 1] + _G2[m] * dp[1], start[p, 2] + _G2[m] * dp[2]
+        for g in range(2):
+            at = 4 * m + 2 * g
+            _add_waves(x, y, z, gauss[g, 0], gauss[g, 1], gauss[g, 2], k, 0.25 / FOUR_PI, wave[at], wave[at + 1])
+    cursor, last = offsets[p], offsets[p + 1]
+    hp = length[p]
+    for q in range(n):
+        hq = length[q]
+        dx = dy = dz = 0.0
+        for c in range(3):
+            q0[c] = start[q, c]
+            dq[c] = end[q, c] - start[q, c]
+        if image:
+            q0[2] = 2 * mirror - q0[2]
+            dq[2] = -dq[2]
+        same = wire[p] == wire[q] and (not image or anchored[p])
+        a2 = kernel_radius2(same, False, radius[p], radius[q])
+        if cursor < last and partner[cursor] == q:
+            _gauss_pair(start[p], dp, q0, dq, hp * hq, k, a2, _G4, _W4, True, psi)
+            for c in range(4):
+                psi[c] += values[cursor, c]
+            cursor += 1
+        else:
+            dx = cp[0] - q0[0] - 0.5 * dq[0]
+            dy = cp[1] - q0[1] - 0.5 * dq[1]
+            dz = cp[2] - q0[2] - 0.5 * dq[2]
+            longer = max(hp, hq)
+            if dx * dx + dy * dy + dz * dz < (FAR * longer) ** 2:
+                _gauss_pair(start[p], dp, q0, dq, hp * hq, k, a2, _G4, _W4, False, psi)
+            else:
+                area = hp * hq
+                for c in range(4):
+                    psi[c] = 0j
+                for m in range(2):
+                    for g in range(2):
+                        value = area * complex(wave[4 * m + 2 * g, q], wave[4 * m + 2 * g + 1, q])
+                        psi[0] += (1 - _G2[m]) * (1 - _G2[g]) * value
+                        psi[1] += (1 - _G2[m]) * _G2[g] * value
+                        psi[2] += _G2[m] * (1 - _G2[g]) * value
+                        psi[3] += _G2[m] * _G2[g] * value
+        dot = (dp[0] * dq[0] + dp[1] * dq[1] + dp[2] * dq[2]) / (hp * hq)
+        vector = sign * vector_factor * dot
+        charge = sign * charge_factor * (psi[0] + psi[1] + psi[2] + psi[3]) / (hp * hq)
+        row[q, 0] += vector * psi[0] + charge
+        row[q, 1] += vector * psi[1] - charge
+        row[q, 2] += vector * psi[2] - charge
+        row[q, 3] += vector * psi[3] + charge
+
+
+@njit(cache=True, parallel=True, error_model="numpy")  # type: ignore[untyped-decorator]
+def fill_matrix(start: Floats, end: Floats, length: Floats, radius: Floats, wire: Ints, anchored: NDArray[np.bool_],
+                k: float, vector_factor: complex, charge_factor: complex, offsets: Ints, partner: Ints, values: Floats,
+                mirror: float, image: bool, half_offsets: Ints, half_segment: Ints, half_end: Ints, half_sign: Floats,
+                use_offsets: Ints, use_basis: Ints, use_sign: Floats, chunks: int,
+                matrix: NDArray[np.complex128]) -> None:
+    """Adds all interactions of basis functions to ``matrix`` (m, m).
+
+    ``vector_factor`` multiplies t_p·t_q Ψ_ij, ``charge_factor`` the charges ±1/h times ΣΨ. For
+    an image both t_q and the sign of the source are those of the mirrored current. The halves
+    of basis b are at ``half_offsets[b]``…; the bases that use shape (segment, end) are at
+    ``use_offsets[2 segment + end]``…. Neighbouring bases share segments, so each thread keeps
+    the last two segment rows.
+    """
+    n, m = len(start), len(half_offsets) - 1
+    gauss = np.empty((2, 3, n))
+    for q in range(n):
+        for g in range(2):
+            for c in range(3):
+                gauss[g, c, q] = start[q, c] + _G2[g] * (end[q, c] - start[q, c])
+            if image:
+                gauss[g, 2, q] = 2 * mirror - gauss[g, 2, q]
+    for chunk in prange(chunks):
+        wave = np.empty((8, n))
+        rows = np.empty((2, n, 4), dtype=np.complex128)
+        held = np.full(2, -1)
+        oldest = 0
+        for b in range(chunk * m // chunks, (chunk + 1) * m // chunks):
+            for h in range(half_offsets[b], half_offsets[b + 1]):
+                p, i, s = half_segment[h], half_end[h], half_sign[h]
+                slot = 0 if held[0] == p else 1 if held[1] == p else -1
+                if slot < 0:
+                    slot = oldest
+                    held[slot] = p
+                    rows[slot] = 0
+                    _segment_row(p, start, end, length, radius, wire, anchored, k, vector_factor, charge_factor,
+                                 offsets, partner, values, mirror, image, gauss, wave, rows[slot])
+                oldest = 1 - slot
+                for q in range(n):
+                    for j in range(2):
+                        value = s * rows[slot, q, 2 * i + j]
+                        for u in range(use_offsets[2 * q + j], use_offsets[2 * q + j + 1]):
+                            matrix[b, use_basis[u]] += use_sign[u] * value
+
+
+@njit(cache=True, parallel=True, error_model="numpy")  # type: ignore[untyped-decorator]
+def far_vector(start: Floats, end: Floats, currents: NDArray[np.complex128], directions: Floats, k: float,
+               out: NDArray[np.complex128]) -> None:
+    """∫ I t e^(+jk r̂·r') ds' for directions (d, 3) and end currents (c, n, 2): fills ``out`` (c, d, 3)."""
+    for d in prange(len(directions)):
+        for c in range(len(currents)):
+            out[c, d] = 0j
+        for s in range(len(start)):
+            dx, dy, dz = end[s, 0] - start[s, 0], end[s, 1] - start[s, 1], end[s, 2] - start[s, 2]
+            for g in range(2):
+                t = _G2[g]
+                phase = k * (directions[d, 0] * (start[s, 0] + t * dx) + directions[d, 1] * (start[s, 1] + t * dy)
+                             + directions[d, 2] * (start[s, 2] + t * dz))
+                wave = _W2[g] * complex(np.cos(phase), np.sin(phase))
+                for c in range(len(currents)):
+                    value = wave * (currents[c, s, 0] * (1 - t) + currents[c, s, 1] * t)
+                    out[c, d, 0] += value * dx
+                    out[c, d, 1] += value * dy
+                    out[c, d, 2] += value * dz
+
+
+@njit(cache=True, parallel=True, error_model="numpy")  # type: ignore[untyped-decorator]
+def near_fields(start: Floats, end: Floats, radius: Floats, currents: NDArray[np.complex128], points: Floats, k: float,
+                e_factor: complex, charge_factor: complex,
+                e: NDArray[np.complex128], h: NDArray[np.complex128]) -> None:
+    """E and H (c, n, 3) at points (n, 3), added to what is there.
+
+    E = -jωμ ∫ I t G ds' - (1/jωε)·(-1)·∫ (dI/ds') ∇G ds' with ``e_factor`` = -jωμ/4π and
+    ``charge_factor`` = 1/(jωε 4π); H = (1/4π) ∫ ∇G × t I ds'. Panels are halved towards the point.
+    """
+    for n in prange(len(points)):
+        for s in range(len(start)):
+            d = end[s] - start[s]
+            length = np.sqrt(np.dot(d, d))
+            t = d / length
+            r0 = points[n] - start[s]
+            along = np.dot(r0, t)
+            lateral = np.sqrt(max(0.0, np.dot(r0, r0) - along * along))
+            foot = min(length, max(0.0, along))
+            distance = np.sqrt(lateral * lateral + (along - foot) ** 2 + radius[s] ** 2)
+            # Panels grow geometrically from the foot of the perpendicular.
+            for side in range(2):
+                span = length - foot if side == 0 else foot
+                direction = 1.0 if side == 0 else -1.0
+                low = 0.0
+                while low < span * (1 - 1e-12):
+                    high = min(span, low + max(2.0 * distance, 1.5 * low))
+                    for g in range(4):
+                        at = foot + direction * (low + (high - low) * _G4[g])
+                        w = (high - low) * _W4[g]
+                        x = r0[0] - at * t[0]
+                        y = r0[1] - at * t[1]
+                        z = r0[2] - at * t[2]
+                        rr = x * x + y * y + z * z + radius[s] ** 2
+                        r = np.sqrt(rr)
+                        wave = complex(np.cos(k * r), -np.sin(k * r)) / r
+                        slope = -(1 + 1j * k * r) * wave / rr  # (1/R) dG/dR · 4π
+                        for c in range(len(currents)):
+                            i0, i1 = currents[c, s, 0], currents[c, s, 1]
+                            current = i0 + (i1 - i0) * (at / length)
+                            axial = w * e_factor * current * wave
+                            charge = w * charge_factor * (i1 - i0) / length * slope
+                            e[c, n, 0] += axial * t[0] + charge * x
+                            e[c, n, 1] += axial * t[1] + charge * y
+                            e[c, n, 2] += axial * t[2] + charge * z
+                            turn = w * current * slope / FOUR_PI
+                            h[c, n, 0] += turn * (y * t[2] - z * t[1])
+                            h[c, n, 1] += turn * (z * t[0] - x * t[2])
+                            h[c, n, 2] += turn * (x * t[1] - y * t[0])
+                    low = high

@@ -1,0 +1,51 @@
+"""Good conductors and the impedance per length of a round wire."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+from scipy.special import ive
+
+MU0 = 1.25663706212e-6  # H/m, CODATA 2018
+
+
+@dataclass(frozen=True)
+class Conductor:
+    """A non-magnetic conductor; ``conductivity`` in S/m, infinite for a perfect one."""
+
+    name: str
+    conductivity: float
+    source: str = ""
+
+    def wire_impedance(self, frequency: float, radius: float) -> complex:
+        """Internal impedance per length of a round wire, Ω/m, exp(+jωt).
+
+        Z' = γ I0(γa) / (2πaσ I1(γa)) with γ = √(jωμ0σ): Ramo, Whinnery, Van Duzer,
+        *Fields and Waves in Communication Electronics*, round wires. Scaled Bessel
+        functions keep the ratio finite when the radius is many skin depths.
+        """
+        if not np.isfinite(self.conductivity):
+            return 0j
+        gamma = np.sqrt(2j * np.pi * frequency * MU0 * self.conductivity)
+        argument: NDArray[np.complex128] = np.asarray(gamma * radius)
+        ratio = ive(0, argument) / ive(1, argument)
+        return complex(gamma * ratio / (2 * np.pi * radius * self.conductivity))
+
+
+PERFECT = Conductor("perfect", float("inf"), "by definition")
+
+# Conductivities at 20 °C; from memory, as tabulated in Pozar, Microwave Engineering, appendix F.
+LIBRARY: dict[str, Conductor] = {
+    c.name: c
+    for c in (
+        PERFECT,
+        Conductor("copper", 5.813e7, "Pozar, appendix F, from memory"),
+        Conductor("silver", 6.173e7, "Pozar, appendix F, from memory"),
+        Conductor("gold", 4.098e7, "Pozar, appendix F, from memory"),
+        Conductor("aluminium", 3.816e7, "Pozar, appendix F, from memory"),
+        Conductor("brass", 2.564e7, "Pozar, appendix F, from memory"),
+        Conductor("stainless steel", 1.1e6, "Pozar, appendix F, from memory"),
+    )
+}

@@ -1,0 +1,265 @@
+"""The schema of a project's model, version 1. Every size is an expression; angles are radians or "30 deg"."""
+
+from __future__ import annotations
+
+import hashlib
+import json
+from typing import Annotated, Any, Literal
+
+from pydantic import Field, ValidationError
+
+from heron.errors import ModelError
+from heron.model.fields import (
+    Capacitance,
+    Conductivity,
+    Direction,
+    Frequency,
+    Inductance,
+    Length,
+    Name,
+    Number,
+    ParameterName,
+    Point,
+    Resistance,
+    Step,
+)
+
+VERSION: Literal[1] = 1
+
+
+class Parameter(Step):
+    """A named quantity; ``unit`` is the unit it is shown in and, when given, fixes its dimension."""
+
+    name: ParameterName
+    expression: Annotated[str, Field(max_length=1000)]
+    unit: Annotated[str, Field(max_length=20)] = ""
+    comment: Annotated[str, Field(max_length=200)] = ""
+
+
+class Frame(Step):
+    """A local coordinate system: turned about its own x, then y, then z axis, then placed at ``origin``."""
+
+    name: Name
+    origin: Point = ("0", "0", "0")
+    turn: tuple[Number, Number, Number] = ("0", "0", "0")
+    within: str = ""
+
+
+class _Part(Step):
+    name: Name
+    frame: str = ""
+    suspended: bool = False
+    comment: Annotated[str, Field(max_length=200)] = ""
+
+
+class _WirePart(_Part):
+    radius: Length
+    material: str = "perfect"
+
+
+class Wire(_WirePart):
+    """A straight wire."""
+
+    kind: Literal["wire"]
+    start: Point
+    end: Point
+
+
+class Polyline(_WirePart):
+    """Straight stretches through the points in order; ``closed`` returns to the first."""
+
+    kind: Literal["polyline"]
+    points: Annotated[list[Point], Field(min_length=2, max_length=500)]
+    closed: bool = False
+
+
+class Arc(_WirePart):
+    """Part of a circle about ``centre`` in the frame's x-y plane, angles from +x towards +y; 2π closes it."""
+
+    kind: Literal["arc"]
+    centre: Point = ("0", "0", "0")
+    bend: Length
+    from_angle: Number = "0"
+    to_angle: Number = "2*pi"
+
+
+class Helix(_WirePart):
+    """A helix about the frame's z axis, starting at ``centre`` + bend·x; ``pitch`` is the rise of one turn."""
+
+    kind: Literal["helix"]
+    centre: Point = ("0", "0", "0")
+    bend: Length
+    pitch: Length
+    turns: Number
+    hand: Literal["right", "left"] = "right"
+
+
+class Copy(_Part):
+    """``count`` copies of an earlier part, each moved, turned or mirrored once more than the one before."""
+
+    kind: Literal["copy"]
+    source: str
+    operation: Literal["move", "turn", "mirror"]
+    by: Point = ("0", "0", "0")
+    about: Point = ("0", "0", "0")
+    axis: Direction = ("0", "0", "1")
+    angle: Number = "0"
+    count: Number = "1"
+    keep: bool = True
+
+
+Part = Annotated[Wire | Polyline | Arc | Helix | Copy, Field(discriminator="kind")]
+
+
+class Conductor(Step):
+    """A conductor of this project; shadows the library's of the same name."""
+
+    name: Name
+    conductivity: Conductivity
+    comment: Annotated[str, Field(max_length=200)] = ""
+
+
+class Feed(Step):
+    """A gap feed on a wire part, at the fraction ``at`` of its length.
+
+    The gap's field is uniform over ``width`` (default: the wire's diameter). The source
+    behind the reference impedance offers ``amplitude``² watts; amplitude 0 only terminates.
+    """
+
+    kind: Literal["gap"] = "gap"
+    number: Annotated[int, Field(ge=1, le=64)]
+    part: str
+    at: Number = "0.5"
+    width: Length | None = None
+    impedance: Resistance = "50 ohm"
+    amplitude: Number = "1"
+    phase: Number = "0"
+
+
+class Load(Step):
+    """R, L and C in series across a gap of the wire's diameter, at the fraction ``at`` of a part's length."""
+
+    kind: Literal["series"] = "series"
+    name: Name
+    part: str
+    at: Number = "0.5"
+    resistance: Resistance = "0 ohm"
+    inductance: Inductance = "0 nH"
+    capacitance: Capacitance | None = None
+
+
+class Surround(Step):
+    """Open space, or an infinite perfect ground plane at z = ``height`` with open space above."""
+
+    kind: Literal["open", "ground"] = "open"
+    height: Length = "0"
+
+
+class FarField(Step):
+    """The far field on a regular grid of θ and φ, both ends included."""
+
+    kind: Literal["far_field"]
+    name: Name
+    theta_step: Number = "5 deg"
+    phi_step: Number = "5 deg"
+
+
+class NearPoint(Step):
+    kind: Literal["near_point"]
+    name: Name
+    point: Point
+    frame: str = ""
+
+
+class NearLine(Step):
+    kind: Literal["near_line"]
+    name: Name
+    start: Point
+    end: Point
+    count: Number = "101"
+    frame: str = ""
+
+
+class NearPlane(Step):
+    """A rectangle of ``counts`` points from ``corner`` along the edges ``along`` and ``across``."""
+
+    kind: Literal["near_plane"]
+    name: Name
+    corner: Point
+    along: Point
+    across: Point
+    counts: tuple[Number, Number] = ("41", "41")
+    frame: str = ""
+
+
+Capture = Annotated[FarField | NearPoint | NearLine | NearPlane, Field(discriminator="kind")]
+
+
+class Plan(Step):
+    """Engine, band, sampling and accuracy."""
+
+    engine: Literal["auto", "moments"] = "auto"
+    f_start: Frequency
+    f_stop: Frequency
+    points: Number = "101"
+    spacing: Literal["linear", "logarithmic"] = "linear"
+    sampling: Literal["adaptive", "every"] = "adaptive"
+    tolerance: Number = "1e-3"
+    segments_per_wavelength: Number = "50"
+    pattern_frequencies: Annotated[list[Frequency], Field(max_length=1000)] = []
+
+
+class Document(Step):
+    """One project's model."""
+
+    version: Literal[1] = VERSION
+    name: Annotated[str, Field(max_length=120)] = "Untitled"
+    notes: Annotated[str, Field(max_length=20000)] = ""
+    parameters: Annotated[list[Parameter], Field(max_length=1000)] = []
+    frames: Annotated[list[Frame], Field(max_length=200)] = []
+    parts: Annotated[list[Part], Field(max_length=2000)] = []
+    materials: Annotated[list[Conductor], Field(max_length=200)] = []
+    feeds: Annotated[list[Feed], Field(max_length=64)] = []
+    loads: Annotated[list[Load], Field(max_length=500)] = []
+    surround: Surround = Surround()
+    captures: Annotated[list[Capture], Field(max_length=100)] = []
+    plan: Plan
+
+    def digest(self) -> str:
+        """SHA-256 of the canonical JSON: equal documents have equal digests."""
+        text = json.dumps(self.model_dump(mode="json"), sort_keys=True, separators=(",", ":"), ensure_ascii=False)
+        return hashlib.sha256(text.encode()).hexdigest()
+
+
+def load_document(data: Any) -> Document:
+    """A validated document from JSON text or parsed JSON.
+
+    :raises ModelError: naming the first place that is wrong and how many more there are.
+    """
+    if isinstance(data, (str, bytes)):
+        try:
+            data = json.loads(data)
+        except (ValueError, RecursionError) as error:
+            raise ModelError(f"this is not JSON: {error}") from error
+    if not isinstance(data, dict):
+        raise ModelError("a model is a JSON object with parameters, parts, feeds and a plan")
+    version = data.get("version", VERSION)
+    if isinstance(version, int) and not isinstance(version, bool) and version > VERSION:
+        raise ModelError(
+            f"the model was written by a newer Odd Heron (format {version}; this one reads up to {VERSION}); update first",
+            ("version",),
+        )
+    try:
+        return Document.model_validate(data)
+    except ValidationError as error:
+        faults = error.errors(include_url=False, include_input=False)
+        raise document_errors(faults)[0] from None
+
+
+def document_errors(faults: list[Any]) -> list[ModelError]:
+    """pydantic's faults as located errors, without the tags of unions in their paths."""
+    kinds = {"wire", "polyline", "arc", "helix", "copy", "far_field", "near_point", "near_line", "near_plane"}
+    return [
+        ModelError(str(f["msg"]), tuple(k for k in f["loc"] if k not in kinds))
+        for f in faults
+    ]

@@ -1,0 +1,80 @@
+"""Expressions to SI floats, for a whole document at once, collecting every fault with its path."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import dataclass, field
+from types import SimpleNamespace
+from typing import Annotated, Any, get_args, get_origin
+
+from heron.errors import HeronError, QuantityError
+from heron.model.document import Document
+from heron.model.fields import Of, Step
+from heron.quantities import Values, evaluate, resolve_parameters
+
+
+@dataclass
+class Evaluated:
+    """A document with all expressions as SI floats.
+
+    ``parts`` and the other chapters hold namespaces with the fields of the schema; a step
+    that cannot be evaluated is ``None`` in its place and explained in ``errors``.
+    """
+
+    document: Document
+    values: Values
+    errors: list[HeronError] = field(default_factory=list)
+    frames: list[Any] = field(default_factory=list)
+    parts: list[Any] = field(default_factory=list)
+    materials: list[Any] = field(default_factory=list)
+    feeds: list[Any] = field(default_factory=list)
+    loads: list[Any] = field(default_factory=list)
+    captures: list[Any] = field(default_factory=list)
+    surround: Any = None
+    plan: Any = None
+
+
+def evaluate_document(document: Document, overrides: Mapping[str, str] | None = None) -> Evaluated:
+    """All values of a document; ``overrides`` replaces parameter expressions by name."""
+    values, parameter_errors = resolve_parameters(document.parameters, overrides)
+    result = Evaluated(document, values, list(parameter_errors))
+    for chapter in ("frames", "parts", "materials", "feeds", "loads", "captures"):
+        steps = getattr(document, chapter)
+        setattr(result, chapter, [_step(s, values, (chapter, i), result.errors) for i, s in enumerate(steps)])
+    result.surround = _step(document.surround, values, ("surround",), result.errors)
+    result.plan = _step(document.plan, values, ("plan",), result.errors)
+    return result
+
+
+def _step(step: Step, values: Values, path: tuple[str | int, ...], errors: list[HeronError]) -> Any:
+    out, sound = {}, True
+    for name, info in type(step).model_fields.items():
+        found: list[HeronError] = []
+        annotation = Annotated[info.annotation, *info.metadata] if info.metadata else info.annotation
+        out[name] = _value(annotation, getattr(step, name), values, (*path, name), found)
+        errors.extend(found)
+        sound = sound and not found
+    return SimpleNamespace(**out) if sound else None
+
+
+def _value(annotation: Any, raw: Any, values: Values, path: tuple[str | int, ...], errors: list[HeronError]) -> Any:
+    """The SI value of one field; lists and tuples member by member, plain fields unchanged."""
+    if raw is None:
+        return None
+    dimension = next((m.dimension for m in getattr(annotation, "__metadata__", ()) if isinstance(m, Of)), None)
+    if dimension is not None:
+        try:
+            return evaluate(raw, values, dimension).value
+        except QuantityError as error:
+            errors.append(QuantityError(error.message, path))
+            return None
+    while get_origin(annotation) is Annotated:
+        annotation = get_args(annotation)[0]
+    members = get_args(annotation)
+    if isinstance(raw, tuple) and members:
+        return tuple(_value(a, v, values, (*path, i), errors) for i, (a, v) in enumerate(zip(members, raw, strict=True)))
+    if isinstance(raw, list) and members:
+        return [_value(members[0], v, values, (*path, i), errors) for i, v in enumerate(raw)]
+    if type(None) in members:
+        return _value(next(m for m in members if m is not type(None)), raw, values, path, errors)
+    return raw

@@ -1,0 +1,59 @@
+"""What the readout page shows of one run: curves against frequency and verdict badges, as plain JSON values."""
+
+from __future__ import annotations
+
+from typing import Any
+
+import numpy as np
+import xarray as xr
+
+from heron.results import ports
+from heron.results.power import budget
+
+
+def finite(values: Any) -> list[Any]:
+    """A list for JSON: NaN and infinities become ``None``."""
+    array = np.asarray(values, dtype=float)
+    return [v if np.isfinite(v) else None for v in array.tolist()]
+
+
+def sweep(results: xr.Dataset) -> dict[str, Any]:
+    """Frequencies, S, input impedance, VSWR and power shares; complex values as [re], [im]."""
+    f, s, z = results["frequency"].values, results["s"].values, ports.impedances(results)
+    powers = budget(results)
+    names = [int(p) for p in results["port"].values]
+    share = {
+        name: finite(value / powers.available)
+        for name, value in (("radiated", powers.radiated), ("conductor", powers.conductor), ("loads", powers.loads),
+                            ("accepted", powers.accepted))
+    }
+    return {
+        "frequency_hz": f.tolist(),
+        "solved": results["solved"].values.tolist(),
+        "ports": names,
+        "z0_ohm": results["z0"].values.tolist(),
+        "s": {f"{a},{b}": {"re": s[:, i, j].real.tolist(), "im": s[:, i, j].imag.tolist()}
+              for i, a in enumerate(names) for j, b in enumerate(names)},
+        "z": {str(a): {"re": finite(z[:, i].real), "im": finite(z[:, i].imag)} for i, a in enumerate(names)},
+        "vswr": {str(a): finite(ports.vswr(s[:, i, i])) for i, a in enumerate(names)},
+        "power_share": share,
+        "radiation_efficiency": finite(powers.radiation_efficiency),
+        "total_efficiency": finite(powers.total_efficiency),
+        "badges": {str(a): badges(results, i) for i, a in enumerate(names)},
+    }
+
+
+def badges(results: xr.Dataset, port: int) -> dict[str, Any]:
+    """Resonances, lowest reflection, and the -10 dB and VSWR 2 bands of one port (by position)."""
+    f = results["frequency"].values
+    level = ports.magnitude_db(results["s"].values[:, port, port])
+    z = ports.impedances(results)[:, port]
+    at, low = ports.minimum(f, level)
+    return {
+        "resonances": [{"frequency_hz": r.frequency, "resistance_ohm": r.resistance, "rising": r.rising,
+                        "q": r.q if np.isfinite(r.q) else None} for r in ports.resonances(f, z)],
+        "minimum": {"frequency_hz": at, "level_db": low},
+        "bands": {name: [{"low_hz": b.low, "high_hz": b.high, "relative": b.relative, "open_low": b.open_low, "open_high": b.open_high}
+                         for b in ports.bands(f, level, limit)]
+                  for name, limit in (("-10 dB", -10.0), ("VSWR 2", ports.VSWR_2_DB))},
+    }
