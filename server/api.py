@@ -1,0 +1,31 @@
+"""Assembles the API from the applications' routers."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from django.http import HttpRequest
+from ninja import NinjaAPI
+from ninja.renderers import JSONRenderer
+from ninja.security import django_auth
+
+from server import errors
+from server.accounts.api import router as accounts
+from server.projects.api import router as projects
+from server.runs.api import router as runs
+
+
+class StrictRenderer(JSONRenderer):
+    """Refuses NaN and infinities, which are not JSON."""
+
+    json_dumps_params = {"allow_nan": False, "ensure_ascii": False}
+
+    def render(self, request: HttpRequest, data: Any, *, response_status: int) -> Any:
+        return super().render(request, data, response_status=response_status)
+
+
+api = NinjaAPI(title="Odd Heron", version="1", auth=django_auth, renderer=StrictRenderer(), docs_url=None)
+errors.install(api)
+api.add_router("/session", accounts, tags=["session"])
+api.add_router("/projects", projects, tags=["projects"])
+api.add_router("/projects", runs, tags=["runs"])

@@ -1,0 +1,38 @@
+"""Before serving: the database exists, is migrated, and holds the demo. Prints how many runs are waiting. ``python -m server.prepare``."""
+
+from __future__ import annotations
+
+import os
+
+import django
+import psycopg
+from psycopg import sql
+
+os.environ.setdefault("DJANGO_SETTINGS_MODULE", "server.settings")
+
+
+def ensure_database(url: str) -> None:
+    """Creates the database of the URL on its server, if it is not there."""
+    server, _, name = url.rpartition("/")
+    with psycopg.connect(f"{server}/postgres", autocommit=True) as admin:
+        if admin.execute("select 1 from pg_database where datname = %s", (name,)).fetchone() is None:
+            admin.execute(sql.SQL("create database {}").format(sql.Identifier(name)))
+
+
+def main() -> None:
+    from server import config
+
+    if os.environ.get("ODD_HERON_OWN_CLUSTER") == "1":
+        ensure_database(config.load().database_url)
+    django.setup()
+    from django.core.management import call_command
+
+    from server.runs.models import ACTIVE, Run
+
+    call_command("migrate", verbosity=0)
+    call_command("load_demo")
+    print(Run.objects.filter(status__in=ACTIVE).count())
+
+
+if __name__ == "__main__":
+    main()

@@ -1,0 +1,183 @@
+"""Projects, revisions, members, and the examination of a document."""
+
+from __future__ import annotations
+
+from datetime import datetime
+from typing import Any
+
+from django.http import HttpRequest
+from ninja import Field, Router, Schema, Status
+
+from heron.checks import examine
+from heron.errors import QuantityError
+from heron.model import load_document
+from heron.model.document import Parameter
+from heron.quantities import evaluate, resolve_parameters
+from heron.quantities.units import si_symbol
+from server.projects import actions, library
+from server.projects.models import Project, Role
+from server.projects.permissions import get_project, role_of, visible
+from server.projects.views import examination_view
+
+router = Router()
+
+
+class ProjectCard(Schema):
+    id: int
+    name: str
+    role: str
+    updated: datetime
+    revision: int
+    outline: list[dict[str, Any]]
+    headline: str
+    running: int
+
+
+class ProjectState(Schema):
+    id: int
+    name: str
+    role: str
+    revision: int
+    document: dict[str, Any]
+    can_undo: bool
+    can_redo: bool
+
+
+class RevisionLine(Schema):
+    number: int
+    author: str
+    created: datetime
+    digest: str
+
+
+class NewProject(Schema):
+    example: str | None = None
+    document: dict[str, Any] | None = None
+
+
+class NewRevision(Schema):
+    parent: int
+    document: dict[str, Any]
+
+
+class Examine(Schema):
+    document: dict[str, Any]
+
+
+class Expression(Schema):
+    """An expression being typed; ``unit`` is the SI unit its value must have, empty for any."""
+
+    parameters: list[dict[str, Any]]
+    expression: str = Field(max_length=1000)
+    like: str | None = None
+
+
+class ExpressionValue(Schema):
+    value: float | None
+    unit: str
+    error: str
+
+
+class MemberLine(Schema):
+    username: str
+    role: Role
+
+
+class NewRole(Schema):
+    role: Role
+
+
+class ExampleLine(Schema):
+    name: str
+    title: str
+    notes: str
+
+
+def _state(request: HttpRequest, project: Project) -> ProjectState:
+    head = project.head
+    return ProjectState(id=project.id, name=project.name, role=role_of(request, project), revision=head.number,
+                        document=head.document, can_undo=head.parent_id is not None, can_redo=head.children.exists())
+
+
+@router.get("", response=list[ProjectCard], operation_id="list_projects")
+def list_projects(request: HttpRequest) -> list[ProjectCard]:
+    query = visible(request).select_related("head").prefetch_related("runs").order_by("-updated")
+    return [library.card(p, role_of(request, p)) for p in query]
+
+
+@router.post("", response={201: ProjectState}, operation_id="create_project")
+def create_project(request: HttpRequest, data: NewProject) -> Status:
+    document = load_document(data.document) if data.document is not None else library.example(data.example)
+    return Status(201, _state(request, actions.create_project(request.user, document)))
+
+
+@router.get("/examples", response=list[ExampleLine], operation_id="list_examples")
+def list_examples(request: HttpRequest) -> list[ExampleLine]:
+    return [ExampleLine(name=n, title=d.name, notes=d.notes) for n, d in library.examples().items()]
+
+
+@router.post("/examine", response=dict[str, Any], operation_id="examine_document")
+def examine_document(request: HttpRequest, data: Examine) -> dict[str, Any]:
+    return examination_view(examine(load_document(data.document)))
+
+
+@router.post("/evaluate", response=ExpressionValue, operation_id="evaluate_expression")
+def evaluate_expression(request: HttpRequest, data: Expression) -> ExpressionValue:
+    """The value of an expression among parameters; a fault is part of the answer, not an error."""
+    values, _ = resolve_parameters([Parameter.model_validate(p) for p in data.parameters])
+    try:
+        like = None if data.like is None else evaluate(data.like, values).dimension
+        q = evaluate(data.expression, values, like)
+    except QuantityError as error:
+        return ExpressionValue(value=None, unit="", error=error.message)
+    return ExpressionValue(value=q.value, unit=si_symbol(q.dimension), error="")
+
+
+@router.get("/{int:project_id}", response=ProjectState, operation_id="get_project")
+def get_one(request: HttpRequest, project_id: int) -> ProjectState:
+    return _state(request, get_project(request, project_id))
+
+
+@router.delete("/{int:project_id}", response={204: None}, operation_id="delete_project")
+def delete_project(request: HttpRequest, project_id: int) -> Status:
+    get_project(request, project_id, Role.OWNER).delete()
+    return Status(204, None)
+
+
+@router.get("/{int:project_id}/revisions", response=list[RevisionLine], operation_id="list_revisions")
+def list_revisions(request: HttpRequest, project_id: int) -> list[RevisionLine]:
+    revisions = get_project(request, project_id).revisions.select_related("author")
+    return [RevisionLine(number=r.number, author=r.author.get_username() if r.author else "", created=r.created, digest=r.digest) for r in revisions]
+
+
+@router.post("/{int:project_id}/revisions", response=ProjectState, operation_id="save_revision")
+def save_revision(request: HttpRequest, project_id: int, data: NewRevision) -> ProjectState:
+    return _state(request, actions.save_revision(request, project_id, data.parent, data.document))
+
+
+@router.post("/{int:project_id}/undo", response=ProjectState, operation_id="undo")
+def undo(request: HttpRequest, project_id: int) -> ProjectState:
+    return _state(request, actions.step_history(request, project_id, "undo"))
+
+
+@router.post("/{int:project_id}/redo", response=ProjectState, operation_id="redo")
+def redo(request: HttpRequest, project_id: int) -> ProjectState:
+    return _state(request, actions.step_history(request, project_id, "redo"))
+
+
+@router.get("/{int:project_id}/members", response=list[MemberLine], operation_id="list_members")
+def list_members(request: HttpRequest, project_id: int) -> list[MemberLine]:
+    members = get_project(request, project_id).memberships.select_related("user").order_by("user__username")
+    return [MemberLine(username=m.user.get_username(), role=Role(m.role)) for m in members]
+
+
+@router.put("/{int:project_id}/members/{username}", response={204: None}, operation_id="set_member")
+def set_member(request: HttpRequest, project_id: int, username: str, data: NewRole) -> Status:
+    actions.set_member(request, project_id, username, data.role)
+    return Status(204, None)
+
+
+@router.delete("/{int:project_id}/members/{username}", response={204: None}, operation_id="remove_member")
+def remove_member(request: HttpRequest, project_id: int, username: str) -> Status:
+    actions.remove_member(request, project_id, username)
+    return Status(204, None)

@@ -1,0 +1,51 @@
+"""Projects, who may see them, and their immutable revisions."""
+
+from __future__ import annotations
+
+from django.conf import settings
+from django.db import models
+from django.db.models import F, Q
+
+
+class Role(models.TextChoices):
+    """What a member may do: readers look, editors change, owners share and delete."""
+
+    OWNER = "owner"
+    EDITOR = "editor"
+    READER = "reader"
+
+
+class Project(models.Model):
+    name = models.CharField(max_length=120)
+    head = models.ForeignKey("Revision", null=True, on_delete=models.SET_NULL, related_name="+")
+    members = models.ManyToManyField(settings.AUTH_USER_MODEL, through="Member", related_name="projects")
+    created = models.DateTimeField(auto_now_add=True)
+    updated = models.DateTimeField(auto_now=True)
+
+
+class Member(models.Model):
+    project = models.ForeignKey(Project, on_delete=models.CASCADE, related_name="memberships")
+    user = models.ForeignKey(settings.AUTH_USER_MODEL, on_delete=models.CASCADE, related_name="memberships")
+    role = models.CharField(max_length=10, choices=Role.choices)
+
+    class Meta:
+        constraints = [models.UniqueConstraint(fields=["project", "user"], name="one_role_per_member")]
+
+
+class Revision(models.Model):
+    """One state of the model. ``parent`` is what it was edited from; redo follows the newest child."""
+
+    project = models.ForeignKey(Project, on_delete=models.CASCADE, related_name="revisions")
+    number = models.PositiveIntegerField()
+    parent = models.ForeignKey("self", null=True, on_delete=models.SET_NULL, related_name="children")
+    document = models.JSONField()
+    digest = models.CharField(max_length=64)
+    author = models.ForeignKey(settings.AUTH_USER_MODEL, null=True, on_delete=models.SET_NULL, related_name="+")
+    created = models.DateTimeField(auto_now_add=True)
+
+    class Meta:
+        ordering = ["number"]
+        constraints = [
+            models.UniqueConstraint(fields=["project", "number"], name="revision_number"),
+            models.CheckConstraint(condition=~Q(id=F("parent_id")), name="revision_not_own_parent"),
+        ]

@@ -1,0 +1,114 @@
+"""Changes to runs: start, pause, stop, delete, and taking up what a dead worker left."""
+
+from __future__ import annotations
+
+from dataclasses import asdict
+from datetime import timedelta
+
+from django.db import transaction
+from django.http import HttpRequest
+from django.utils import timezone
+
+from heron.checks import examine
+from heron.model import load_document
+from heron.quantities.units import si_symbol
+from server.errors import Problem, not_found
+from server.projects.models import Role
+from server.projects.permissions import get_project
+from server.runs.models import ACTIVE, Run, RunEvent, Status, Wish
+
+SILENT = timedelta(seconds=12)  # a live child writes its heartbeat every two seconds
+ATTEMPTS = 2
+
+
+@transaction.atomic
+def start_run(request: HttpRequest, project_id: int, revision: int | None, overrides: dict[str, str]) -> Run:
+    """Queues a solve of a revision (the head by default). Refused, with reasons, when preflight finds an error."""
+    project = get_project(request, project_id, Role.EDITOR, lock=True)
+    chosen = project.head if revision is None else project.revisions.filter(number=revision).first()
+    if chosen is None:
+        raise not_found("revision of that number")
+    examination = examine(load_document(chosen.document), overrides)
+    if not examination.sound:
+        problems = [asdict(p) for p in examination.errors]
+        raise Problem(422, f"the run cannot start: {examination.errors[0].message}", problems=problems)
+    last = project.runs.order_by("-number").values_list("number", flat=True).first() or 0
+    run = Run.objects.create(
+        project=project, number=last + 1, revision=chosen, overrides=overrides, author=request.user,
+        values={n: {"value": q.value, "unit": si_symbol(q.dimension)} for n, q in examination.model.values.items()}, forecast=asdict(examination.forecast))
+    enqueue(run, "queued")
+    return run
+
+
+def enqueue(run: Run, message: str) -> None:
+    """Defers the job in the transaction that changes the run."""
+    from server.runs.tasks import solve_run
+
+    RunEvent.objects.create(run=run, message=message)
+    solve_run.defer(run_id=run.id)
+
+
+def get_run(request: HttpRequest, project_id: int, number: int, least: Role = Role.READER) -> Run:
+    project = get_project(request, project_id, least)
+    run = project.runs.select_related("revision").filter(number=number).first()
+    if run is None:
+        raise not_found("run of that number")
+    return run
+
+
+@transaction.atomic
+def wish(request: HttpRequest, project_id: int, number: int, wanted: Wish) -> Run:
+    """Asks an active run to pause, go on or stop. A queued run stops at once."""
+    run = Run.objects.select_for_update().get(id=get_run(request, project_id, number, Role.EDITOR).id)
+    if not run.active:
+        raise Problem(409, f"run {run.number} has already {run.status}" if run.status != Status.FAILED else f"run {run.number} has failed")
+    if wanted == Wish.STOP and run.status == Status.QUEUED:
+        run.status, run.finished, run.reason = Status.STOPPED, timezone.now(), "stopped before it began"
+    run.wish = wanted
+    run.save()
+    RunEvent.objects.create(run=run, message={Wish.NONE: "continue asked", Wish.PAUSE: "pause asked", Wish.STOP: "stop asked"}[wanted])
+    return run
+
+
+@transaction.atomic
+def delete_run(request: HttpRequest, project_id: int, number: int) -> None:
+    run = get_run(request, project_id, number, Role.EDITOR)
+    if run.active:
+        raise Problem(409, f"run {run.number} is {run.status}; stop it first")
+    run.delete()
+
+
+@transaction.atomic
+def fail(run_id: int, reason: str) -> None:
+    """Ends an active run as failed; leaves ended runs alone."""
+    run = Run.objects.select_for_update().filter(id=run_id, status__in=ACTIVE).first()
+    if run is not None:
+        run.status, run.reason, run.finished, run.stage = Status.FAILED, reason, timezone.now(), "failed"
+        run.save()
+        RunEvent.objects.create(run=run, message=reason)
+
+
+def take_up_orphans() -> int:
+    """Runs whose child has fallen silent: queued once more, then failed with the reason. Returns how many."""
+    silent = Run.objects.filter(status__in=(Status.RUNNING, Status.PAUSED), heartbeat__lt=timezone.now() - SILENT)
+    count = 0
+    for run_id in list(silent.values_list("id", flat=True)):
+        with transaction.atomic():
+            run = silent.select_for_update(skip_locked=True).filter(id=run_id).first()
+            if run is None:
+                continue
+            count += 1
+            if run.attempts >= ATTEMPTS:
+                fail(run.id, f"its worker died {run.attempts} times; the solve may need more memory than there is")
+            elif run.wish == Wish.STOP:
+                fail(run.id, "its worker died while it was being stopped")
+            else:
+                run.status, run.stage, run.fraction, run.live = Status.QUEUED, "queued", 0, []
+                run.save()
+                enqueue(run, "its worker died; queued again")
+    return count
+
+
+def log(run_id: int, message: str) -> None:
+    """Adds a line to a run's log."""
+    RunEvent.objects.create(run_id=run_id, message=message)

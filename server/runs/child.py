@@ -1,0 +1,180 @@
+"""One run in its own process: ``python -m server.runs.child RUN_ID``. Dies with its worker, within a memory limit."""
+
+from __future__ import annotations
+
+import os
+import platform
+import resource
+import sys
+import threading
+import time
+from dataclasses import asdict
+from typing import Any
+
+import django
+
+os.environ.setdefault("DJANGO_SETTINGS_MODULE", "server.settings")
+django.setup()
+
+import numba  # noqa: E402
+import numpy as np  # noqa: E402
+import psutil  # noqa: E402
+import scipy  # noqa: E402
+from django.db import Error as DatabaseError  # noqa: E402
+from django.db import close_old_connections, transaction  # noqa: E402
+from django.utils import timezone  # noqa: E402
+
+import heron  # noqa: E402
+from heron.checks import examine, trust_card  # noqa: E402
+from heron.checks.trust import grade  # noqa: E402
+from heron.engines import Signal  # noqa: E402
+from heron.errors import HeronError  # noqa: E402
+from heron.model import load_document  # noqa: E402
+from heron.quantities import engineering  # noqa: E402
+from heron.results import ports  # noqa: E402
+from heron.runner import execute  # noqa: E402
+from server.runs import store  # noqa: E402
+from server.runs.actions import fail, log  # noqa: E402
+from server.runs.models import Run, Status, Wish  # noqa: E402
+from server.worker import die_with_parent  # noqa: E402
+
+HEARTBEAT_S = 2.0
+WRITE_S = 0.25       # between progress writes
+LIVE_POINTS = 200    # solved points kept for the live plot
+MEMORY_SHARE = 0.9   # of the machine's memory, as address space on top of what libraries map
+MAPPED_BYTES = 6e9   # address space that numerical libraries map without using it
+
+
+def main(run_id: int) -> int:
+    die_with_parent()
+    limit = int(MEMORY_SHARE * psutil.virtual_memory().total + MAPPED_BYTES)
+    resource.setrlimit(resource.RLIMIT_AS, (limit, limit))
+    claimed = _claim(run_id)
+    if claimed is None:
+        return 0  # stopped, deleted or taken meanwhile
+    beat = threading.Thread(target=_heartbeat, args=(run_id,), daemon=True)
+    beat.start()
+    try:
+        _solve(claimed)
+    except HeronError as error:
+        fail(run_id, str(error))
+    except MemoryError:
+        fail(run_id, "there was not enough memory; use fewer segments per wavelength or a smaller model")
+    return 0
+
+
+@transaction.atomic
+def _claim(run_id: int) -> Run | None:
+    run = Run.objects.select_for_update().select_related("revision").filter(id=run_id, status=Status.QUEUED).first()
+    if run is None:
+        return None
+    now = timezone.now()
+    run.status, run.stage, run.started, run.heartbeat = Status.RUNNING, "preparing", now, now
+    run.attempts += 1
+    run.made_by = {
+        "odd_heron": heron.__version__, "numpy": np.__version__, "scipy": scipy.__version__, "numba": numba.__version__,
+        "machine": platform.node(), "processor": platform.machine(), "cores": os.cpu_count(),
+    }
+    run.save()
+    log(run_id, f"started on {platform.node()}")
+    return run
+
+
+def _heartbeat(run_id: int) -> None:
+    while True:
+        try:
+            Run.objects.filter(id=run_id).update(heartbeat=timezone.now())
+        except DatabaseError:
+            close_old_connections()  # the database is away; try again at the next beat
+        time.sleep(HEARTBEAT_S)
+
+
+class _Reporter:
+    """Writes progress at intervals and passes on what was asked of the run; outlives a restart of the database."""
+
+    def __init__(self, run_id: int) -> None:
+        self.run_id, self.last, self.stage, self.live = run_id, 0.0, "", []
+
+    def __call__(self, stage: str, fraction: float, live: dict[str, Any]) -> Signal:
+        if live:
+            self.live = [*self.live, live][-LIVE_POINTS:]
+        now = time.monotonic()
+        if stage == self.stage and now - self.last < WRITE_S:
+            return Signal.CONTINUE
+        self.last, self.stage = now, stage
+        try:
+            Run.objects.filter(id=self.run_id).update(stage=stage, fraction=fraction, live=self.live)
+            return self._obey()
+        except DatabaseError:
+            close_old_connections()
+            return Signal.CONTINUE
+
+    def _obey(self) -> Signal:
+        paused = False
+        while True:
+            wish = Run.objects.filter(id=self.run_id).values_list("wish", flat=True).first()
+            if wish == Wish.PAUSE:
+                if not paused:
+                    Run.objects.filter(id=self.run_id).update(status=Status.PAUSED)
+                    log(self.run_id, "paused")
+                paused = True
+                time.sleep(WRITE_S)
+                continue
+            if paused:
+                Run.objects.filter(id=self.run_id).update(status=Status.RUNNING)
+                log(self.run_id, "going on")
+            # A run deleted meanwhile has no row: stop as well.
+            return Signal.STOP if wish in (Wish.STOP, None) else Signal.CONTINUE
+
+
+def _solve(run: Run) -> None:
+    examination = examine(load_document(run.revision.document), run.overrides)
+    if not examination.sound:
+        raise examination_error(examination)
+    done = execute(examination, _Reporter(run.id))
+    data = store.encode(done.results)
+    card = trust_card(done.results)
+    stopped = bool(done.results.attrs["stopped"])
+    for attempt in range(30):  # the database may be restarting just now
+        try:
+            _finish(run.id, done.summary, data, card, stopped, headline(done.results))
+            return
+        except DatabaseError:
+            if attempt == 29:
+                raise
+            close_old_connections()
+            time.sleep(1)
+
+
+def examination_error(examination: Any) -> HeronError:
+    first = examination.errors[0]
+    return HeronError(first.message, first.path)
+
+
+def headline(results: Any) -> dict[str, Any]:
+    """Lowest reflection of the first port, and a sparkline of it."""
+    f = results["frequency"].values
+    level = ports.magnitude_db(results["s"].values[:, 0, 0])
+    at, low = ports.minimum(f, level)
+    pick = np.linspace(0, len(f) - 1, min(len(f), 60)).round().astype(int)
+    return {"text": f"{low:.1f} dB at {engineering(at, 'Hz')}".replace("-", "−"), "level_db": low, "frequency_hz": at,
+            "spark": np.round(level[pick], 2).tolist()}
+
+
+@transaction.atomic
+def _finish(run_id: int, summary: dict[str, Any], data: bytes, card: list[Any], stopped: bool, head: dict[str, Any]) -> None:
+    run = Run.objects.select_for_update().filter(id=run_id).first()
+    if run is None:
+        return
+    store.save(run, data)
+    run.summary, run.headline = summary, head
+    run.trust, run.grade = [asdict(i) for i in card], grade(card)
+    run.status = Status.STOPPED if stopped else Status.FINISHED
+    run.reason = summary["status"]
+    run.stage, run.fraction, run.finished, run.wish = "done", 1.0, timezone.now(), Wish.NONE
+    run.save()
+    log(run_id, f"{run.status}: {summary['status']} in {summary['wall_s']:.1f} s, {summary['peak_mb']:.0f} MB")
+
+
+if __name__ == "__main__":
+    sys.exit(main(int(sys.argv[1])))

@@ -1,0 +1,91 @@
+"""Runs: one solve of one revision with one set of values, its events, and its results in chunks."""
+
+from __future__ import annotations
+
+from django.conf import settings
+from django.db import models
+
+from server.projects.models import Project, Revision
+
+
+class Status(models.TextChoices):
+    """Where a run stands. Stopped runs keep what was solved."""
+
+    QUEUED = "queued"
+    RUNNING = "running"
+    PAUSED = "paused"
+    FINISHED = "finished"
+    STOPPED = "stopped"
+    FAILED = "failed"
+
+
+ACTIVE = (Status.QUEUED, Status.RUNNING, Status.PAUSED)
+
+
+class Wish(models.TextChoices):
+    """What somebody asked of an active run."""
+
+    NONE = ""
+    PAUSE = "pause"
+    STOP = "stop"
+
+
+class Run(models.Model):
+    project = models.ForeignKey(Project, on_delete=models.CASCADE, related_name="runs")
+    number = models.PositiveIntegerField()
+    revision = models.ForeignKey(Revision, on_delete=models.PROTECT, related_name="runs")
+    overrides = models.JSONField(default=dict)
+    values = models.JSONField(default=dict)
+    author = models.ForeignKey(settings.AUTH_USER_MODEL, null=True, on_delete=models.SET_NULL, related_name="+")
+    status = models.CharField(max_length=10, choices=Status.choices, default=Status.QUEUED)
+    wish = models.CharField(max_length=10, choices=Wish.choices, default=Wish.NONE, blank=True)
+    stage = models.CharField(max_length=40, default="queued")
+    fraction = models.FloatField(default=0)
+    live = models.JSONField(default=list)
+    reason = models.TextField(default="")
+    attempts = models.PositiveIntegerField(default=0)
+    forecast = models.JSONField(default=dict)
+    summary = models.JSONField(default=dict)
+    headline = models.JSONField(default=dict)
+    trust = models.JSONField(default=list)
+    grade = models.CharField(max_length=1, default="")
+    made_by = models.JSONField(default=dict)
+    created = models.DateTimeField(auto_now_add=True)
+    started = models.DateTimeField(null=True)
+    heartbeat = models.DateTimeField(null=True)
+    finished = models.DateTimeField(null=True)
+
+    class Meta:
+        ordering = ["number"]
+        constraints = [models.UniqueConstraint(fields=["project", "number"], name="run_number")]
+
+    @property
+    def active(self) -> bool:
+        return self.status in ACTIVE
+
+    @property
+    def has_results(self) -> bool:
+        return self.status in (Status.FINISHED, Status.STOPPED) and bool(self.summary)
+
+
+class RunEvent(models.Model):
+    """A line of a run's log."""
+
+    run = models.ForeignKey(Run, on_delete=models.CASCADE, related_name="events")
+    at = models.DateTimeField(auto_now_add=True)
+    message = models.TextField()
+
+    class Meta:
+        ordering = ["id"]
+
+
+class ResultChunk(models.Model):
+    """A piece of a run's compressed result dataset (NetCDF), in order."""
+
+    run = models.ForeignKey(Run, on_delete=models.CASCADE, related_name="chunks")
+    sequence = models.PositiveIntegerField()
+    data = models.BinaryField()
+
+    class Meta:
+        ordering = ["sequence"]
+        constraints = [models.UniqueConstraint(fields=["run", "sequence"], name="chunk_sequence")]

@@ -1,0 +1,40 @@
+"""Result datasets in the database: compressed chunks, written in one transaction with the run's end."""
+
+from __future__ import annotations
+
+import tempfile
+from functools import lru_cache
+from pathlib import Path
+
+import xarray as xr
+
+from heron.formats import netcdf
+from server.runs.models import ResultChunk, Run
+
+CHUNK_BYTES = 1 << 20
+
+
+def encode(results: xr.Dataset) -> bytes:
+    with tempfile.TemporaryDirectory() as folder:
+        path = Path(folder) / "run.nc"
+        netcdf.write(results, path)
+        return path.read_bytes()
+
+
+def save(run: Run, data: bytes) -> None:
+    """Replaces the run's chunks; call inside the transaction that ends the run."""
+    run.chunks.all().delete()
+    ResultChunk.objects.bulk_create(
+        ResultChunk(run=run, sequence=i, data=data[at:at + CHUNK_BYTES])
+        for i, at in enumerate(range(0, len(data), CHUNK_BYTES))
+    )
+
+
+def content(run_id: int) -> bytes:
+    return b"".join(bytes(c) for c in ResultChunk.objects.filter(run_id=run_id).values_list("data", flat=True))
+
+
+@lru_cache(maxsize=16)
+def load(run_id: int) -> xr.Dataset:
+    """The dataset of an ended run; runs are immutable, so it may be kept."""
+    return netcdf.read(content(run_id))

@@ -1,0 +1,63 @@
+"""Django settings; everything that differs between machines comes from :mod:`server.config`."""
+
+from __future__ import annotations
+
+from server import config
+
+CONFIG = config.load()
+
+SECRET_KEY = CONFIG.secret_key
+DEBUG = False
+ALLOWED_HOSTS = CONFIG.hosts
+INSTALLED_APPS = [
+    "django.contrib.auth",
+    "django.contrib.contenttypes",
+    "django.contrib.sessions",
+    "ninja",
+    "procrastinate.contrib.django",
+    "server.accounts",
+    "server.projects",
+    "server.runs",
+]
+MIDDLEWARE = [
+    "django.middleware.security.SecurityMiddleware",
+    "server.middleware.ContentSecurityPolicy",
+    "whitenoise.middleware.WhiteNoiseMiddleware",
+    "django.middleware.gzip.GZipMiddleware",
+    "django.contrib.sessions.middleware.SessionMiddleware",
+    "django.middleware.common.CommonMiddleware",
+    "django.middleware.csrf.CsrfViewMiddleware",
+    "django.contrib.auth.middleware.AuthenticationMiddleware",
+    "django.middleware.clickjacking.XFrameOptionsMiddleware",
+]
+ROOT_URLCONF = "server.urls"
+TEMPLATES: list[object] = []
+WSGI_APPLICATION = "server.wsgi.application"
+DATABASES = {"default": CONFIG.database}
+AUTH_USER_MODEL = "accounts.User"
+AUTH_PASSWORD_VALIDATORS = [
+    {"NAME": "django.contrib.auth.password_validation.MinimumLengthValidator", "OPTIONS": {"min_length": 10}},
+    {"NAME": "django.contrib.auth.password_validation.CommonPasswordValidator"},
+]
+DEFAULT_AUTO_FIELD = "django.db.models.BigAutoField"
+LANGUAGE_CODE = "en-gb"
+USE_TZ = True
+TIME_ZONE = "UTC"
+STATIC_URL = "/static/"
+WEB_DIST = config.ROOT / "web" / "dist"
+WHITENOISE_ROOT = WEB_DIST if WEB_DIST.exists() else None
+WHITENOISE_INDEX_FILE = False
+DATA_UPLOAD_MAX_MEMORY_SIZE = 20_000_000
+SESSION_COOKIE_HTTPONLY = True
+SESSION_COOKIE_SAMESITE = "Lax"
+SESSION_COOKIE_SECURE = CSRF_COOKIE_SECURE = CONFIG.secure_cookies
+CSRF_COOKIE_SAMESITE = "Lax"
+SECURE_REFERRER_POLICY = "same-origin"
+X_FRAME_OPTIONS = "DENY"
+LOGGING = {
+    "version": 1,
+    "disable_existing_loggers": False,
+    "formatters": {"line": {"format": "%(asctime)s %(levelname)s %(name)s: %(message)s"}},
+    "handlers": {"console": {"class": "logging.StreamHandler", "formatter": "line"}},
+    "root": {"handlers": ["console"], "level": "WARNING"},
+}

@@ -1,0 +1,58 @@
+"""A worker: ``python -m server.worker``.
+
+This process looks for runs that a dead worker left, in transactions of its own, and keeps a
+queue process going that takes jobs one at a time; after a restart of the database both go on.
+"""
+
+from __future__ import annotations
+
+import ctypes
+import logging
+import os
+import signal
+import subprocess
+import sys
+import time
+
+import django
+
+os.environ.setdefault("DJANGO_SETTINGS_MODULE", "server.settings")
+django.setup()
+
+from django.db import Error as DatabaseError  # noqa: E402
+from django.db import close_old_connections  # noqa: E402
+
+from server.config import ROOT  # noqa: E402
+from server.runs.actions import take_up_orphans  # noqa: E402
+
+LOOK_S = 3.0
+QUEUE = [sys.executable, "manage.py", "procrastinate", "worker", "--queues", "runs", "--concurrency", "1", "--delete-jobs", "successful"]
+PR_SET_PDEATHSIG = 1
+log = logging.getLogger(__name__)
+
+
+def die_with_parent() -> None:
+    """Run in a new child: a worker killed outright leaves nothing solving."""
+    ctypes.CDLL(None).prctl(PR_SET_PDEATHSIG, signal.SIGKILL)
+
+
+def main() -> None:
+    queue: subprocess.Popen[bytes] | None = None
+    signal.signal(signal.SIGTERM, lambda *_: sys.exit(0))
+    try:
+        while True:
+            if queue is None or queue.poll() is not None:
+                queue = subprocess.Popen(QUEUE, cwd=ROOT, preexec_fn=die_with_parent)  # noqa: PLW1509 - this process has no threads
+            try:
+                take_up_orphans()
+            except DatabaseError as error:
+                log.warning("the database is away: %s", error)
+            close_old_connections()
+            time.sleep(LOOK_S)
+    finally:
+        if queue is not None:
+            queue.kill()
+
+
+if __name__ == "__main__":
+    main()
