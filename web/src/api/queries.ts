@@ -1,0 +1,46 @@
+/** One factory per resource: key, fetcher, type. */
+import { QueryClient, queryOptions } from "@tanstack/react-query";
+import { Problem, call, packet } from "./client";
+import type { Cut, Examination, ExampleLine, Model, ProjectCard, ProjectState, RunDetail, RunLine, Session, Sweep } from "./types";
+
+export const client = new QueryClient({
+  defaultOptions: { queries: { retry: (count, error) => count < 2 && !(error instanceof Problem && error.status >= 400), refetchOnWindowFocus: false } },
+});
+
+const LIVE_MS = 400;
+export const active = (status: string): boolean => ["queued", "running", "paused"].includes(status);
+
+export const session = queryOptions({ queryKey: ["session"], queryFn: () => call<Session>("GET", "/session"), staleTime: Infinity });
+
+export const projects = queryOptions({
+  queryKey: ["projects"], queryFn: () => call<ProjectCard[]>("GET", "/projects"), staleTime: 0,
+  refetchInterval: (q) => (q.state.data?.some((p) => p.running > 0) ? 1500 : false),
+});
+export const examples = queryOptions({ queryKey: ["examples"], queryFn: () => call<ExampleLine[]>("GET", "/projects/examples"), staleTime: Infinity });
+export const project = (id: number) => queryOptions({ queryKey: ["project", id], queryFn: () => call<ProjectState>("GET", `/projects/${id}`), staleTime: 0 });
+
+export const examination = (document: Model) => queryOptions({
+  queryKey: ["examination", JSON.stringify(document)], queryFn: () => call<Examination>("POST", "/projects/examine", { document }),
+  staleTime: Infinity, gcTime: 60_000, placeholderData: (before) => before,
+});
+
+export const runs = (id: number) => queryOptions({
+  queryKey: ["runs", id], queryFn: () => call<RunLine[]>("GET", `/projects/${id}/runs`), staleTime: 0,
+  refetchInterval: (q) => (q.state.data?.some((r) => active(r.status)) ? LIVE_MS : false),
+});
+export const run = (id: number, number: number) => queryOptions({
+  queryKey: ["run", id, number], queryFn: () => call<RunDetail>("GET", `/projects/${id}/runs/${number}`), staleTime: 0,
+  refetchInterval: (q) => (q.state.data && active(q.state.data.status) ? LIVE_MS : false),
+});
+
+const ended = { staleTime: Infinity, gcTime: 600_000 } as const;
+export const sweep = (id: number, number: number) => queryOptions({ queryKey: ["sweep", id, number], queryFn: () => call<Sweep>("GET", `/projects/${id}/runs/${number}/sweep`), ...ended });
+export const cuts = (id: number, number: number, frequency: number, planes: string) => queryOptions({
+  queryKey: ["cuts", id, number, frequency, planes], ...ended, placeholderData: (before: Cut[] | undefined) => before,
+  queryFn: () => call<Cut[]>("GET", `/projects/${id}/runs/${number}/cuts?frequency=${frequency}&planes=${encodeURIComponent(planes)}`),
+});
+/** Binary fields at the cursor: "pattern", "current" or "near/NAME". */
+export const field = (id: number, number: number, what: string, frequency: number) => queryOptions({
+  queryKey: ["field", id, number, what, frequency], ...ended, placeholderData: (before: Awaited<ReturnType<typeof packet>> | undefined) => before,
+  queryFn: () => packet(`/projects/${id}/runs/${number}/${what}?frequency=${frequency}`),
+});

@@ -1,0 +1,55 @@
+/** Shapes of the API: generated where the server declares them, written here for its open dictionaries. */
+import type { components } from "./schema.generated";
+
+type Schemas = components["schemas"];
+export type Session = Schemas["Session"];
+export type ProjectCard = Schemas["ProjectCard"];
+export type RunLine = Schemas["RunLine"];
+export type RunDetail = Schemas["RunDetail"];
+export type ExampleLine = Schemas["ExampleLine"];
+export type ExpressionValue = Schemas["ExpressionValue"];
+export type Path = (string | number)[];
+
+export interface Parameter { name: string; expression: string; unit: string; comment: string }
+export interface Step { kind: string; name?: string; [key: string]: unknown }
+export interface Model {
+  version: number; name: string; notes: string; parameters: Parameter[]; frames: Step[]; parts: Step[]; materials: Step[];
+  feeds: Step[]; loads: Step[]; surround: Step; captures: Step[]; plan: Record<string, unknown>;
+}
+export type ProjectState = Omit<Schemas["ProjectState"], "document"> & { document: Model };
+
+export interface Finding {
+  level: "error" | "look"; code: string; message: string; why: string; path: Path; point: [number, number, number] | null;
+  repair: { path: Path; value: unknown }[]; repair_label: string;
+}
+export interface Shape { name: string; step: number; radius: number; material: string; points: [number, number, number][] }
+export interface Examination {
+  values: Record<string, { value: number; unit: string }>;
+  shapes: Shape[]; feeds: ([number, number, number] | null)[]; loads: ([number, number, number] | null)[];
+  joints: { point: [number, number, number]; parts: string[] }[]; nodes: [number, number, number][]; ground: number | null;
+  captures: ({ name: string; kind: string; points: [number, number, number][] } | null)[];
+  problems: Finding[];
+  forecast: { engine: string; unknowns: number; memory_bytes: number; seconds: number; solves: number } | null;
+  engine: string; engine_reason: string; band: [number, number] | null;
+}
+
+export interface FarFigures {
+  frequency_hz: number; directivity_dbi: number; gain_dbi: number; realized_gain_dbi: number; radiation_efficiency: number;
+  total_efficiency: number; peak_theta_deg: number; peak_phi_deg: number;
+}
+export interface Band { low_hz: number; high_hz: number; relative: number; open_low: boolean; open_high: boolean }
+export interface Badges {
+  resonances: { frequency_hz: number; resistance_ohm: number; rising: boolean; q: number | null }[];
+  minimum: { frequency_hz: number; level_db: number };
+  bands: Record<"-10 dB" | "VSWR 2", Band[]>;
+}
+export interface Sweep {
+  frequency_hz: number[]; solved: boolean[]; ports: number[]; z0_ohm: number[];
+  s: Record<string, { re: number[]; im: number[] }>; z: Record<string, { re: (number | null)[]; im: (number | null)[] }>;
+  vswr: Record<string, (number | null)[]>; power_share: Record<string, (number | null)[]>;
+  radiation_efficiency: (number | null)[]; total_efficiency: (number | null)[]; badges: Record<string, Badges>;
+  far_field: FarFigures[]; captures: { name: string; kind: string }[];
+}
+export interface Cut {
+  plane: string; angle_deg: number[]; realized_gain_dbi: number[]; beamwidth_deg: number | null; front_to_back_db: number | null; side_lobe_db: number | null;
+}

@@ -1,0 +1,54 @@
+/** Commands are objects; the palette, menus and shortcuts share them. Screens register theirs while they are shown. */
+import { useEffect } from "react";
+import { create } from "zustand";
+
+export interface Command {
+  id: string;
+  label: string;
+  group: string;
+  shortcut?: string;
+  enabled?: boolean;
+  perform: () => void;
+}
+
+export const useCommands = create<{ commands: Record<string, Command[]>; open: boolean; setOpen: (open: boolean) => void }>((set) => ({
+  commands: {},
+  open: false,
+  setOpen: (open) => set({ open }),
+}));
+
+const keyOf = (e: KeyboardEvent): string =>
+  `${e.ctrlKey || e.metaKey ? "Ctrl+" : ""}${e.shiftKey ? "Shift+" : ""}${e.key.length === 1 ? e.key.toUpperCase() : e.key}`;
+
+const CLICKED = ["radio", "checkbox", "range", "file"];
+const typing = (e: KeyboardEvent): boolean =>
+  (e.target instanceof HTMLInputElement && !CLICKED.includes(e.target.type)) || e.target instanceof HTMLTextAreaElement;
+
+/** Makes commands available while the caller is mounted. */
+export function useRegister(owner: string, commands: Command[]): void {
+  useEffect(() => {
+    useCommands.setState((s) => ({ commands: { ...s.commands, [owner]: commands } }));
+    return () => useCommands.setState((s) => ({ commands: { ...s.commands, [owner]: [] } }));
+  });
+}
+
+export function useShortcuts(): void {
+  useEffect(() => {
+    const press = (e: KeyboardEvent): void => {
+      const key = keyOf(e);
+      if (key === "Ctrl+K") {
+        e.preventDefault();
+        useCommands.setState((s) => ({ open: !s.open }));
+        return;
+      }
+      if (typing(e) && key !== "Ctrl+Enter") return;
+      const command = Object.values(useCommands.getState().commands).flat().find((c) => c.shortcut === key && c.enabled !== false);
+      if (command) {
+        e.preventDefault();
+        command.perform();
+      }
+    };
+    window.addEventListener("keydown", press);
+    return () => window.removeEventListener("keydown", press);
+  }, []);
+}

@@ -1,0 +1,20 @@
+import { createRootRoute, createRoute, createRouter } from "@tanstack/react-router";
+import { Bench } from "../features/bench/Bench";
+import { Ledger } from "../features/ledger/Ledger";
+import { Readout } from "../features/readout/Readout";
+import { Shelf } from "../features/shelf/Shelf";
+import { Gate } from "./Gate";
+
+const root = createRootRoute({ component: Gate });
+const shelf = createRoute({ getParentRoute: () => root, path: "/", component: Shelf });
+const bench = createRoute({ getParentRoute: () => root, path: "/projects/$projectId/bench", component: Bench });
+const ledger = createRoute({ getParentRoute: () => root, path: "/projects/$projectId/ledger", component: Ledger });
+const readout = createRoute({ getParentRoute: () => root, path: "/projects/$projectId/readout", component: Readout });
+
+export const router = createRouter({ routeTree: root.addChildren([shelf, bench, ledger, readout]) });
+
+declare module "@tanstack/react-router" {
+  interface Register {
+    router: typeof router;
+  }
+}

@@ -1,0 +1,52 @@
+import { useQuery } from "@tanstack/react-query";
+import { useParams } from "@tanstack/react-router";
+import { useEffect } from "react";
+import { examination as examine, project, runs } from "../../api/queries";
+import { Header } from "../../app/Header";
+import { useRegister } from "../../app/commands";
+import { Stage } from "../../stage/Stage";
+import { Button } from "../../ui/Button";
+import { BuildSheet, addParameter, addStep } from "./BuildSheet";
+import { RunStrip } from "./RunStrip";
+import { useBench } from "./model";
+import { FRESH } from "./sentences";
+
+/** Where a model is built: the sheet, the stage, the run strip. */
+export function Bench() {
+  const { projectId } = useParams({ from: "/projects/$projectId/bench" });
+  const id = Number(projectId);
+  const { data, error } = useQuery(project(id));
+  const bench = useBench();
+  const { open } = bench;
+  useEffect(() => { if (data && useBench.getState().projectId !== data.id) open(data); }, [data, open]);
+  useEffect(() => () => { useBench.setState({ projectId: 0, document: null }); }, []);
+  const loaded = bench.projectId === id && bench.document !== null;
+  const { data: examination } = useQuery({ ...examine(bench.document!), enabled: loaded });
+  const { data: all } = useQuery(runs(id));
+  const writable = loaded && bench.role !== "reader";
+  useRegister("bench", [
+    { id: "undo", label: "Undo", group: "Edit", shortcut: "Ctrl+Z", enabled: writable && bench.canUndo, perform: () => void bench.history("undo") },
+    { id: "redo", label: "Redo", group: "Edit", shortcut: "Ctrl+Shift+Z", enabled: writable && bench.canRedo, perform: () => void bench.history("redo") },
+    { id: "add-parameter", label: "Add: Parameter", group: "Build", enabled: writable, perform: addParameter },
+    ...Object.entries(FRESH).map(([kind, { label }]) => ({ id: `add-${kind}`, label: `Add: ${label}`, group: "Build", enabled: writable, perform: () => addStep(kind) })),
+  ]);
+  if (error) return <div className="h-full"><Header title="Odd Heron" /><p className="p-8 text-ink2">{error.message}</p></div>;
+  const latest = all?.find((r) => r.has_results);
+  return (
+    <div className="flex h-full flex-col">
+      <Header title={bench.document?.name ?? data?.name ?? "…"} projectId={projectId} note={<span role="status">revision {bench.revision} · {bench.state}</span>} />
+      {bench.conflict ? (
+        <div role="alert" className="flex items-center gap-3 border-b border-rule bg-rust-soft px-4 py-2">
+          <span>{bench.fault}.</span>
+          <Button onClick={bench.takeTheirs}>Take theirs</Button>
+          <Button onClick={bench.saveMine}>Save mine on top</Button>
+        </div>
+      ) : bench.fault && <p role="alert" className="border-b border-rule bg-rust-soft px-4 py-1.5 text-rust">{bench.fault}</p>}
+      <div className="flex min-h-0 flex-1">
+        <div className="flex w-[432px] shrink-0 flex-col border-r border-rule bg-card">{loaded ? <BuildSheet examination={examination} /> : <p className="p-6 text-ink2">Opening the model…</p>}</div>
+        <div className="relative min-w-0 flex-1">{loaded && <Stage examination={examination} projectId={id} run={latest} />}</div>
+      </div>
+      <RunStrip projectId={id} examination={examination} />
+    </div>
+  );
+}

@@ -1,0 +1,40 @@
+import { useEffect, useRef } from "react";
+import { number } from "../format";
+import { RAMP_CSS, magnitude } from "./scale";
+import { useSize } from "./useSize";
+
+interface Props { columns: number; rows: number; values: ArrayLike<number>; low: number; high: number; width_m: number; height_m: number; unit: string }
+
+/** A plane of values, true to its proportions, with its colour bar and sizes. */
+export function HeatMap({ columns, rows, values, low, high, width_m, height_m, unit }: Props) {
+  const [ref, size] = useSize();
+  const canvas = useRef<HTMLCanvasElement>(null);
+  const room = { w: size.width - 76, h: size.height - 22 };
+  const scale = Math.max(0, Math.min(room.w / width_m, room.h / height_m));
+  useEffect(() => {
+    const context = canvas.current?.getContext("2d");
+    if (!context) return;
+    for (let r = 0; r < rows; r++)
+      for (let c = 0; c < columns; c++) {
+        context.fillStyle = magnitude((values[r * columns + c]! - low) / (high - low));
+        context.fillRect(c, rows - 1 - r, 1, 1);
+      }
+  }, [columns, rows, values, low, high, scale]);
+  const side = (m: number): string => `${number(m * 1e3, 3)} mm`;
+  return (
+    <div ref={ref} className="num flex h-full w-full items-start justify-center gap-3 text-[10.500px] text-ink2">
+      {scale > 0 && (
+        <>
+          <figure>
+            <canvas ref={canvas} width={columns} height={rows} style={{ width: width_m * scale, height: height_m * scale }} data-plot />
+            <figcaption className="mt-0.5">{side(width_m)} × {side(height_m)}</figcaption>
+          </figure>
+          <div className="flex gap-1.5" style={{ height: height_m * scale }}>
+            <span className="w-2.5 rounded-sm" style={{ background: RAMP_CSS }} />
+            <span className="flex flex-col justify-between whitespace-nowrap"><span>{number(high, 3)} {unit}</span><span>{number(low, 3)}</span></span>
+          </div>
+        </>
+      )}
+    </div>
+  );
+}

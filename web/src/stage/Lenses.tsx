@@ -1,0 +1,79 @@
+import { Line } from "@react-three/drei";
+import { useEffect, useMemo } from "react";
+import { BufferAttribute, BufferGeometry, DoubleSide } from "three";
+import type { Packet } from "../api/client";
+import { magnitudeRgb } from "../plots/scale";
+import type { Extent } from "./extent";
+
+const NEAR_DB = 40, PATTERN_DB = 30;
+
+/** |I| along every segment. */
+export function CurrentLens({ packet }: { packet: Packet }) {
+  const { points, colors } = useMemo(() => {
+    const { start, end, re, im } = packet.arrays;
+    const size = Array.from(re!.data, (v, i) => Math.hypot(v, im!.data[i]!));
+    const most = Math.max(...size, 1e-30);
+    const points: [number, number, number][] = [], colors: [number, number, number][] = [];
+    for (let s = 0; s < start!.shape[0]!; s++) {
+      [start!, end!].forEach((side, e) => {
+        points.push([side.data[3 * s]!, side.data[3 * s + 1]!, side.data[3 * s + 2]!]);
+        colors.push(magnitudeRgb(size[2 * s + e]! / most));
+      });
+    }
+    return { points, colors };
+  }, [packet]);
+  return <Line points={points} segments vertexColors={colors} lineWidth={9} />;
+}
+
+/** The realized-gain pattern as a surface round the model's middle, 30 dB from centre to peak. */
+export function PatternLens({ packet, extent }: { packet: Packet; extent: Extent }) {
+  const geometry = useDisposed(useMemo(() => {
+    const { realized_gain_dbi: gain, theta_deg: theta, phi_deg: phi } = packet.arrays;
+    const peak = Math.max(...gain!.data);
+    const level = (i: number): number => Math.max(0, 1 + (gain!.data[i]! - peak) / PATTERN_DB);
+    const [rows, columns] = [theta!.data.length, phi!.data.length];
+    const place = (r: number, c: number): [number, number, number] => {
+      const t = (theta!.data[r]! * Math.PI) / 180, p = (phi!.data[c]! * Math.PI) / 180, size = level(r * columns + c) * 0.62 * extent.size;
+      return [size * Math.sin(t) * Math.cos(p), size * Math.sin(t) * Math.sin(p), size * Math.cos(t)];
+    };
+    return grid(rows, columns, place, (r, c) => level(r * columns + c));
+  }, [packet, extent.size]));
+  return <mesh geometry={geometry} position={extent.center}><meshStandardMaterial vertexColors side={DoubleSide} transparent opacity={0.93} roughness={1} /></mesh>;
+}
+
+/** RMS |E| on a plane, 40 dB below its largest value. */
+export function NearLens({ packet }: { packet: Packet }) {
+  const geometry = useDisposed(useMemo(() => {
+    const [columns, rows] = packet.header.counts as [number, number];
+    const { points, e } = packet.arrays;
+    const most = Math.max(...e!.data, 1e-30);
+    const at = (r: number, c: number): number => r * columns + c;
+    return grid(rows, columns, (r, c) => [0, 1, 2].map((k) => points!.data[3 * at(r, c) + k]!) as [number, number, number],
+      (r, c) => 1 + (20 * Math.log10(Math.max(e!.data[at(r, c)]! / most, 1e-9))) / NEAR_DB);
+  }, [packet]));
+  return <mesh geometry={geometry}><meshBasicMaterial vertexColors side={DoubleSide} transparent opacity={0.92} /></mesh>;
+}
+
+function grid(rows: number, columns: number, place: (r: number, c: number) => [number, number, number], value: (r: number, c: number) => number): BufferGeometry {
+  const positions = new Float32Array(rows * columns * 3), colors = new Float32Array(rows * columns * 3);
+  const index: number[] = [];
+  for (let r = 0; r < rows; r++)
+    for (let c = 0; c < columns; c++) {
+      const i = r * columns + c;
+      positions.set(place(r, c), 3 * i);
+      colors.set(magnitudeRgb(value(r, c)), 3 * i);
+      if (r + 1 < rows && c + 1 < columns) index.push(i, i + columns, i + 1, i + 1, i + columns, i + columns + 1);
+    }
+  const geometry = new BufferGeometry();
+  geometry.setAttribute("position", new BufferAttribute(positions, 3));
+  geometry.setAttribute("color", new BufferAttribute(colors, 3));
+  geometry.setIndex(index);
+  geometry.computeVertexNormals();
+  return geometry;
+}
+
+/** Frees the geometry when it is replaced or the lens closes. */
+function useDisposed(geometry: BufferGeometry): BufferGeometry {
+  useEffect(() => () => geometry.dispose(), [geometry]);
+  return geometry;
+}

@@ -1,0 +1,150 @@
+import { OrbitControls } from "@react-three/drei";
+import { Canvas, useThree } from "@react-three/fiber";
+import { useQuery } from "@tanstack/react-query";
+import { useEffect, useMemo, useState } from "react";
+import type { OrthographicCamera } from "three";
+import { field, sweep } from "../api/queries";
+import type { Examination, RunLine } from "../api/types";
+import { nearest, useCursor } from "../app/cursor";
+import { useRegister } from "../app/commands";
+import { useTheme } from "../app/theme";
+import { quantity } from "../format";
+import { RAMP_CSS } from "../plots/scale";
+import { CurrentLens, NearLens, PatternLens } from "./Lenses";
+import { Structure } from "./Structure";
+import { extentOf, type Extent } from "./extent";
+
+type Lens = "shape" | "current" | "near field" | "pattern";
+const LENSES: Lens[] = ["shape", "current", "near field", "pattern"];
+const VIEWS: Record<string, [number, number, number]> = { oblique: [1, -1.25, 0.72], front: [0, -1, 0.0001], side: [1, 0, 0.0001], top: [0, -0.0001, 1] };
+const C0 = 299792458;
+
+interface Props { examination?: Examination; projectId: number; run?: RunLine }
+
+/** The structure in space, seen through a lens. */
+export function Stage({ examination, projectId, run }: Props) {
+  const [lens, setLens] = useState<Lens>("shape");
+  const [view, setView] = useState({ name: "oblique", count: 0 });
+  const [zoom, setZoom] = useState(1);
+  const theme = useTheme((s) => s.theme);
+  const extent = useMemo(() => extentOf(examination), [examination]);
+  const look = (name: string): void => setView((v) => ({ name, count: v.count + 1 }));
+  useRegister("stage", [
+    ...LENSES.map((l) => ({ id: `lens-${l}`, label: `Lens: ${l}`, group: "View", enabled: l === "shape" || run !== undefined, perform: () => setLens(l) })),
+    ...Object.keys(VIEWS).map((v) => ({ id: `view-${v}`, label: `View: ${v}`, group: "View", shortcut: v === "oblique" ? "F" : undefined, perform: () => look(v) })),
+  ]);
+  const stale = run !== undefined && lens !== "shape";
+  return (
+    <div className="absolute inset-0" data-stage data-lens={lens} data-parts={examination?.shapes.length ?? 0} data-extent={extent.size.toPrecision(6)}>
+      <Canvas flat orthographic frameloop="demand" dpr={[1, 2]} gl={{ preserveDrawingBuffer: true, antialias: true }} camera={{ near: -100, far: 200, position: [10, -12.5, 7.2], up: [0, 0, 1] }}>
+        <ambientLight intensity={2.1} />
+        <directionalLight position={[3, -4, 8]} intensity={1.7} />
+        <Camera direction={VIEWS[view.name]!} token={view.count} onZoom={setZoom} />
+        <group scale={1 / extent.size} position={extent.center.map((c) => -c / extent.size) as [number, number, number]} key={theme}>
+          <Structure examination={examination} extent={extent} quiet={lens !== "shape"} />
+          {run && lens !== "shape" && <LensContent lens={lens} projectId={projectId} run={run} extent={extent} />}
+        </group>
+      </Canvas>
+      {examination && examination.shapes.length === 0 && <p className="pointer-events-none absolute inset-x-0 top-1/3 text-center text-ink2">Nothing built yet. Add a wire on the sheet.</p>}
+      <fieldset className="absolute bottom-3 left-4 w-[106px] overflow-hidden rounded-lg border border-rule bg-card">
+        <legend className="sr-only">Lens</legend>
+        {LENSES.map((l) => (
+          <label key={l} className={`flex items-center gap-2 px-2.5 py-[5px] capitalize has-[:focus-visible]:outline-2 ${lens === l ? "bg-heron-soft font-semibold" : "text-ink2"} ${l !== "shape" && !run ? "opacity-45" : "cursor-pointer"}`}>
+            <input type="radio" name="lens" className="sr-only" checked={lens === l} disabled={l !== "shape" && !run} onChange={() => setLens(l)} />
+            <span className={`size-1.5 rounded-full border ${lens === l ? "border-heron bg-heron" : "border-steel"}`} />
+            {l}
+          </label>
+        ))}
+      </fieldset>
+      <div className="absolute right-4 top-3 flex gap-1 rounded-md border border-rule bg-card p-0.5" role="group" aria-label="Views">
+        {Object.keys(VIEWS).map((v) => <button key={v} className="rounded px-2 py-0.5 text-[12px] capitalize text-ink2 hover:bg-heron-soft hover:text-ink" onClick={() => look(v)}>{v}</button>)}
+      </div>
+      {stale && <LensLegend lens={lens} projectId={projectId} run={run} />}
+      <ScaleBar metresPerPixel={extent.size / zoom} band={examination?.band ?? null} />
+    </div>
+  );
+}
+
+/** Points the camera from a direction and fits the unit-sized model; reports its zoom. */
+function Camera({ direction, token, onZoom }: { direction: [number, number, number]; token: number; onZoom: (zoom: number) => void }) {
+  const get = useThree((s) => s.get);
+  const size = useThree((s) => s.size);
+  const controls = useThree((s) => s.controls);
+  useEffect(() => {
+    const { camera, invalidate } = get();
+    const c = camera as OrthographicCamera;
+    const length = Math.hypot(...direction);
+    c.up.set(0, 0, 1);
+    c.position.set(...(direction.map((d) => (d / length) * 20) as [number, number, number]));
+    c.lookAt(0, 0, 0);
+    c.zoom = Math.min(size.width, size.height - 40) / 1.5;
+    c.updateProjectionMatrix();
+    (controls as unknown as { target: { set: (...p: number[]) => void }; update: () => void } | null)?.target.set(0, 0, 0);
+    (controls as unknown as { update: () => void } | null)?.update();
+    onZoom(c.zoom);
+    invalidate();
+  }, [controls, direction, get, onZoom, size, token]);
+  return <OrbitControls makeDefault enableDamping={false} onChange={() => onZoom((get().camera as OrthographicCamera).zoom)} />;
+}
+
+function useFrequency(run: RunLine): number {
+  const cursor = useCursor((s) => s.frequency);
+  return cursor ?? Number((run.headline as { frequency_hz?: number }).frequency_hz ?? 0);
+}
+
+function LensContent({ lens, projectId, run, extent }: { lens: Lens; projectId: number; run: RunLine; extent: Extent }) {
+  const frequency = useFrequency(run);
+  const { data: s } = useQuery(sweep(projectId, run.number));
+  const plane = s?.captures.find((c) => c.kind === "near_plane");
+  const what = lens === "current" ? "current" : lens === "pattern" ? "pattern" : plane ? `near/${encodeURIComponent(plane.name)}` : "";
+  const { data, isPlaceholderData } = useQuery({ ...field(projectId, run.number, what, frequency), enabled: what !== "" });
+  const { invalidate } = useThree();
+  useEffect(() => invalidate(), [data, invalidate]);
+  if (!data) return null;
+  if (lens === "current" && data.arrays.re && data.arrays.start) return <CurrentLens packet={data} />;
+  if (lens === "pattern" && data.arrays.realized_gain_dbi) return <PatternLens packet={data} extent={extent} />;
+  if (lens === "near field" && data.header.kind === "near_plane" && !isPlaceholderData) return <NearLens packet={data} />;
+  return null;
+}
+
+const LEGEND: Record<Lens, [string, string, string]> = {
+  shape: ["", "", ""], current: ["|I|", "largest", "0"], "near field": ["|E| rms", "largest", "−40 dB"], pattern: ["realized gain", "peak", "−30 dB"],
+};
+
+function LensLegend({ lens, projectId, run }: { lens: Lens; projectId: number; run: RunLine }) {
+  const frequency = useFrequency(run);
+  const set = useCursor((s) => s.set);
+  const { data } = useQuery(sweep(projectId, run.number));
+  const [name, top, bottom] = LEGEND[lens];
+  if (!data) return null;
+  const at = nearest(data.frequency_hz, frequency);
+  if (lens === "near field" && !data.captures.some((c) => c.kind === "near_plane"))
+    return <p className="absolute left-4 top-4 max-w-72 rounded-md border border-rule bg-card px-3 py-2 text-ink2">Run {run.number} has no near-field plane. Add one to the captures and solve.</p>;
+  return (
+    <div className="absolute left-4 top-3 rounded-lg border border-rule bg-card px-3 py-2">
+      <p className="num text-[12px]">run {run.number} · {quantity(data.frequency_hz[at]!, "Hz", 5)}</p>
+      <input type="range" aria-label="Frequency" min={0} max={data.frequency_hz.length - 1} value={at} onChange={(e) => set(data.frequency_hz[Number(e.target.value)]!)} className="w-40 accent-heron" />
+      <div className="mt-1 flex items-stretch gap-2 text-[11.500px] text-ink2">
+        <span className="w-2.5 rounded-sm" style={{ background: RAMP_CSS, height: 54 }} />
+        <span className="flex flex-col justify-between"><span className="num">{top}</span><span>{name}</span><span className="num">{bottom}</span></span>
+      </div>
+    </div>
+  );
+}
+
+function ScaleBar({ metresPerPixel, band }: { metresPerPixel: number; band: [number, number] | null }) {
+  const most = 150 * metresPerPixel;
+  const decade = 10 ** Math.floor(Math.log10(most));
+  const length = [5, 2, 1].map((m) => m * decade).find((l) => l <= most) ?? decade;
+  const width = length / metresPerPixel;
+  const middle = band ? (band[0] + band[1]) / 2 : null;
+  return (
+    <div className="num pointer-events-none absolute bottom-4 right-5 text-[11.500px] text-ink2">
+      <div className="flex justify-between gap-4" style={{ minWidth: width }}>
+        <span>{quantity(length, "m", 3)}</span>
+        {middle && <span>{((length * middle) / C0).toPrecision(2)} λ at {quantity(middle, "Hz", 3)}</span>}
+      </div>
+      <div className="ml-auto mt-0.5 h-1.5 border-x border-b border-ink2" style={{ width }} />
+    </div>
+  );
+}

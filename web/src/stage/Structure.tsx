@@ -1,0 +1,102 @@
+import { Html, Line } from "@react-three/drei";
+import { useThree } from "@react-three/fiber";
+import { useEffect, useMemo } from "react";
+import { CatmullRomCurve3, CurvePath, LineCurve3, TubeGeometry, Vector3 } from "three";
+import type { Examination, Shape } from "../api/types";
+import { color } from "../app/theme";
+import { useBench } from "../features/bench/model";
+import { quantity } from "../format";
+import type { Extent } from "./extent";
+
+const PICK_RADIUS = 0.014; // of the model's size, so that thin wires can be hit
+const LEAST_RADIUS = 0.0035;
+
+/** Parts, feeds, loads, ground and captures of the examined document. */
+export function Structure({ examination, extent, quiet }: { examination?: Examination; extent: Extent; quiet: boolean }) {
+  const document = useBench((s) => s.document);
+  const { invalidate } = useThree();
+  const hover = useBench((s) => s.hover);
+  useEffect(() => invalidate(), [examination, hover, invalidate, quiet]);
+  if (!examination) return null;
+  const floor = examination.ground ?? extent.center[2] - extent.size * 0.62;
+  return (
+    <>
+      <Floor at={[extent.center[0], extent.center[1], floor]} size={extent.size} solid={examination.ground !== null} />
+      {examination.shapes.map((s) => <Part key={s.name} shape={s} extent={extent} />)}
+      {examination.feeds.map((p, i) => p && (
+        <Marker key={i} at={p} extent={extent} tone="plum" label={quiet ? "" : `port ${String(document?.feeds[i]?.number ?? i + 1)} · gap feed · ${String(document?.feeds[i]?.impedance ?? "").replace("ohm", "Ω")}`} />
+      ))}
+      {examination.loads.map((p, i) => p && <Marker key={`load${i}`} at={p} extent={extent} tone="plum" label={quiet ? "" : String(document?.loads[i]?.name ?? "load")} />)}
+      {examination.captures.map((c, i) => c && c.points.length > 1 && hover === `captures.${i}` && (
+        <Line key={i} points={c.kind === "near_plane" ? [...c.points, c.points[0]!] : c.points} color={color("amber")} lineWidth={1} dashed dashSize={extent.size * 0.02} gapSize={extent.size * 0.015} />
+      ))}
+      {examination.problems.map((p, i) => p.point && <Marker key={`p${i}`} at={p.point} extent={extent} tone="rust" label={p.code.replace("-", " ")} />)}
+    </>
+  );
+}
+
+function Part({ shape, extent }: { shape: Shape; extent: Extent }) {
+  const hover = useBench((s) => s.hover);
+  const setHover = useBench((s) => s.setHover);
+  const lit = hover === `parts.${shape.step}`;
+  const tube = useTube(shape.points, Math.max(shape.radius, LEAST_RADIUS * extent.size));
+  const pick = useTube(shape.points, Math.max(shape.radius, PICK_RADIUS * extent.size));
+  const middle = shape.points[Math.floor((shape.points.length - 1) / 2)]!, next = shape.points[Math.ceil((shape.points.length - 1) / 2)]!;
+  return (
+    <>
+      <mesh geometry={tube}><meshStandardMaterial color={color(lit ? "heron" : "steel")} roughness={0.65} metalness={0.15} /></mesh>
+      <mesh geometry={pick} onPointerOver={() => setHover(`parts.${shape.step}`)} onPointerOut={() => setHover(null)}><meshBasicMaterial transparent opacity={0} depthWrite={false} /></mesh>
+      {lit && (
+        <Html position={middle.map((c, i) => (c + next[i]!) / 2) as [number, number, number]} zIndexRange={[5, 0]} className="pointer-events-none">
+          <span className="num ml-3 whitespace-nowrap rounded bg-card/90 px-1 text-[11.500px] text-heron">{shape.name} · ⌀ {quantity(2 * shape.radius, "m", 3)} · {shape.material}</span>
+        </Html>
+      )}
+    </>
+  );
+}
+
+function useTube(points: [number, number, number][], radius: number): TubeGeometry {
+  const tube = useMemo(() => {
+    const vectors = points.map((p) => new Vector3(...p));
+    const straight = new CurvePath<Vector3>();
+    vectors.slice(1).forEach((v, i) => straight.add(new LineCurve3(vectors[i]!, v)));
+    // Many points come from a smooth curve; few are corners that must stay sharp.
+    const smooth = points.length > 16;
+    return new TubeGeometry(smooth ? new CatmullRomCurve3(vectors) : straight, smooth ? points.length * 2 : Math.max(1, (points.length - 1) * 24), radius, 10, false);
+  }, [points, radius]);
+  useEffect(() => () => tube.dispose(), [tube]);
+  return tube;
+}
+
+function Marker({ at, extent, tone, label }: { at: [number, number, number]; extent: Extent; tone: string; label: string }) {
+  return (
+    <group position={at}>
+      <mesh><sphereGeometry args={[extent.size * 0.014, 16, 12]} /><meshStandardMaterial color={color(tone)} roughness={0.6} /></mesh>
+      {label && (
+        <Html zIndexRange={[5, 0]} className="pointer-events-none">
+          <span className={`num block translate-x-6 translate-y-2.5 whitespace-nowrap rounded bg-paper/85 px-1 text-[11.500px] ${tone === "plum" ? "text-plum" : "text-rust"}`}>{label}</span>
+        </Html>
+      )}
+    </group>
+  );
+}
+
+/** A faint measured floor, or the ground plane itself. */
+function Floor({ at, size, solid }: { at: [number, number, number]; size: number; solid: boolean }) {
+  const decade = 10 ** Math.floor(Math.log10(size));
+  const step = [0.1, 0.2, 0.5].map((m) => m * decade).find((s) => size / s <= 8) ?? decade;
+  const n = Math.ceil((1.1 * size) / step);
+  const lines = useMemo(() => {
+    const out: [number, number, number][] = [];
+    for (let i = -n; i <= n; i++) {
+      out.push([i * step, -n * step, 0], [i * step, n * step, 0], [-n * step, i * step, 0], [n * step, i * step, 0]);
+    }
+    return out;
+  }, [n, step]);
+  return (
+    <group position={at}>
+      <Line points={lines} segments color={color("rule")} lineWidth={1} />
+      {solid && <mesh position={[0, 0, -size * 0.002]}><planeGeometry args={[2 * n * step, 2 * n * step]} /><meshBasicMaterial color={color("steel")} transparent opacity={0.25} depthWrite={false} /></mesh>}
+    </group>
+  );
+}
