@@ -1,0 +1,87 @@
+"""The whole product for the browser: its own database, web server and worker, and Debian's Chromium."""
+
+from __future__ import annotations
+
+import os
+import socket
+import subprocess
+import sys
+import time
+import urllib.request
+from collections.abc import Iterator
+
+import psycopg
+import pytest
+from playwright.sync_api import Page, sync_playwright
+
+from server.config import ROOT, load
+
+FLAGS = ["--no-sandbox", "--disable-quic", "--no-first-run", "--disable-background-networking", "--disable-component-update", "--disable-sync",
+         "--use-gl=angle", "--use-angle=swiftshader", "--enable-unsafe-swiftshader"]
+DATABASE = "odd_heron_browser"
+
+
+@pytest.fixture(scope="session")
+def site() -> Iterator[str]:
+    """Address of a running product with the demo loaded and solved."""
+    base = load().database_url.rsplit("/", 1)[0]
+    with psycopg.connect(f"{base}/postgres", autocommit=True) as admin:
+        admin.execute(f"drop database if exists {DATABASE} with (force)")
+        admin.execute(f"create database {DATABASE}")
+    with socket.socket() as probe:
+        probe.bind(("127.0.0.1", 0))
+        port = probe.getsockname()[1]
+    env = {**os.environ, "ODD_HERON_DATABASE_URL": f"{base}/{DATABASE}", "ODD_HERON_PORT": str(port)}
+    for command in (["migrate", "--verbosity", "0"], ["load_demo"]):
+        subprocess.run([sys.executable, "manage.py", *command], cwd=ROOT, env=env, check=True)
+    web = subprocess.Popen([sys.executable, "-m", "uvicorn", "server.asgi:application", "--port", str(port), "--log-level", "warning"], cwd=ROOT, env=env)
+    worker = subprocess.Popen([sys.executable, "-m", "server.worker"], cwd=ROOT, env=env)
+    address = f"http://127.0.0.1:{port}"
+    try:
+        _answering(address)
+        _solved(f"{base}/{DATABASE}")
+        yield address
+    finally:
+        for process in (worker, web):
+            process.terminate()
+            process.wait(10)
+
+
+def _answering(address: str) -> None:
+    for _ in range(300):
+        try:
+            urllib.request.urlopen(address, timeout=2).close()
+            return
+        except OSError:
+            time.sleep(0.1)
+    raise AssertionError("the server does not answer")
+
+
+def _solved(url: str) -> None:
+    end = time.monotonic() + 150
+    while time.monotonic() < end:
+        with psycopg.connect(url) as c:
+            row = c.execute("select count(*) from runs_run where status <> 'finished'").fetchone()
+        if row is not None and row[0] == 0:
+            return
+        time.sleep(0.5)
+    raise AssertionError("the demo's runs did not finish")
+
+
+@pytest.fixture
+def page(site: str) -> Iterator[Page]:
+    """A signed-in page; errors of the page's own scripts fail the test."""
+    faults: list[str] = []
+    with sync_playwright() as p:
+        browser = p.chromium.launch(executable_path="/usr/bin/chromium", args=FLAGS)
+        page = browser.new_page(viewport={"width": 1280, "height": 800}, accept_downloads=True)
+        page.on("pageerror", lambda e: faults.append(str(e)))
+        page.set_default_timeout(20_000)
+        page.goto(site)
+        page.get_by_label("Name").fill("saltmarsh")
+        page.get_by_label("Password").fill("wading-bird-868")
+        page.get_by_role("button", name="Sign in").click()
+        page.get_by_role("heading", name="Projects").wait_for()
+        yield page
+        browser.close()
+    assert not faults, faults

@@ -1,0 +1,198 @@
+"""The thinnest slice by hand: sign in, change a dimension, solve, read, export, undo."""
+
+from __future__ import annotations
+
+import json
+import re
+import time
+from pathlib import Path
+
+import numpy as np
+import psycopg
+import pytest
+import skrf
+from playwright.sync_api import Page, expect
+
+from heron.model import load_document
+from heron.results import ports
+from server.config import ROOT, load
+from tests.browser.conftest import DATABASE
+from tests.models import solve
+
+pytestmark = pytest.mark.browser
+
+
+def open_project(page: Page, name: str) -> None:
+    page.get_by_role("heading", name="Projects").wait_for()
+    page.locator("li a", has_text=name).first.click()
+    page.get_by_role("button", name="Solve").wait_for()
+    page.locator("[data-stage] canvas").wait_for()
+
+
+def set_token(page: Page, label: str, value: str) -> None:
+    page.get_by_role("button", name=re.compile(f"^{re.escape(label)}: ")).first.click()
+    field = page.get_by_role("textbox", name=label, exact=True)
+    field.fill(value)
+    field.press("Enter")
+
+
+def extent(page: Page) -> float:
+    return float(page.locator("[data-stage]").get_attribute("data-extent") or 0)
+
+
+def test_change_a_length_solve_read_export_undo(page: Page, tmp_path: Path) -> None:
+    open_project(page, "Mast dipole")
+    expect(page.locator("[data-value-of=length]")).to_have_text("160.3 mm")
+    before = extent(page)
+    set_token(page, "length", "0.5 * lambda0")
+    expect(page.locator("[data-value-of=length]")).to_have_text("172.7 mm")
+    assert extent(page) == pytest.approx(before * 0.5 / 0.464, rel=1e-3), "the stage follows the sheet"
+    expect(page.get_by_role("status").first).to_have_text("revision 2 · saved")
+
+    page.get_by_role("button", name="Solve").click()
+    page.get_by_role("status", name=re.compile("Run 2")).wait_for()
+    chip = page.get_by_role("button", name=re.compile(r"run 2.*dB at"))
+    chip.wait_for(timeout=60_000)
+    document = json.loads((ROOT / "examples" / "mast-dipole.json").read_text())
+    load_document(document)
+    core = solve(document, length="0.5 * lambda0")
+    frequency, level = ports.minimum(core["frequency"].values, ports.magnitude_db(core["s"].values[:, 0, 0]))
+    found = re.search(r"(−[\d.]+) dB at ([\d.]+) MHz", chip.inner_text())
+    assert found
+    shown = float(found[1].replace("−", "-"))
+    print(f"|S11| minimum {shown} dB on the page, {level:.3f} dB from the core")
+    assert shown == pytest.approx(level, rel=0.01)
+    assert float(found[2]) * 1e6 == pytest.approx(frequency, rel=0.01)
+
+    chip.click()
+    page.get_by_role("region", name="Smith chart").wait_for()
+    cards = ["|S11|", "Smith chart", "Input impedance", "Cuts", "VSWR", "Peak gain", "Efficiency", "Current", "Near field on a line", "Near field on a plane"]
+    for card in cards:
+        expect(page.get_by_role("region", name=card).locator("[data-plot]").first).to_be_attached()
+    page.wait_for_timeout(1500)
+    drawn = {c: picture(page, c) for c in cards}
+    page.get_by_label("Frequency").fill("100")
+    expect(page.locator("output")).to_have_text("1.1 GHz")
+    page.wait_for_timeout(1500)
+    same = [c for c in cards if picture(page, c) == drawn[c]]
+    assert not same, f"these did not follow the cursor: {same}"
+
+    with page.expect_download() as download:
+        page.get_by_role("button", name="Touchstone").click()
+    file = tmp_path / download.value.suggested_filename
+    download.value.save_as(file)
+    network = skrf.Network(str(file))
+    assert file.suffix == ".s1p"
+    assert np.abs(network.s[:, 0, 0] - core["s"].values[:, 0, 0]).max() < 1e-6
+
+    page.get_by_role("link", name="Bench").click()
+    page.get_by_role("button", name="Solve").wait_for()
+    page.locator("body").press("Control+z")
+    expect(page.locator("[data-value-of=length]")).to_have_text("160.3 mm")
+    assert extent(page) == pytest.approx(before, rel=1e-6)
+
+
+def picture(page: Page, card: str) -> bytes | str:
+    """What a card shows: its drawing and its badges."""
+    region = page.get_by_role("region", name=card, exact=True)
+    if region.locator("canvas[data-plot]").count():
+        return region.screenshot()
+    return region.inner_html()
+
+
+def test_errors_appear_where_they_are_made(page: Page) -> None:
+    page.get_by_role("button", name=re.compile("^Ground whip")).click()
+    page.get_by_role("button", name="Solve").wait_for()
+    set_token(page, "Wire radius", "-1 mm")
+    alert = page.locator("[data-step='parts.0']").get_by_role("alert")
+    expect(alert).to_contain_text("above zero")
+    expect(page.get_by_role("button", name="Solve")).to_be_disabled()
+    set_token(page, "Wire radius", "nothing")
+    expect(alert).to_contain_text("“nothing” is not defined")
+    set_token(page, "height", "height + 1 mm")
+    expect(page.get_by_text("depend on each other in a circle: height → height")).to_be_visible()
+    page.get_by_role("button", name=re.compile("^height: ")).first.click()
+    page.get_by_role("textbox", name="height").fill("3 s")
+    expect(page.get_by_text("3 s", exact=True).last).to_be_visible()
+    page.keyboard.press("Escape")
+    set_token(page, "height", "80 mm")
+    set_token(page, "Wire radius", "1 mm")
+    expect(page.get_by_role("button", name="Solve")).to_be_enabled()
+
+
+def test_building_from_nothing_by_keyboard(page: Page) -> None:
+    page.get_by_role("button", name="New project").click()
+    page.get_by_text("Nothing built yet").wait_for()
+    for command in ("Add: Wire", "Add: Gap feed"):
+        page.keyboard.press("Control+k")
+        page.get_by_placeholder("What next?").fill(command)
+        page.keyboard.press("Enter")
+        page.wait_for_timeout(400)
+    expect(page.locator("[data-stage]")).to_have_attribute("data-parts", "1")
+    expect(page.get_by_text("all clear")).to_be_visible()
+    page.keyboard.press("Control+Enter")
+    page.get_by_role("button", name=re.compile(r"run 1.*dB at")).wait_for(timeout=60_000)
+
+
+def test_lenses_and_themes(page: Page) -> None:
+    open_project(page, "Twin loops")
+    shots = set()
+    for lens in ("shape", "current", "near field", "pattern"):
+        page.get_by_text(lens, exact=True).click()
+        page.wait_for_timeout(1200)
+        shots.add(page.locator("[data-stage] canvas").screenshot())
+    assert len(shots) == 4
+    background = page.evaluate("getComputedStyle(document.body).backgroundColor")
+    page.keyboard.press("Control+Shift+L")
+    page.wait_for_timeout(300)
+    assert page.evaluate("getComputedStyle(document.body).backgroundColor") != background
+
+
+def test_a_near_miss_is_named_and_mended_in_one_click(page: Page) -> None:
+    page.get_by_role("button", name=re.compile("^Mast dipole")).last.click()
+    page.get_by_role("button", name="Solve").wait_for()
+    page.keyboard.press("Control+k")
+    page.get_by_placeholder("What next?").fill("Add: Wire")
+    page.keyboard.press("Enter")
+    row = page.locator("[data-step='parts.1']")
+    row.wait_for()
+    for axis, value in ((0, "4 mm"), (2, "length / 2")):
+        row.get_by_role("button", name=re.compile(f"^Wire start {axis}: ")).click()
+        field = row.get_by_role("textbox")
+        field.fill(value)
+        field.press("Enter")
+    row.get_by_role("button", name=re.compile("^Wire end 0: ")).click()
+    row.get_by_role("textbox").fill("60 mm")
+    row.get_by_role("textbox").press("Enter")
+    expect(row).to_contain_text("without joining")
+    row.get_by_role("button", name="Join them").click()
+    expect(row).to_contain_text("joined to rod")
+
+
+def test_server_and_worker_survive_a_restart_of_the_database(page: Page) -> None:
+    """Every connection is cut, as a restart of PostgreSQL cuts them; the page, the server and the worker go on."""
+    with psycopg.connect(f"{load().database_url.rsplit('/', 1)[0]}/{DATABASE}", autocommit=True) as admin:
+        cut = admin.execute("select count(pg_terminate_backend(pid)) from pg_stat_activity where datname = current_database() and pid <> pg_backend_pid()").fetchone()
+    assert cut is not None
+    assert cut[0] > 0
+    page.wait_for_timeout(500)
+    page.get_by_role("button", name=re.compile("^Ground whip")).last.click()
+    page.get_by_role("button", name="Solve").click()
+    page.get_by_role("button", name=re.compile(r"run 1.*dB at")).wait_for(timeout=60_000)
+
+
+def test_a_change_redraws_quickly(page: Page) -> None:
+    """Goal: sheet to stage in under 150 ms on the demo models. Measured here; judged in the benchmark's note, as machines are shared."""
+    open_project(page, "Mast dipole")
+    times = []
+    for value in ("150 mm", "151 mm", "152 mm", "153 mm"):
+        page.get_by_role("button", name=re.compile("^length: ")).first.click()
+        field = page.get_by_role("textbox", name="length", exact=True)
+        field.fill(value)
+        before = page.locator("[data-stage]").get_attribute("data-extent")
+        started = time.perf_counter()
+        field.press("Enter")
+        page.wait_for_function("b => document.querySelector('[data-stage]').dataset.extent !== b", arg=before, polling=5)
+        times.append(1e3 * (time.perf_counter() - started))
+    print("stage redrawn after, ms:", [round(t) for t in times])
+    assert min(times) < 2000, "the stage did follow"

@@ -1,0 +1,66 @@
+"""Users, a project and clients on the real database."""
+
+from __future__ import annotations
+
+import json
+from typing import Any
+
+import pytest
+from django.test import Client
+
+from server.accounts.models import User
+from server.projects.actions import create_project
+from server.projects.library import example
+from server.projects.models import Member, Project, Role
+
+
+class Api(Client):
+    """A client that speaks JSON; ``user`` is signed in."""
+
+    def ask(self, method: str, path: str, body: Any = None) -> Any:
+        extra = {} if body is None else {"data": json.dumps(body), "content_type": "application/json"}
+        return getattr(self, method)(f"/api{path}", **extra)
+
+
+def person(name: str) -> User:
+    return User.objects.create_user(name, password=f"{name}-long-secret")
+
+
+@pytest.fixture
+def owner(db: None) -> User:
+    return person("olive")
+
+
+@pytest.fixture
+def project(owner: User) -> Project:
+    return create_project(owner, example("mast-dipole"))
+
+
+def signed_in(user: User) -> Api:
+    api = Api()
+    api.force_login(user)
+    return api
+
+
+@pytest.fixture
+def api(owner: User) -> Api:
+    return signed_in(owner)
+
+
+@pytest.fixture
+def editor(project: Project) -> Api:
+    user = person("edith")
+    Member.objects.create(project=project, user=user, role=Role.EDITOR)
+    return signed_in(user)
+
+
+@pytest.fixture
+def reader(project: Project) -> Api:
+    user = person("rhea")
+    Member.objects.create(project=project, user=user, role=Role.READER)
+    return signed_in(user)
+
+
+@pytest.fixture
+def stranger(db: None) -> Api:
+    return signed_in(person("stan"))

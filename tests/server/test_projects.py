@@ -1,0 +1,164 @@
+"""Sign-in, roles, revisions, conflicts, history."""
+
+from __future__ import annotations
+
+import copy
+from typing import Any
+
+import pytest
+from django.test import Client
+
+from server.accounts.models import User
+from server.api import api as ninja_api
+from server.projects.models import Project, Revision
+from tests.server.conftest import Api
+
+
+def renamed(document: dict[str, Any], name: str) -> dict[str, Any]:
+    changed = copy.deepcopy(document)
+    changed["name"] = name
+    return changed
+
+
+def save(api: Api, project: Project, parent: int, document: dict[str, Any]) -> Any:
+    return api.ask("post", f"/projects/{project.id}/revisions", {"parent": parent, "document": document})
+
+
+def test_signing_in_and_out(owner: User) -> None:
+    client = Client(enforce_csrf_checks=True)
+    client.get("/")
+    token = {"headers": {"X-CSRFToken": client.cookies["csrftoken"].value}, "content_type": "application/json"}
+    wrong = client.post("/api/session", {"username": "olive", "password": "guess"}, **token)
+    assert wrong.status_code == 401
+    assert "wrong" in wrong.json()["title"]
+    assert client.post("/api/session", {"username": "olive", "password": "olive-long-secret"}, content_type="application/json").status_code == 403
+    right = client.post("/api/session", {"username": "olive", "password": "olive-long-secret"}, **token)
+    assert right.status_code == 200
+    assert right.json()["username"] == "olive"
+    fresh = {"X-CSRFToken": client.cookies["csrftoken"].value}
+    assert client.delete("/api/session", headers=fresh).status_code == 204
+    assert client.get("/api/session").status_code == 401
+
+
+def test_guessing_is_throttled(owner: User) -> None:
+    client = Client()
+    codes = [client.post("/api/session", {"username": "olive", "password": "x"}, content_type="application/json").status_code for _ in range(9)]
+    assert codes[:8] == [401] * 8
+    assert codes[8] == 429
+    late = client.post("/api/session", {"username": "olive", "password": "olive-long-secret"}, content_type="application/json")
+    assert late.status_code == 429
+
+
+def test_undo_and_redo_walk_the_history(api: Api, project: Project) -> None:
+    first = project.head.document
+    assert save(api, project, 1, renamed(first, "Two")).json()["revision"] == 2
+    assert save(api, project, 2, renamed(first, "Three")).json()["revision"] == 3
+    back = api.ask("post", f"/projects/{project.id}/undo").json()
+    assert (back["name"], back["revision"], back["can_redo"]) == ("Two", 2, True)
+    assert api.ask("post", f"/projects/{project.id}/redo").json()["name"] == "Three"
+    assert api.ask("post", f"/projects/{project.id}/redo").status_code == 409
+    api.ask("post", f"/projects/{project.id}/undo")
+    branch = save(api, project, 2, renamed(first, "Other")).json()
+    assert (branch["revision"], branch["can_redo"]) == (4, False)
+    assert Revision.objects.filter(project=project).count() == 4, "an abandoned branch is never deleted"
+
+
+def test_saving_the_same_document_makes_no_revision(api: Api, project: Project) -> None:
+    assert save(api, project, 1, project.head.document).json()["revision"] == 1
+
+
+def test_two_people_editing_get_a_conflict_and_lose_nothing(api: Api, editor: Api, project: Project) -> None:
+    document = project.head.document
+    assert save(editor, project, 1, renamed(document, "Edith's")).status_code == 200
+    clash = save(api, project, 1, renamed(document, "Olive's"))
+    assert clash.status_code == 409
+    assert clash.json()["author"] == "edith"
+    assert clash.json()["document"]["name"] == "Edith's"
+    assert save(api, project, clash.json()["head"], renamed(document, "Olive's")).json()["name"] == "Olive's"
+    assert set(Revision.objects.filter(project=project).values_list("document__name", flat=True)) == {"Mast dipole", "Edith's", "Olive's"}
+
+
+def test_a_broken_document_is_refused_with_its_path(api: Api, project: Project) -> None:
+    document = copy.deepcopy(project.head.document)
+    document["parts"][0]["radius"] = None
+    answer = save(api, project, 1, document)
+    assert answer.status_code == 422
+    assert answer.json()["errors"][0]["path"] == ["parts", 0, "radius"]
+    future = {**project.head.document, "version": 99}
+    assert "newer" in save(api, project, 1, future).json()["title"]
+    assert Revision.objects.filter(project=project).count() == 1
+
+
+def test_roles(api: Api, editor: Api, reader: Api, project: Project) -> None:
+    document = renamed(project.head.document, "Changed")
+    assert save(reader, project, 1, document).status_code == 403
+    assert save(editor, project, 1, document).status_code == 200
+    assert editor.ask("put", f"/projects/{project.id}/members/rhea", {"role": "owner"}).status_code == 403
+    assert api.ask("put", f"/projects/{project.id}/members/rhea", {"role": "editor"}).status_code == 204
+    assert save(reader, project, 2, renamed(document, "Again")).status_code == 200
+    assert api.ask("delete", f"/projects/{project.id}/members/rhea").status_code == 204
+    assert reader.ask("get", f"/projects/{project.id}").status_code == 404
+    last = api.ask("delete", f"/projects/{project.id}/members/olive")
+    assert last.status_code == 409
+    assert "owner" in last.json()["title"]
+    assert api.ask("delete", f"/projects/{project.id}").status_code == 204
+
+
+def project_routes() -> list[tuple[str, str]]:
+    schema = ninja_api.get_openapi_schema()
+    return [(method, path.removeprefix("/api")) for path, methods in schema["paths"].items() for method in methods if "{project_id}" in path]
+
+
+@pytest.mark.parametrize(("method", "path"), project_routes())
+def test_a_stranger_sees_nothing(method: str, path: str, stranger: Api, project: Project) -> None:
+    """Every route of a project, from the served OpenAPI document: 404 for a stranger, 401 for nobody."""
+    filled = path.format(project_id=project.id, number=1, username="olive", name="x") + "?frequency=1e9"
+    bodies = {"/revisions": {"parent": 1, "document": project.head.document}, "/members": {"role": "reader"}, "/runs": {}}
+    body = next((b for key, b in bodies.items() if key in path), {}) if method in ("post", "put") else None
+    assert stranger.ask(method, filled, body).status_code == 404
+    assert Api().ask(method, filled, body).status_code == 401
+
+
+def test_there_are_routes_to_walk() -> None:
+    assert len(project_routes()) >= 25
+
+
+def test_examples_and_blank_projects(api: Api) -> None:
+    names = {e["name"] for e in api.ask("get", "/projects/examples").json()}
+    assert names == {"mast-dipole", "twin-loops", "ground-whip", "yagi", "helix"}
+    assert api.ask("post", "/projects", {"example": "yagi"}).json()["name"] == "Channel Yagi"
+    blank = api.ask("post", "/projects", {}).json()
+    looked = api.ask("post", "/projects/examine", {"document": blank["document"]}).json()
+    assert [p["code"] for p in looked["problems"]] == ["no-feed"]
+    assert api.ask("post", "/projects", {"example": "nothing"}).status_code == 404
+
+
+def test_examining_shows_shapes_values_and_forecast(api: Api, project: Project) -> None:
+    looked = api.ask("post", "/projects/examine", {"document": project.head.document}).json()
+    assert looked["values"]["length"]["value"] == pytest.approx(0.464 * 299792458 / 868e6)
+    assert looked["shapes"][0]["points"][1][2] == pytest.approx(looked["values"]["length"]["value"] / 2)
+    assert looked["problems"] == []
+    assert looked["forecast"]["unknowns"] > 10
+
+
+def test_an_expression_being_typed(api: Api) -> None:
+    parameters = [{"name": "a", "expression": "12 mm"}]
+    ask = lambda text, like=None: api.ask("post", "/projects/evaluate", {"parameters": parameters, "expression": text, "like": like}).json()  # noqa: E731
+    assert ask("a / 2", "1 m") == {"value": 0.006, "unit": "m", "error": ""}
+    assert "not defined" in ask("b")["error"]
+    assert "a time" in ask("3 s", "1 m")["error"]
+
+
+def test_the_openapi_document_is_the_committed_one() -> None:
+    """The front end's types are generated from docs/openapi.json."""
+    import json
+    from pathlib import Path
+
+    committed = json.loads((Path(__file__).parents[2] / "docs" / "openapi.json").read_text())
+    assert json.loads(json.dumps(ninja_api.get_openapi_schema(), default=str)) == committed, "run: python manage.py export_openapi_schema --api server.api.api --indent 1 --output docs/openapi.json, then npm run types"
+
+
+def test_pages_carry_a_strict_policy(db: None) -> None:
+    policy = Client().get("/")["Content-Security-Policy"]
+    assert "default-src 'self'" in policy
+    assert "http" not in policy

@@ -1,0 +1,224 @@
+"""Runs through the queue: solved by a real worker process, stopped, paused, killed, and read back."""
+
+from __future__ import annotations
+
+import io
+import os
+import signal
+import subprocess
+import sys
+import time
+from collections.abc import Callable, Iterator
+from datetime import timedelta
+from pathlib import Path
+from typing import Any
+
+import pytest
+import skrf
+from django.db import connection
+from django.utils import timezone
+
+from heron.formats import netcdf
+from server.config import ROOT
+from server.projects.actions import create_project
+from server.projects.library import example
+from server.runs import actions, store
+from server.runs.models import Run, Status
+from tests.server.conftest import Api, person, signed_in
+
+pytestmark = pytest.mark.django_db(transaction=True)
+
+
+@pytest.fixture
+def worker(transactional_db: None, tmp_path: Path) -> Iterator[Callable[[], subprocess.Popen[bytes]]]:
+    """Starts workers on the test database; all are gone at the end."""
+    s = connection.settings_dict
+    url = f"postgresql://{s['USER']}:{s['PASSWORD']}@{s['HOST']}:{s['PORT']}/{s['NAME']}"
+    started: list[subprocess.Popen[bytes]] = []
+
+    def start() -> subprocess.Popen[bytes]:
+        with (tmp_path / "worker.log").open("ab") as log:
+            process = subprocess.Popen([sys.executable, "-m", "server.worker"], cwd=ROOT, env={**os.environ, "ODD_HERON_DATABASE_URL": url},
+                                       stdout=log, stderr=log, start_new_session=True)
+        started.append(process)
+        return process
+
+    yield start
+    print((tmp_path / "worker.log").read_text() if started else "")
+    for process in started:
+        process.kill()
+        process.wait()
+    time.sleep(0.3)  # children die with their worker
+
+
+@pytest.fixture
+def api() -> Api:
+    return signed_in(person("olive"))
+
+
+def make(api: Api, **plan: str) -> int:
+    from server.accounts.models import User
+
+    document = example("mast-dipole").model_dump(mode="json")
+    document["plan"] |= plan
+    from heron.model import load_document
+
+    return create_project(User.objects.get(username="olive"), load_document(document)).id
+
+
+SLOW = {"sampling": "every", "points": "2001", "segments_per_wavelength": "250"}
+
+
+def start(api: Api, project: int) -> None:
+    answer = api.ask("post", f"/projects/{project}/runs", {})
+    assert answer.status_code == 201, answer.json()
+
+
+def state(project: int) -> Run:
+    return Run.objects.get(project_id=project, number=1)
+
+
+def wait(project: int, reached: Callable[[Run], bool], seconds: float = 60) -> Run:
+    end = time.monotonic() + seconds
+    while time.monotonic() < end:
+        run = state(project)
+        if reached(run):
+            return run
+        time.sleep(0.05)
+    raise AssertionError(f"after {seconds} s the run is {run.status} ({run.stage}, {run.reason})")
+
+
+def ended(run: Run) -> bool:
+    return not run.active
+
+
+def solving(run: Run) -> bool:
+    return run.stage == "solving" and len(run.live) > 3
+
+
+def test_a_run_from_queue_to_exports(api: Api, worker: Callable[[], Any]) -> None:
+    project = make(api)
+    start(api, project)
+    assert state(project).status == Status.QUEUED
+    early = api.ask("get", f"/projects/{project}/runs/1/sweep")
+    assert early.status_code == 409
+    worker()
+    run = wait(project, ended)
+    assert run.status == Status.FINISHED, run.reason
+    assert run.grade == "A"
+    assert {"odd_heron", "numpy", "machine"} <= run.made_by.keys()
+    assert run.summary["power_balance_error"] < 0.005
+    base = f"/projects/{project}/runs/1"
+    sweep = api.ask("get", f"{base}/sweep").json()
+    text = api.ask("get", f"{base}/export/touchstone").content.decode()
+    network = _network(text)
+    assert network.s[:, 0, 0].real == pytest.approx(sweep["s"]["1,1"]["re"], abs=1e-9)
+    data = netcdf.read(api.ask("get", f"{base}/export/run.nc").content)
+    assert data["s"].values[:, 0, 0].imag == pytest.approx(sweep["s"]["1,1"]["im"])
+    assert data.attrs["engine"] == "moments"
+    cuts = api.ask("get", f"{base}/cuts?frequency=868e6").json()
+    assert [c["plane"] for c in cuts] == ["phi=0", "phi=90"]
+    assert cuts[0]["beamwidth_deg"] == pytest.approx(78, abs=2)
+    for what in ("pattern", "current", "near/beside%20the%20rod", "near/along%20x"):
+        assert api.ask("get", f"{base}/{what}?frequency=868e6").status_code == 200
+    assert api.ask("get", f"{base}/near/nothing?frequency=868e6").status_code == 404
+    assert api.ask("get", f"{base}/export/ports.csv").content.decode().count("\n") == 122
+    assert len(store.content(run.id)) > 10_000
+    again = api.ask("post", f"{base}/stop")
+    assert again.status_code == 409
+
+
+def _network(text: str) -> skrf.Network:
+    file = io.StringIO(text)
+    file.name = "ports.s1p"
+    return skrf.Network(file)
+
+
+def test_a_run_is_refused_with_reasons(api: Api) -> None:
+    project = make(api, f_stop="100 MHz")
+    answer = api.ask("post", f"/projects/{project}/runs", {})
+    assert answer.status_code == 422
+    assert answer.json()["problems"][0]["path"] == ["plan", "f_stop"]
+    assert not Run.objects.exists()
+
+
+def test_stopping_takes_under_two_seconds_and_keeps_what_is_solved(api: Api, worker: Callable[[], Any]) -> None:
+    project = make(api, **SLOW)
+    start(api, project)
+    worker()
+    wait(project, solving)
+    asked = time.monotonic()
+    assert api.ask("post", f"/projects/{project}/runs/1/stop").status_code == 200
+    run = wait(project, ended, 10)
+    took = time.monotonic() - asked
+    print(f"stopped after {took:.2f} s with {run.summary['solves']} solves")
+    assert run.status == Status.STOPPED
+    assert took < 2
+    assert len(api.ask("get", f"/projects/{project}/runs/1/sweep").json()["frequency_hz"]) == run.summary["solves"] > 2
+
+
+def test_pausing_holds_the_run(api: Api, worker: Callable[[], Any]) -> None:
+    project = make(api, **SLOW)
+    start(api, project)
+    worker()
+    wait(project, solving)
+    api.ask("post", f"/projects/{project}/runs/1/pause")
+    held = wait(project, lambda r: r.status == Status.PAUSED, 10)
+    time.sleep(1)
+    assert state(project).fraction == held.fraction
+    api.ask("post", f"/projects/{project}/runs/1/continue")
+    wait(project, lambda r: r.status == Status.RUNNING and r.fraction > held.fraction, 10)
+    api.ask("post", f"/projects/{project}/runs/1/stop")
+    wait(project, ended, 10)
+
+
+def test_a_killed_worker_leaves_no_run_hanging(api: Api, worker: Callable[[], Any]) -> None:
+    """kill -9 in mid-run: the child dies too, the run is taken up again and ends; other rows stay as they were."""
+    project, other = make(api, **SLOW), make(api)
+    before = api.ask("get", f"/projects/{other}").json()
+    start(api, project)
+    first = worker()
+    wait(project, solving)
+    os.kill(first.pid, signal.SIGKILL)
+    first.wait()
+    time.sleep(0.5)
+    quiet = state(project).fraction
+    time.sleep(0.7)
+    assert state(project).fraction == quiet, "the child outlived its worker"
+    Run.objects.filter(project_id=project).update(heartbeat=timezone.now() - actions.SILENT - timedelta(seconds=1))
+    worker()
+    run = wait(project, lambda r: r.attempts == 2 and solving(r), 40)
+    assert "worker died" in " ".join(run.events.values_list("message", flat=True))
+    api.ask("post", f"/projects/{project}/runs/1/stop")
+    assert wait(project, ended, 10).status == Status.STOPPED
+    assert api.ask("get", f"/projects/{other}").json() == before
+
+
+def test_a_run_whose_worker_keeps_dying_fails_with_the_reason(api: Api) -> None:
+    project = make(api)
+    start(api, project)
+    Run.objects.update(status=Status.RUNNING, attempts=2, heartbeat=timezone.now() - timedelta(minutes=1))
+    assert actions.take_up_orphans() == 1
+    assert state(project).status == Status.FAILED
+    assert "died" in state(project).reason
+
+
+def test_a_queued_run_stops_at_once_and_can_be_deleted(api: Api) -> None:
+    project = make(api)
+    start(api, project)
+    assert api.ask("delete", f"/projects/{project}/runs/1").status_code == 409
+    assert api.ask("post", f"/projects/{project}/runs/1/stop").json()["status"] == "stopped"
+    assert api.ask("delete", f"/projects/{project}/runs/1").status_code == 204
+
+
+def test_repeating_a_run_gives_the_same_numbers(api: Api, worker: Callable[[], Any]) -> None:
+    project = make(api)
+    start(api, project)
+    start(api, project)
+    worker()
+    wait(project, ended)
+    end = time.monotonic() + 30
+    while time.monotonic() < end and Run.objects.filter(status=Status.FINISHED).count() < 2:
+        time.sleep(0.1)
+    a, b = (api.ask("get", f"/projects/{project}/runs/{n}/sweep").json() for n in (1, 2))
+    assert a == b
