@@ -34,3 +34,7 @@ class ModelError(HeronError):
 
 class CapacityError(HeronError):
     """The job needs more than this machine has."""
+
+
+class Stopped(HeronError):
+    """The user stopped a solve before there was anything to keep."""

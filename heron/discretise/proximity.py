@@ -34,25 +34,22 @@ def _closest(p0: Floats, p1: Floats, q0: Floats, q1: Floats) -> tuple[float, flo
 
 
 @njit(cache=True, fastmath=False)  # type: ignore[untyped-decorator]
-def _scan(nodes: Floats, segments: NDArray[np.int64], reach: Floats, count_only: bool, out: Floats) -> int:
+def _scan(nodes: Floats, segments: NDArray[np.int64], centre: Floats, half: Floats, reach: Floats, out: Floats) -> int:
+    """Pairs found; those that fit are written to ``out``."""
     found = 0
     for p in range(len(segments)):
-        p0, p1 = nodes[segments[p, 0]], nodes[segments[p, 1]]
-        cp = 0.5 * (p0 + p1)
-        hp = np.sqrt(np.dot(p1 - p0, p1 - p0))
         for q in range(p + 1, len(segments)):
+            limit = max(reach[p], reach[q])
+            x, y, z = centre[p, 0] - centre[q, 0], centre[p, 1] - centre[q, 1], centre[p, 2] - centre[q, 2]
+            far = limit + half[p] + half[q]
+            if x * x + y * y + z * z > far * far:
+                continue
             if (segments[p, 0] == segments[q, 0] or segments[p, 0] == segments[q, 1]
                     or segments[p, 1] == segments[q, 0] or segments[p, 1] == segments[q, 1]):
                 continue
-            q0, q1 = nodes[segments[q, 0]], nodes[segments[q, 1]]
-            limit = max(reach[p], reach[q])
-            hq = np.sqrt(np.dot(q1 - q0, q1 - q0))
-            centre = cp - 0.5 * (q0 + q1)
-            if np.sqrt(np.dot(centre, centre)) > limit + 0.5 * (hp + hq):
-                continue
-            distance, s, t = _closest(p0, p1, q0, q1)
+            distance, s, t = _closest(nodes[segments[p, 0]], nodes[segments[p, 1]], nodes[segments[q, 0]], nodes[segments[q, 1]])
             if distance < limit:
-                if not count_only:
+                if found < len(out):
                     out[found, 0], out[found, 1], out[found, 2] = p, q, distance
                     out[found, 3], out[found, 4] = s, t
                 found += 1
@@ -65,8 +62,11 @@ def close_pairs(nodes: Floats, segments: NDArray[np.int64], reach: Floats) -> Fl
     :param nodes: (n, 3) m; ``segments`` (m, 2) node indices; ``reach`` (m,) m, the larger of two counts.
     :returns: rows (p, q, distance, fraction on p, fraction on q).
     """
-    empty = np.empty((0, 5))
-    count = _scan(nodes, segments, reach, True, empty)
-    out = np.empty((count, 5))
-    _scan(nodes, segments, reach, False, out)
-    return out
+    start, end = nodes[segments[:, 0]], nodes[segments[:, 1]]
+    centre, half = 0.5 * (start + end), 0.5 * np.linalg.norm(end - start, axis=1)
+    out = np.empty((4 * len(segments) + 16, 5))
+    while True:
+        found = _scan(nodes, segments, centre, half, reach, out)
+        if found <= len(out):
+            return out[:found]
+        out = np.empty((found, 5))

@@ -19,12 +19,12 @@ from scipy.spatial import cKDTree
 from heron.discretise.proximity import close_pairs
 from heron.errors import CapacityError, HeronError, ModelError
 from heron.geometry import BuiltPart, Geometry
+from heron.geometry.curves import COINCIDENT
 
 Floats = NDArray[np.float64]
 Ints = NDArray[np.int64]
 
 LEAST_SEGMENTS = 8        # per part, so that a short wire still has a current shape
-COINCIDENT = 1e-5         # of the shorter wire: points nearer than this are one point
 NEAR_MISS_RADII = 6.0     # ends within this many radii of another wire, but not joined, are reported
 NEAR_MISS_LENGTH = 0.02   # or within this part of the shorter wire's length
 SEGMENT_OVER_RADIUS = 2.0 # a segment is at least this many radii long, where the wire allows it
@@ -315,14 +315,17 @@ def _find_faults(mesh: WireMesh) -> None:
     reach = np.maximum(NEAR_MISS_RADII * mesh.radius, NEAR_MISS_LENGTH * lengths[mesh.part])
     best: dict[tuple[int, int], NearMiss] = {}
     touching: set[tuple[int, int]] = set()
-    for row in close_pairs(mesh.nodes, mesh.segments, reach):
+    rows = close_pairs(mesh.nodes, mesh.segments, reach)
+    along = _along(mesh, rows)
+    first, second = rows[:, 0].astype(int), rows[:, 1].astype(int)
+    both = mesh.radius[first] + mesh.radius[second]
+    neighbours = along < np.maximum(4 * both, 2 * reach[first])  # close along one wire: closeness in space says nothing
+    folded = neighbours & (rows[:, 2] < 0.5 * both) & (np.abs(first - second) > 1) & (along > 4 * both)
+    touching |= {(int(i), int(i)) for i in mesh.part[first[folded]]}
+    for row in rows[~neighbours]:
         p, q, distance, s, t = int(row[0]), int(row[1]), float(row[2]), row[3], row[4]
         i, j = int(mesh.part[p]), int(mesh.part[q])
         radii = mesh.radius[p] + mesh.radius[q]
-        if i == j and _along(mesh, p, q, s, t) < max(4 * radii, 2 * reach[p]):
-            if distance < 0.5 * radii and abs(p - q) > 1 and _along(mesh, p, q, s, t) > 4 * radii:
-                touching.add((i, j))
-            continue
         missed = False
         for one, two, at_one, at_two in ((p, q, s, t), (q, p, t, s)):
             end = _end_fraction(mesh, one, at_one)
@@ -357,16 +360,21 @@ def _beside_joint(mesh: WireMesh, p: int, q: int, s: float, t: float, reach: flo
     return any(max(np.linalg.norm(a - j), np.linalg.norm(b - j)) < reach for j in joints)
 
 
-def _along(mesh: WireMesh, p: int, q: int, s: float, t: float) -> float:
-    """Distance along their common part between two points on segments, in m (shorter way round if closed)."""
-    a = mesh.span[p, 0] + s * (mesh.span[p, 1] - mesh.span[p, 0])
-    b = mesh.span[q, 0] + t * (mesh.span[q, 1] - mesh.span[q, 0])
-    path = mesh.parts[mesh.part[p]].path
-    apart = abs(a - b)
-    ends = path.at(np.array([0.0, 1.0]))
-    if np.linalg.norm(ends[0] - ends[1]) < COINCIDENT * path.length:
-        apart = min(apart, 1 - apart)
-    return float(apart * path.length)
+def _along(mesh: WireMesh, rows: Floats) -> Floats:
+    """Distances (n,) in m along their common part between the closest points of pairs (n, 5); infinite between two parts.
+
+    The shorter way round if the part is closed.
+    """
+    at = []
+    for side in (0, 1):
+        low, high = mesh.span[rows[:, side].astype(int)].T
+        at.append(low + rows[:, 3 + side] * (high - low))
+    one, two = (mesh.part[rows[:, side].astype(int)] for side in (0, 1))
+    apart = np.abs(at[0] - at[1])
+    closed = np.array([p.path.closed for p in mesh.parts])[one]
+    apart = np.where(closed, np.minimum(apart, 1 - apart), apart)
+    lengths = np.array([p.path.length for p in mesh.parts])[one]
+    return np.where(one == two, apart * lengths, np.inf)
 
 
 def _check_ground(mesh: WireMesh, ground: float) -> None:
@@ -416,8 +424,7 @@ def _gap(mesh: WireMesh, names: dict[str, int], step: Any, what: str, degree: In
         raise ModelError(f"the {what} stands at an open end, where no current flows; move it along the wire", ("at",))
     half = 0.5 * width / length
     intervals = [(max(0.0, step.at - half), min(1.0, step.at + half))]
-    ends = built.path.at(np.array([0.0, 1.0]))
-    if np.linalg.norm(ends[0] - ends[1]) < COINCIDENT * length:  # a closed wire: the gap runs on past the seam
+    if built.path.closed:  # the gap runs on past the seam
         if step.at < half:
             intervals.append((1 + step.at - half, 1.0))
         if step.at > 1 - half:

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
+from functools import cached_property
 from typing import Protocol
 
 import numpy as np
@@ -12,6 +13,7 @@ from heron.geometry.transforms import Matrix, apply
 
 Points = NDArray[np.float64]
 
+COINCIDENT = 1e-5       # of a length: points nearer than this are one point
 SEGMENTS_PER_TURN = 36  # polygon of a full turn: perimeter short by 0.13 %
 
 
@@ -92,11 +94,17 @@ class Path:
 
     curves: tuple[Curve, ...]
 
-    @property
+    @cached_property
     def length(self) -> float:
         return sum(c.length for c in self.curves)
 
-    @property
+    @cached_property
+    def closed(self) -> bool:
+        """Whether the path ends where it begins."""
+        start, end = self.at(np.array([0.0, 1.0]))
+        return bool(np.linalg.norm(start - end) < COINCIDENT * self.length)
+
+    @cached_property
     def corners(self) -> NDArray[np.float64]:
         """Fractions (number of curves + 1,) at which curves begin and end."""
         lengths = np.array([c.length for c in self.curves])

@@ -79,13 +79,17 @@ def delete_run(request: HttpRequest, project_id: int, number: int) -> None:
 
 
 @transaction.atomic
-def fail(run_id: int, reason: str) -> None:
-    """Ends an active run as failed; leaves ended runs alone."""
+def end(run_id: int, status: Status, reason: str) -> None:
+    """Ends an active run without results; leaves ended runs alone."""
     run = Run.objects.select_for_update().filter(id=run_id, status__in=ACTIVE).first()
     if run is not None:
-        run.status, run.reason, run.finished, run.stage = Status.FAILED, reason, timezone.now(), "failed"
+        run.status, run.reason, run.finished, run.stage = status, reason, timezone.now(), str(status)
         run.save()
         RunEvent.objects.create(run=run, message=reason)
+
+
+def fail(run_id: int, reason: str) -> None:
+    end(run_id, Status.FAILED, reason)
 
 
 def take_up_orphans() -> int:

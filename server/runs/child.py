@@ -28,13 +28,13 @@ import heron  # noqa: E402
 from heron.checks import examine, trust_card  # noqa: E402
 from heron.checks.trust import grade  # noqa: E402
 from heron.engines import Signal  # noqa: E402
-from heron.errors import HeronError  # noqa: E402
+from heron.errors import HeronError, Stopped  # noqa: E402
 from heron.model import load_document  # noqa: E402
 from heron.quantities import engineering  # noqa: E402
 from heron.results import ports  # noqa: E402
 from heron.runner import execute  # noqa: E402
 from server.runs import store  # noqa: E402
-from server.runs.actions import fail, log  # noqa: E402
+from server.runs.actions import end, fail, log  # noqa: E402
 from server.runs.models import Run, Status, Wish  # noqa: E402
 from server.worker import die_with_parent  # noqa: E402
 
@@ -56,6 +56,8 @@ def main(run_id: int) -> int:
     beat.start()
     try:
         _solve(claimed)
+    except Stopped as stopped:
+        end(run_id, Status.STOPPED, stopped.message)
     except HeronError as error:
         fail(run_id, str(error))
     except MemoryError:

@@ -12,9 +12,10 @@ from collections.abc import Iterator
 
 import psycopg
 import pytest
-from playwright.sync_api import Page, sync_playwright
+from playwright.sync_api import Browser, Page, sync_playwright
 
 from server.config import ROOT, load
+from server.projects.management.commands.load_demo import PASSWORD, USERNAME
 
 FLAGS = ["--no-sandbox", "--disable-quic", "--no-first-run", "--disable-background-networking", "--disable-component-update", "--disable-sync",
          "--use-gl=angle", "--use-angle=swiftshader", "--enable-unsafe-swiftshader"]
@@ -68,20 +69,37 @@ def _solved(url: str) -> None:
     raise AssertionError("the demo's runs did not finish")
 
 
+def add_person(name: str, password: str) -> None:
+    """Another account on the served product."""
+    code = f"from server.accounts.models import User; User.objects.create_user({name!r}, password={password!r})"
+    env = {**os.environ, "ODD_HERON_DATABASE_URL": f"{load().database_url.rsplit('/', 1)[0]}/{DATABASE}"}
+    subprocess.run([sys.executable, "manage.py", "shell", "-c", code], cwd=ROOT, env=env, check=True, capture_output=True)
+
+
+def sign_in(page: Page, site: str, name: str = USERNAME, password: str = PASSWORD) -> None:
+    page.set_default_timeout(20_000)
+    page.goto(site)
+    page.get_by_label("Name").fill(name)
+    page.get_by_label("Password").fill(password)
+    page.get_by_role("button", name="Sign in").click()
+    page.get_by_role("heading", name="Projects").wait_for()
+
+
 @pytest.fixture
-def page(site: str) -> Iterator[Page]:
-    """A signed-in page; errors of the page's own scripts fail the test."""
-    faults: list[str] = []
+def browser() -> Iterator[Browser]:
     with sync_playwright() as p:
         browser = p.chromium.launch(executable_path="/usr/bin/chromium", args=FLAGS)
-        page = browser.new_page(viewport={"width": 1280, "height": 800}, accept_downloads=True)
-        page.on("pageerror", lambda e: faults.append(str(e)))
-        page.set_default_timeout(20_000)
-        page.goto(site)
-        page.get_by_label("Name").fill("saltmarsh")
-        page.get_by_label("Password").fill("wading-bird-868")
-        page.get_by_role("button", name="Sign in").click()
-        page.get_by_role("heading", name="Projects").wait_for()
-        yield page
+        yield browser
         browser.close()
+
+
+@pytest.fixture
+def page(site: str, browser: Browser) -> Iterator[Page]:
+    """A signed-in page; errors of the page's own scripts fail the test."""
+    faults: list[str] = []
+    page = browser.new_page(viewport={"width": 1280, "height": 800}, accept_downloads=True)
+    page.on("pageerror", lambda e: faults.append(str(e)))
+    sign_in(page, site)
+    yield page
+    page.close()
     assert not faults, faults

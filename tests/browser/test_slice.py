@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import json
 import re
-import time
 from pathlib import Path
 
 import numpy as np
@@ -123,6 +122,7 @@ def test_errors_appear_where_they_are_made(page: Page) -> None:
 def test_building_from_nothing_by_keyboard(page: Page) -> None:
     page.get_by_role("button", name="New project").click()
     page.get_by_text("Nothing built yet").wait_for()
+    page.locator("[data-step='plan.0']").wait_for()
     for command in ("Add: Wire", "Add: Gap feed"):
         page.keyboard.press("Control+k")
         page.get_by_placeholder("What next?").fill(command)
@@ -150,7 +150,7 @@ def test_lenses_and_themes(page: Page) -> None:
 
 def test_a_near_miss_is_named_and_mended_in_one_click(page: Page) -> None:
     page.get_by_role("button", name=re.compile("^Mast dipole")).last.click()
-    page.get_by_role("button", name="Solve").wait_for()
+    page.locator("[data-step='parts.0']").wait_for()
     page.keyboard.press("Control+k")
     page.get_by_placeholder("What next?").fill("Add: Wire")
     page.keyboard.press("Enter")
@@ -181,18 +181,30 @@ def test_server_and_worker_survive_a_restart_of_the_database(page: Page) -> None
     page.get_by_role("button", name=re.compile(r"run 1.*dB at")).wait_for(timeout=60_000)
 
 
-def test_a_change_redraws_quickly(page: Page) -> None:
-    """Goal: sheet to stage in under 150 ms on the demo models. Measured here; judged in the benchmark's note, as machines are shared."""
-    open_project(page, "Mast dipole")
+REDRAW = """before => new Promise(done => {
+  const stage = document.querySelector('[data-stage]');
+  let start = 0;
+  new MutationObserver((_, o) => {
+    if (stage.dataset.extent === before) return;
+    o.disconnect();
+    requestAnimationFrame(() => setTimeout(() => done(performance.now() - start), 0));
+  }).observe(stage, {attributes: true});
+  start = performance.now();
+  document.activeElement.dispatchEvent(new KeyboardEvent('keydown', {key: 'Enter', bubbles: true, cancelable: true}));
+})"""
+
+
+@pytest.mark.parametrize(("name", "parameter", "values"), [("Mast dipole", "length", ["150 mm", "151 mm", "152 mm", "153 mm"]), ("Buoy helix", "turns", ["4.5", "5.5", "6.5", "7"])])
+def test_a_change_redraws_quickly(page: Page, name: str, parameter: str, values: list[str]) -> None:
+    """From Enter to the stage's next frame. The goal of 150 ms is judged on the printed figures, as machines are shared."""
+    page.get_by_role("button", name=re.compile(f"^{name}")).last.click()
+    page.locator("[data-step='parts.0']").wait_for()
+    page.wait_for_timeout(1000)
     times = []
-    for value in ("150 mm", "151 mm", "152 mm", "153 mm"):
-        page.get_by_role("button", name=re.compile("^length: ")).first.click()
-        field = page.get_by_role("textbox", name="length", exact=True)
-        field.fill(value)
-        before = page.locator("[data-stage]").get_attribute("data-extent")
-        started = time.perf_counter()
-        field.press("Enter")
-        page.wait_for_function("b => document.querySelector('[data-stage]').dataset.extent !== b", arg=before, polling=5)
-        times.append(1e3 * (time.perf_counter() - started))
-    print("stage redrawn after, ms:", [round(t) for t in times])
+    for value in values:
+        page.get_by_role("button", name=re.compile(f"^{parameter}: ")).first.click()
+        page.get_by_role("textbox", name=parameter, exact=True).fill(value)
+        page.wait_for_timeout(300)
+        times.append(page.evaluate(REDRAW, page.locator("[data-stage]").get_attribute("data-extent")))
+    print(f"{name}: stage redrawn after, ms:", [round(t) for t in times])
     assert min(times) < 2000, "the stage did follow"

@@ -16,7 +16,8 @@ from heron.engines import rational
 from heron.engines.contract import Forecast, Progress, Refusal, Signal, silent
 from heron.engines.moments.radiation import Sources, radiated_power
 from heron.engines.moments.system import C0, Complexes, Floats, WireSystem
-from heron.errors import ModelError
+from heron.engines.patience import attended
+from heron.errors import ModelError, Stopped
 from heron.geometry import Geometry
 from heron.model import Evaluated
 from heron.networks import y_to_s
@@ -121,6 +122,7 @@ class _Sweep:
         self.system, self.z0, self.grid, self.plan, self.progress = system, z0, grid, plan, progress
         self.samples: dict[int, _Sample] = {}
         self.error = 0.0
+        self.fraction = 0.0
         self.stopped = False
         self.status = "every point solved"
 
@@ -156,7 +158,10 @@ class _Sweep:
 
     def _solve(self, i: int, fraction: float) -> bool:
         frequency = float(self.grid[i])
-        y, coefficients = self.system.solve(frequency)
+        solved = attended(lambda: self.system.solve(frequency), lambda: self.progress("solving", self.fraction, {}))
+        if solved is None:
+            return self._stop()
+        y, coefficients = solved
         if not np.isfinite(y).all():
             raise ModelError(f"the system has no finite solution at {frequency / 1e6:g} MHz; look for parts that coincide")
         s = y_to_s(y, self.z0)
@@ -164,10 +169,15 @@ class _Sweep:
         self.samples[i] = _Sample(s, self.system.basis.end_currents(coefficients @ voltages))
         self._last = i
         live = {"frequency_hz": frequency, "s11": [float(s[0, 0].real), float(s[0, 0].imag)], "solved": len(self.samples)}
-        if self.progress("solving", 0.9 * fraction, live) is Signal.STOP:
-            self.stopped = True
-            self.status = f"stopped after {len(self.samples)} solves"
-        return not self.stopped
+        self.fraction = 0.9 * fraction
+        return self._stop() if self.progress("solving", self.fraction, live) is Signal.STOP else True
+
+    def _stop(self) -> bool:
+        if not self.samples:
+            raise Stopped("stopped before the first frequency was solved")
+        self.stopped = True
+        self.status = f"stopped after {len(self.samples)} solves"
+        return False
 
     def _features(self, order: list[int]) -> Complexes:
         """(samples, components): all S, and evenly spaced currents."""

@@ -211,7 +211,7 @@ def count_near(start: Floats, end: Floats, length: Floats, mirror: float, image:
     return counts
 
 
-@njit(cache=True, parallel=True, error_model="numpy")  # type: ignore[untyped-decorator]
+@njit(cache=True, parallel=True, nogil=True, error_model="numpy")  # type: ignore[untyped-decorator]
 def near_static(start: Floats, end: Floats, length: Floats, radius: Floats, wire: Ints, nodes: Ints,
                 grounded: NDArray[np.bool_], anchored: NDArray[np.bool_], offsets: Ints, mirror: float, image: bool,
                 partner: Ints, values: Floats) -> None:
@@ -388,7 +388,7 @@ def _segment_row(p: int, start: Floats, end: Floats, length: Floats, radius: Flo
         row[q, 3] += vector * psi[3] + charge
 
 
-@njit(cache=True, parallel=True, error_model="numpy")  # type: ignore[untyped-decorator]
+@njit(cache=True, parallel=True, nogil=True, error_model="numpy")  # type: ignore[untyped-decorator]
 def fill_matrix(start: Floats, end: Floats, length: Floats, radius: Floats, wire: Ints, anchored: NDArray[np.bool_],
                 k: float, vector_factor: complex, charge_factor: complex, offsets: Ints, partner: Ints, values: Floats,
                 mirror: float, image: bool, half_offsets: Ints, half_segment: Ints, half_end: Ints, half_sign: Floats,
@@ -433,7 +433,7 @@ def fill_matrix(start: Floats, end: Floats, length: Floats, radius: Floats, wire
                             matrix[b, use_basis[u]] += use_sign[u] * value
 
 
-@njit(cache=True, parallel=True, error_model="numpy")  # type: ignore[untyped-decorator]
+@njit(cache=True, parallel=True, nogil=True, error_model="numpy")  # type: ignore[untyped-decorator]
 def far_vector(start: Floats, end: Floats, currents: NDArray[np.complex128], directions: Floats, k: float,
                out: NDArray[np.complex128]) -> None:
     """∫ I t e^(+jk r̂·r') ds' for directions (d, 3) and end currents (c, n, 2): fills ``out`` (c, d, 3)."""
@@ -454,7 +454,7 @@ def far_vector(start: Floats, end: Floats, currents: NDArray[np.complex128], dir
                     out[c, d, 2] += value * dz
 
 
-@njit(cache=True, parallel=True, error_model="numpy")  # type: ignore[untyped-decorator]
+@njit(cache=True, parallel=True, nogil=True, error_model="numpy")  # type: ignore[untyped-decorator]
 def near_fields(start: Floats, end: Floats, radius: Floats, currents: NDArray[np.complex128], points: Floats, k: float,
                 e_factor: complex, charge_factor: complex,
                 e: NDArray[np.complex128], h: NDArray[np.complex128]) -> None:

@@ -86,7 +86,7 @@ function Chip({ projectId, line }: { projectId: number; line: RunLine }) {
   const navigate = useNavigate();
   const ask = (what: string): void => void call("POST", `/projects/${projectId}/runs/${line.number}/${what}`).then(() => client.invalidateQueries({ queryKey: runs(projectId).queryKey }));
   const live = level((data?.live ?? []) as Record<string, unknown>[]);
-  const frame = "flex h-[44px] w-[214px] items-center gap-2.5 rounded-lg border border-rule bg-paper px-2.5 text-left";
+  const frame = "flex h-[44px] w-[230px] items-center gap-2.5 rounded-lg border border-rule bg-paper px-2.5 text-left";
   const words = (
     <span className="min-w-0 flex-1">
       <span className="num block truncate text-[11.500px] font-medium">run {line.number}{busy ? ` · ${line.status === "running" ? line.stage : line.status}` : ""}</span>

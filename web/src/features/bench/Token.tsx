@@ -1,5 +1,6 @@
-import { type KeyboardEvent, useEffect, useId, useState } from "react";
+import { type KeyboardEvent, useEffect, useId, useRef, useState } from "react";
 import { call } from "../../api/client";
+import { client, examination as examine } from "../../api/queries";
 import type { Examination, ExpressionValue, Model, Path } from "../../api/types";
 import { quantity } from "../../format";
 import { member, replaced, useBench } from "./model";
@@ -25,7 +26,7 @@ export function Token({ path, unit, choices, empty, examination, label }: Props)
   const value = member(document, path);
   const text = value === null || value === undefined ? "" : String(value);
   const fault = examination?.problems.find((p) => p.level === "error" && samePath(p.path, path));
-  const live = useLive(draft, unit, document);
+  const live = useLive(draft, unit, document, path);
 
   const keep = (next: string): void => {
     setDraft(null);
@@ -33,16 +34,20 @@ export function Token({ path, unit, choices, empty, examination, label }: Props)
     const clean = typeof value === "number" ? Number(next) : next.trim() === "" && empty ? null : next.trim();
     edit((d) => rename(replaced(d, path, clean), path, text, String(clean)));
   };
+  const alert = fault && <span role="alert" className="block text-[12px] leading-snug text-rust">{fault.message}</span>;
   if (choices)
     return (
-      <select
-        aria-label={label} value={text} disabled={reader} onChange={(e) => keep(e.target.value)}
-        style={{ width: `${Math.max(2, text.length) + 0.5}ch` }}
-        className={`num cursor-pointer appearance-none border-b border-dotted bg-transparent text-[12.500px] ${fault ? "border-rust text-rust" : "border-ink2"}`}
-      >
-        {!choices.includes(text) && <option value={text}>{text || "choose…"}</option>}
-        {choices.map((c) => <option key={c} value={c} className="bg-card text-ink">{c || "none"}</option>)}
-      </select>
+      <>
+        <select
+          aria-label={label} value={text} disabled={reader} onChange={(e) => keep(e.target.value)}
+          style={{ width: `${Math.max(2, text.length) + 0.5}ch` }}
+          className={`num cursor-pointer appearance-none border-b border-dotted bg-transparent text-[12.500px] ${fault ? "border-rust text-rust" : "border-ink2"}`}
+        >
+          {!choices.includes(text) && <option value={text}>{text || "choose…"}</option>}
+          {choices.map((c) => <option key={c} value={c} className="bg-card text-ink">{c || "none"}</option>)}
+        </select>
+        {alert}
+      </>
     );
   if (draft !== null)
     return (
@@ -64,7 +69,7 @@ export function Token({ path, unit, choices, empty, examination, label }: Props)
       >
         {text.replaceAll(" * ", " × ").replaceAll("-", "−") || empty || "…"}
       </button>
-      {fault && <span role="alert" className="block text-[12px] leading-snug text-rust">{fault.message}</span>}
+      {alert}
     </span>
   );
 }
@@ -82,16 +87,22 @@ function rename(document: Model, path: Path, before: string, after: string): Mod
 
 const TYPING_MS = 120;
 
-/** The value of what is being typed, from the server's own parser. */
-function useLive(draft: string | null, unit: string | undefined, document: Model | null): ExpressionValue | null {
+/** The value of what is being typed, from the server's own parser; a sound one is examined ahead, so that keeping it redraws at once. */
+function useLive(draft: string | null, unit: string | undefined, document: Model | null, path: Path): ExpressionValue | null {
   const [live, setLive] = useState<{ for: string; value: ExpressionValue } | null>(null);
   const id = useId();
+  const where = useRef(path);
+  useEffect(() => { where.current = path; });
   useEffect(() => {
     if (draft === null || unit === undefined || !document || draft.trim() === "") return;
     let current = true;
     const timer = setTimeout(() => {
       call<ExpressionValue>("POST", "/projects/evaluate", { parameters: document.parameters, expression: draft, like: unit || null })
-        .then((value) => { if (current) setLive({ for: id + draft, value }); })
+        .then((value) => {
+          if (!current) return;
+          setLive({ for: id + draft, value });
+          if (!value.error) void client.prefetchQuery(examine(replaced(document, where.current, draft.trim())));
+        })
         .catch(() => undefined);
     }, TYPING_MS);
     return () => { current = false; clearTimeout(timer); };

@@ -1,0 +1,70 @@
+"""Long solves are watched, paused and left."""
+
+from __future__ import annotations
+
+import threading
+import time
+from typing import Any
+
+import pytest
+
+from heron.checks import examine
+from heron.engines import ENGINES, Signal
+from heron.engines.patience import attended
+from heron.errors import Stopped
+from heron.model import load_document
+from tests.models import dipole, look, plan
+
+
+def test_the_result_and_the_error_of_the_work_arrive() -> None:
+    assert attended(lambda: 6 * 7, lambda: Signal.CONTINUE) == 42
+    with pytest.raises(ZeroDivisionError):
+        attended(lambda: 1 / 0, lambda: Signal.CONTINUE)
+
+
+def test_work_is_left_behind_on_stop() -> None:
+    release = threading.Event()
+    asked: list[float] = []
+
+    def ask() -> Signal:
+        asked.append(time.monotonic())
+        return Signal.STOP if len(asked) == 2 else Signal.CONTINUE
+
+    started = time.monotonic()
+    assert attended(lambda: release.wait(60), ask) is None
+    assert time.monotonic() - started < 3
+    assert len(asked) == 2
+    release.set()
+
+
+def test_a_large_single_solve_stops_before_it_ends() -> None:
+    """About 6,000 unknowns take many seconds for one frequency; the stop is obeyed within two."""
+    examination = look(dipole(60.0, 1e-4, 100))
+    assert examination.forecast is not None
+    asked: list[float] = []
+
+    def progress(stage: str, fraction: float, live: dict[str, Any]) -> Signal:
+        if stage == "solving":
+            asked.append(time.monotonic())
+            return Signal.STOP
+        return Signal.CONTINUE
+
+    with pytest.raises(Stopped, match="before the first frequency"):
+        ENGINES["moments"].solve(examination.model, examination.discretisation, progress)
+    assert len(asked) == 1
+    assert time.monotonic() - asked[0] < 2
+
+
+def test_a_stop_in_mid_sweep_keeps_what_is_solved() -> None:
+    examination = examine(load_document(dipole(0.48, 1e-3, plan=plan("200 MHz", "400 MHz", 41, sampling="every"))))
+    seen: list[int] = []
+
+    def progress(stage: str, fraction: float, live: dict[str, Any]) -> Signal:
+        if "solved" in live:
+            seen.append(live["solved"])
+        return Signal.STOP if len(seen) == 7 else Signal.CONTINUE
+
+    results = ENGINES["moments"].solve(examination.model, examination.discretisation, progress)
+    assert results.sizes["frequency"] == 7
+    assert results.attrs["stopped"] == 1
+    assert "stopped after 7" in results.attrs["status"]
