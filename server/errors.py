@@ -42,7 +42,7 @@ def install(api: NinjaAPI) -> None:
 
     @api.exception_handler(HeronError)
     def _(request: HttpRequest, error: HeronError) -> HttpResponse:
-        return problem(422, error.message, errors=[{"path": list(error.path), "message": error.message}])
+        return problem(422, str(error), errors=[{"path": list(error.path), "message": error.message}])
 
     @api.exception_handler(ValidationError)
     def _(request: HttpRequest, error: ValidationError) -> HttpResponse:

@@ -257,9 +257,12 @@ def load_document(data: Any) -> Document:
 
 
 def document_errors(faults: list[Any]) -> list[ModelError]:
-    """pydantic's faults as located errors, without the tags of unions in their paths."""
+    """pydantic's faults as located errors in our words, without the tags of unions in their paths."""
     kinds = {"wire", "polyline", "arc", "helix", "copy", "far_field", "near_point", "near_line", "near_plane"}
-    return [
-        ModelError(str(f["msg"]), tuple(k for k in f["loc"] if k not in kinds))
-        for f in faults
-    ]
+    out = []
+    for fault in faults:
+        path = tuple(k for k in fault["loc"] if k not in kinds)
+        name = f"“{path[-1]}”" if path else "the model"
+        words = {"extra_forbidden": f"there is no field {name} here; remove it or look for a slip of the pen", "missing": f"{name} is missing"}
+        out.append(ModelError(words.get(fault["type"], str(fault["msg"])), path))
+    return out

@@ -97,9 +97,9 @@ def browser() -> Iterator[Browser]:
 def page(site: str, browser: Browser) -> Iterator[Page]:
     """A signed-in page; errors of the page's own scripts fail the test."""
     faults: list[str] = []
-    page = browser.new_page(viewport={"width": 1280, "height": 800}, accept_downloads=True)
+    page = browser.new_context(viewport={"width": 1280, "height": 800}, accept_downloads=True).new_page()
     page.on("pageerror", lambda e: faults.append(str(e)))
     sign_in(page, site)
     yield page
-    page.close()
+    page.context.close()
     assert not faults, faults

@@ -13,7 +13,7 @@ from playwright.sync_api import Browser, Page, expect
 
 from server.config import ROOT
 from tests.browser.conftest import add_person, sign_in
-from tests.models import dipole, wire
+from tests.models import wire
 
 pytestmark = pytest.mark.browser
 MAST = json.loads((ROOT / "examples" / "mast-dipole.json").read_text())
@@ -40,7 +40,6 @@ SPOILED: dict[str, tuple[dict[str, Any], str, str]] = {
     "two feeds at one place": (changed(feeds=[MAST["feeds"][0], {**MAST["feeds"][0], "number": 2}]), "feeds.1", "at one place"),
     "band reversed": (changed(plan=plan(f_stop="1 MHz")), "plan.0", "below its start"),
     "too many points": (changed(plan=plan(points="1e9")), "plan.0", "whole number from 1 to"),
-    "more memory than there is": (changed(**{k: v for k, v in dipole(40.0, 1e-5, 400).items() if k in ("parts", "feeds", "plan")}), "plan.0", "GiB are free"),
     "more segments than any machine takes": (changed(parts=[wire("rod", [0, 0, -5e5], [0, 0, 5e5], 1e-3)]), "", "this engine takes"),
 }
 
@@ -64,7 +63,7 @@ def test_a_spoiled_model_opens_and_says_where(page: Page, tmp_path: Path, name: 
 
 
 @pytest.mark.parametrize(("text", "words"), [
-    ("{ half a model", "is not JSON"), (json.dumps(changed(version=99)), "newer"), (json.dumps({**changed(), "wings": 2}), "wings"), ("[1, 2]", "object"),
+    ("{ half a model", "is not JSON"), (json.dumps(changed(version=99)), "newer"), (json.dumps({**changed(), "wings": 2}), "there is no field “wings”"), ("[1, 2]", "is not a model"),
 ])
 def test_a_file_that_is_no_model_is_refused_on_the_shelf(page: Page, tmp_path: Path, text: str, words: str) -> None:
     before = page.locator("li a").count()

@@ -162,7 +162,7 @@ def test_server_and_worker_outlive_a_restart_of_postgresql(script: dict[str, Any
         script["wait_for"](f"http://127.0.0.1:{port}/", processes, folder)
         visitor = Visitor(f"http://127.0.0.1:{port}")
         document = json.loads((ROOT / "examples" / "mast-dipole.json").read_text())
-        document["plan"] |= {"sampling": "every", "points": "401", "segments_per_wavelength": "100"}
+        document["plan"] |= {"sampling": "every", "points": "61", "segments_per_wavelength": "200"}
         project = visitor.ask("POST", "/projects", {"document": document})["id"]
         number = visitor.ask("POST", f"/projects/{project}/runs", {})["number"]
         cluster.stop()

@@ -26,11 +26,15 @@ export function Shelf() {
   });
   const open = async (chosen: File | undefined): Promise<void> => {
     if (!chosen) return;
+    setFault("");
+    let document: unknown;
     try {
-      create.mutate({ document: JSON.parse(await chosen.text()) as unknown });
+      document = JSON.parse(await chosen.text());
     } catch {
-      setFault(`${chosen.name} is not JSON; choose a model file`);
+      return setFault(`${chosen.name} is not JSON; choose a model file`);
     }
+    if (typeof document !== "object" || document === null || Array.isArray(document)) return setFault(`${chosen.name} is not a model: a model is a JSON object with parts, feeds and a plan`);
+    create.mutate({ document });
   };
   useRegister("shelf", [
     { id: "new", label: "New blank project", group: "Project", perform: () => create.mutate({}) },
