@@ -35,7 +35,7 @@ def site() -> Iterator[str]:
     env = {**os.environ, "ODD_HERON_DATABASE_URL": f"{base}/{DATABASE}", "ODD_HERON_PORT": str(port)}
     for command in (["migrate", "--verbosity", "0"], ["load_demo"]):
         subprocess.run([sys.executable, "manage.py", *command], cwd=ROOT, env=env, check=True)
-    web = subprocess.Popen([sys.executable, "-m", "uvicorn", "server.asgi:application", "--port", str(port), "--log-level", "warning"], cwd=ROOT, env=env)
+    web = subprocess.Popen([sys.executable, "-m", "server.serve"], cwd=ROOT, env=env)
     worker = subprocess.Popen([sys.executable, "-m", "server.worker"], cwd=ROOT, env=env)
     address = f"http://127.0.0.1:{port}"
     try:

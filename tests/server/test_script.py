@@ -155,7 +155,7 @@ def test_server_and_worker_outlive_a_restart_of_postgresql(script: dict[str, Any
     port = free_port()
     env = {**os.environ, "ODD_HERON_DATA": str(folder), "ODD_HERON_PORT": str(port), "ODD_HERON_OWN_CLUSTER": "1", "ODD_HERON_DATABASE_URL": cluster.url}
     subprocess.run([sys.executable, "-m", "server.prepare"], cwd=ROOT, env=env, check=True, capture_output=True)
-    commands = ([sys.executable, "-m", "uvicorn", "server.asgi:application", "--port", str(port), "--log-level", "critical"], [sys.executable, "-m", "server.worker"])
+    commands = ([sys.executable, "-m", "server.serve"], [sys.executable, "-m", "server.worker"])
     with (folder / "log").open("wb") as log:
         processes = [subprocess.Popen(c, cwd=ROOT, env=env, stdout=log, stderr=log) for c in commands]
     try:
