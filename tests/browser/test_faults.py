@@ -66,6 +66,7 @@ def test_a_spoiled_model_opens_and_says_where(page: Page, tmp_path: Path, name: 
     ("{ half a model", "is not JSON"), (json.dumps(changed(version=99)), "newer"), (json.dumps({**changed(), "wings": 2}), "there is no field “wings”"), ("[1, 2]", "is not a model"),
 ])
 def test_a_file_that_is_no_model_is_refused_on_the_shelf(page: Page, tmp_path: Path, text: str, words: str) -> None:
+    page.locator("li a").first.wait_for()
     before = page.locator("li a").count()
     upload(page, tmp_path, text)
     expect(page.get_by_role("alert")).to_contain_text(words)
