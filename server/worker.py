@@ -49,6 +49,8 @@ def main() -> None:
                 log.warning("the database is away: %s", error)
             close_old_connections()
             time.sleep(LOOK_S)
+    except KeyboardInterrupt:
+        pass  # Ctrl+C in a terminal is the ordinary way out
     finally:
         if queue is not None:
             queue.kill()
