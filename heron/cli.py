@@ -1,4 +1,4 @@
-"""The command line: ``solve`` and ``bench``, without server or database."""
+"""The command line: ``solve``, ``geometry`` and ``bench``, without server or database."""
 
 from __future__ import annotations
 
@@ -16,7 +16,8 @@ from heron.errors import HeronError, ModelError
 from heron.formats import netcdf
 from heron.formats.tables import PATTERN_COLUMNS, pattern_rows, table
 from heron.formats.touchstone import touchstone
-from heron.model import load_document
+from heron.geometry.build import beside
+from heron.model import Document, evaluate_document, load_document
 from heron.runner import execute, pattern_indices, with_fields
 
 BAD_INPUT = 2
@@ -28,17 +29,20 @@ def main(argv: list[str] | None = None) -> int:
     parser = argparse.ArgumentParser(prog="odd-heron")
     commands = parser.add_subparsers(dest="command", required=True)
     solve = commands.add_parser("solve", help="solve a model without a server")
-    solve.add_argument("model", type=Path)
-    solve.add_argument("--set", action="append", default=[], metavar="name=expression", dest="overrides")
+    geometry = commands.add_parser("geometry", help="build a model's parts and write them as STEP, STL and glTF")
+    for command in (solve, geometry):
+        command.add_argument("model", type=Path)
+        command.add_argument("--set", action="append", default=[], metavar="name=expression", dest="overrides")
+        command.add_argument("--out", type=Path, required=True)
     solve.add_argument("--engine")
     solve.add_argument("--quiet", action="store_true")
-    solve.add_argument("--out", type=Path, required=True)
+    geometry.add_argument("--deflection", type=float, help="of the STL's triangles from the exact surfaces, in m")
     bench = commands.add_parser("bench", help="measure this machine")
     bench.add_argument("name", choices=["moments"])
     bench.add_argument("--json", action="store_true")
     args = parser.parse_args(argv)
     try:
-        return _solve(args) if args.command == "solve" else _bench(args)
+        return {"solve": _solve, "geometry": _geometry, "bench": _bench}[args.command](args)
     except HeronError as error:
         print(f"odd-heron: {error}", file=sys.stderr)
         return BAD_INPUT
@@ -57,11 +61,26 @@ def _overrides(pairs: list[str]) -> dict[str, str]:
     return out
 
 
-def _solve(args: argparse.Namespace) -> int:
-    if args.model.stat().st_size > MAX_MODEL_BYTES:
+def _document(model: Path) -> Document:
+    if model.stat().st_size > MAX_MODEL_BYTES:
         raise ModelError(f"the model file is larger than {MAX_MODEL_BYTES // 1_000_000} MB")
-    document = load_document(args.model.read_bytes())
-    examination = examine(document, _overrides(args.overrides), args.engine)
+    return load_document(model.read_bytes())
+
+
+def _geometry(args: argparse.Namespace) -> int:
+    from heron.formats.shapes import write_all
+
+    model = evaluate_document(_document(args.model), _overrides(args.overrides))
+    if model.errors:
+        raise model.errors[0]
+    args.out.mkdir(parents=True, exist_ok=True)
+    summary = write_all(model, args.out, beside(args.model), args.deflection)
+    (args.out / "summary.json").write_text(json.dumps(summary, indent=1, allow_nan=False))
+    return 0
+
+
+def _solve(args: argparse.Namespace) -> int:
+    examination = examine(_document(args.model), _overrides(args.overrides), args.engine, beside(args.model))
     if not examination.sound:
         first = examination.errors[0]
         more = f" (and {len(examination.errors) - 1} more)" if len(examination.errors) > 1 else ""

@@ -1,6 +1,7 @@
 """What is judged before and after a run: preflight, forecast, trust."""
 
-from heron.checks.preflight import Examination, Problem, examine, examine_model
+from heron.checks.preflight import Examination, examine, examine_model
+from heron.checks.problems import Problem
 from heron.checks.trust import TrustItem, trust_card
 
 __all__ = ["Examination", "Problem", "TrustItem", "examine", "examine_model", "trust_card"]

@@ -4,42 +4,26 @@ from __future__ import annotations
 
 from collections.abc import Callable, Iterator, Mapping
 from dataclasses import dataclass, field
-from typing import Any, Literal
+from typing import Any
 
 import numpy as np
 import psutil
 
+from heron.checks.problems import Path, Problem
 from heron.engines import ENGINES, Forecast
 from heron.engines.moments.system import C0
 from heron.errors import HeronError
 from heron.geometry import Geometry, build_geometry
-from heron.geometry.build import build_frames, frame_matrix
+from heron.geometry.build import Files, build_frames, frame_matrix
+from heron.geometry.parts import BUILDERS
 from heron.model import Document, Evaluated, evaluate_document
-from heron.quantities import engineering
+from heron.quantities import engineering, evaluate
 
 MAX_POINTS = 10_001          # frequencies of one plan
 MAX_CAPTURE_POINTS = 250_000 # points of one near-field capture, directions of one far field
 THICK_WIRE = 0.01            # radius over wavelength beyond which a thin-wire current is doubtful (common practice)
 SHORT_SEGMENT = 2.0          # segment over radius (common practice)
 MEMORY_SHARE = 0.85          # of the memory that is free now
-
-Level = Literal["error", "look"]
-Path = tuple[str | int, ...]
-
-
-@dataclass(frozen=True)
-class Problem:
-    """One finding. ``repair`` is a list of ``{"path", "value"}`` edits of the document, safe to apply."""
-
-    level: Level
-    code: str
-    message: str
-    why: str = ""
-    path: Path = ()
-    point: tuple[float, float, float] | None = None
-    repair: list[dict[str, Any]] = field(default_factory=list)
-    repair_label: str = ""
-
 
 @dataclass
 class Examination:
@@ -51,6 +35,7 @@ class Examination:
     forecast: Forecast | None = None
     engine: str = ""
     engine_reason: str = ""
+    contacts: list[Any] = field(default_factory=list)
     problems: list[Problem] = field(default_factory=list)
 
     @property
@@ -62,18 +47,24 @@ class Examination:
         return not self.errors
 
 
-def examine(document: Document, overrides: Mapping[str, str] | None = None, engine: str | None = None) -> Examination:
-    """Evaluates, builds, meshes and judges a document."""
-    return examine_model(evaluate_document(document, overrides), engine)
+def examine(document: Document, overrides: Mapping[str, str] | None = None, engine: str | None = None, files: Files | None = None) -> Examination:
+    """Evaluates, builds, meshes and judges a document; ``files`` gives imported files by name."""
+    return examine_model(evaluate_document(document, overrides), engine, files)
 
 
-def examine_model(model: Evaluated, engine: str | None = None) -> Examination:
+def examine_model(model: Evaluated, engine: str | None = None, files: Files | None = None) -> Examination:
     """As :func:`examine`, from evaluated values. ``engine`` overrides the plan's choice."""
-    geometry = build_geometry(model)
+    geometry = build_geometry(model, files)
     report = Examination(model, geometry)
     report.problems += [_located(e) for e in (*model.errors, *geometry.errors)]
     report.problems += _values(model)
-    report.engine, report.engine_reason = _choose(model, engine, report.problems)
+    if geometry.bodies:
+        from heron.checks.bodies import body_problems
+        from heron.geometry.contacts import contacts
+
+        report.contacts = contacts(geometry)
+        report.problems += body_problems(model, geometry, report.contacts)
+    report.engine, report.engine_reason = _choose(model, geometry, engine, report.problems)
     solver = ENGINES.get(report.engine)
     if solver is None or model.plan is None or not _band_usable(model):
         return report
@@ -98,16 +89,20 @@ def _error(path: Path, message: str, why: str = "") -> Problem:
     return Problem("error", "invalid", message, why, path)
 
 
-def _choose(model: Evaluated, asked: str | None, problems: list[Problem]) -> tuple[str, str]:
+def _choose(model: Evaluated, geometry: Geometry, asked: str | None, problems: list[Problem]) -> tuple[str, str]:
     name = asked or model.document.plan.engine
     if name == "auto":
-        return "moments", "all parts are wires, which the moments engine models exactly"
+        refused = ENGINES["moments"].refusal(model, geometry)
+        if not refused.reasons:
+            return "moments", "all parts are wires, which the moments engine models exactly"
+        problems.append(_error(("plan", "engine"), f"no engine here solves this model yet: {refused.reasons[0]}", "it can be built, checked and exported"))
+        return "", ""
     if name not in ENGINES:
         problems.append(_error(("plan", "engine"), f"there is no engine “{name}”; there are {', '.join(ENGINES)}"))
         return "", ""
-    refused = ENGINES[name].refusal(model)
+    refused = ENGINES[name].refusal(model, geometry)
     problems += [_error(("plan", "engine"), reason) for reason in refused.reasons]
-    return name, "chosen in the plan"
+    return ("", "") if refused.reasons else (name, "chosen in the plan")
 
 
 def _band_usable(model: Evaluated) -> bool:
@@ -124,6 +119,7 @@ def _values(model: Evaluated) -> list[Problem]:
     out: list[Problem] = []
     if model.plan is not None:
         out += _plan(model.plan)
+    out += _ranges(model)
     numbers: dict[int, int] = {}
     for i, f in enumerate(model.feeds):
         if f is None:
@@ -156,6 +152,25 @@ def _values(model: Evaluated) -> list[Problem]:
         out.append(Problem("look", "no-capture", "no capture asks for a far field", "pattern.csv is written only for a far-field capture",
                            ("captures",), repair=[{"path": ["captures", 0], "value": far}], repair_label="Add a far field"))
     return out
+
+
+def _ranges(model: Evaluated) -> Iterator[Problem]:
+    """Parameters outside the range in which they are said to make sense."""
+    for i, p in enumerate(model.document.parameters):
+        value = model.values.get(p.name)
+        if value is None:
+            continue
+        for name, sign in (("low", 1), ("high", -1)):
+            if not getattr(p, name):
+                continue
+            try:
+                bound = evaluate(getattr(p, name), model.values, value.dimension).value
+            except HeronError as error:
+                yield _error(("parameters", i, name), error.message)
+                continue
+            if sign * (value.value - bound) < -1e-9 * abs(bound):
+                side = "below" if sign > 0 else "above"
+                yield Problem("look", "range", f"“{p.name}” is {side} {getattr(p, name)}, outside the range it was made for", path=("parameters", i))
 
 
 def _plan(p: Any) -> Iterator[Problem]:
@@ -195,7 +210,7 @@ def _capture(i: int, c: Any, frames: dict[str, Any]) -> Iterator[Problem]:
 
 
 def _no_feed(model: Evaluated) -> Problem:
-    wires = [p for p in model.document.parts if not p.suspended and p.kind != "copy"]
+    wires = [p for p in model.document.parts if not p.suspended and p.kind in BUILDERS]
     repair: list[dict[str, Any]] = []
     if wires:
         ground = model.document.surround.kind == "ground"

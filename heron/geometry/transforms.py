@@ -43,6 +43,13 @@ def reflection(normal: Sequence[float], about: Sequence[float]) -> Matrix:
     return shift(about) @ m @ shift([-c for c in about])
 
 
+def scaling(factor: float, about: Sequence[float]) -> Matrix:
+    """Everything ``factor`` times as far from ``about``."""
+    m = np.eye(4)
+    m[:3, :3] *= factor
+    return shift(about) @ m @ shift([-c for c in about])
+
+
 def apply(m: Matrix, points: NDArray[np.float64]) -> NDArray[np.float64]:
     """Points (n, 3) mapped."""
     return points @ m[:3, :3].T + m[:3, 3]

@@ -9,31 +9,22 @@ from typing import Annotated, Any, Literal
 from pydantic import Field, ValidationError
 
 from heron.errors import ModelError
-from heron.model.fields import (
-    Capacitance,
-    Conductivity,
-    Direction,
-    Frequency,
-    Inductance,
-    Length,
-    Name,
-    Number,
-    ParameterName,
-    Point,
-    Resistance,
-    Step,
-)
+from heron.model.fields import Capacitance, Frequency, Inductance, Length, Name, Number, ParameterName, Point, Resistance, Step
+from heron.model.materials import Material
+from heron.model.parts import PART_KINDS, Part
 
 VERSION: Literal[1] = 1
 
 
 class Parameter(Step):
-    """A named quantity; ``unit`` is the unit it is shown in and, when given, fixes its dimension."""
+    """A named quantity; ``unit`` is the unit it is shown in and, when given, fixes its dimension; ``low`` to ``high`` is where it makes sense."""
 
     name: ParameterName
     expression: Annotated[str, Field(max_length=1000)]
     unit: Annotated[str, Field(max_length=20)] = ""
     comment: Annotated[str, Field(max_length=200)] = ""
+    low: Annotated[str, Field(max_length=200)] = ""
+    high: Annotated[str, Field(max_length=200)] = ""
 
 
 class Frame(Step):
@@ -43,80 +34,6 @@ class Frame(Step):
     origin: Point = ("0", "0", "0")
     turn: tuple[Number, Number, Number] = ("0", "0", "0")
     within: str = ""
-
-
-class _Part(Step):
-    name: Name
-    frame: str = ""
-    suspended: bool = False
-    comment: Annotated[str, Field(max_length=200)] = ""
-
-
-class _WirePart(_Part):
-    radius: Length
-    material: str = "perfect"
-
-
-class Wire(_WirePart):
-    """A straight wire."""
-
-    kind: Literal["wire"]
-    start: Point
-    end: Point
-
-
-class Polyline(_WirePart):
-    """Straight stretches through the points in order; ``closed`` returns to the first."""
-
-    kind: Literal["polyline"]
-    points: Annotated[list[Point], Field(min_length=2, max_length=500)]
-    closed: bool = False
-
-
-class Arc(_WirePart):
-    """Part of a circle about ``centre`` in the frame's x-y plane, angles from +x towards +y; 2π closes it."""
-
-    kind: Literal["arc"]
-    centre: Point = ("0", "0", "0")
-    bend: Length
-    from_angle: Number = "0"
-    to_angle: Number = "2*pi"
-
-
-class Helix(_WirePart):
-    """A helix about the frame's z axis, starting at ``centre`` + bend·x; ``pitch`` is the rise of one turn."""
-
-    kind: Literal["helix"]
-    centre: Point = ("0", "0", "0")
-    bend: Length
-    pitch: Length
-    turns: Number
-    hand: Literal["right", "left"] = "right"
-
-
-class Copy(_Part):
-    """``count`` copies of an earlier part, each moved, turned or mirrored once more than the one before."""
-
-    kind: Literal["copy"]
-    source: str
-    operation: Literal["move", "turn", "mirror"]
-    by: Point = ("0", "0", "0")
-    about: Point = ("0", "0", "0")
-    axis: Direction = ("0", "0", "1")
-    angle: Number = "0"
-    count: Number = "1"
-    keep: bool = True
-
-
-Part = Annotated[Wire | Polyline | Arc | Helix | Copy, Field(discriminator="kind")]
-
-
-class Conductor(Step):
-    """A conductor of this project; shadows the library's of the same name."""
-
-    name: Name
-    conductivity: Conductivity
-    comment: Annotated[str, Field(max_length=200)] = ""
 
 
 class Feed(Step):
@@ -218,7 +135,7 @@ class Document(Step):
     parameters: Annotated[list[Parameter], Field(max_length=1000)] = []
     frames: Annotated[list[Frame], Field(max_length=200)] = []
     parts: Annotated[list[Part], Field(max_length=2000)] = []
-    materials: Annotated[list[Conductor], Field(max_length=200)] = []
+    materials: Annotated[list[Material], Field(max_length=200)] = []
     feeds: Annotated[list[Feed], Field(max_length=64)] = []
     loads: Annotated[list[Load], Field(max_length=500)] = []
     surround: Surround = Surround()
@@ -258,7 +175,7 @@ def load_document(data: Any) -> Document:
 
 def document_errors(faults: list[Any]) -> list[ModelError]:
     """pydantic's faults as located errors in our words, without the tags of unions in their paths."""
-    kinds = {"wire", "polyline", "arc", "helix", "copy", "far_field", "near_point", "near_line", "near_plane"}
+    kinds = {*PART_KINDS, "far_field", "near_point", "near_line", "near_plane", "conductor", "dielectric", "dispersive", "table"}
     out = []
     for fault in faults:
         path = tuple(k for k in fault["loc"] if k not in kinds)

@@ -9,8 +9,9 @@ from typing import Annotated, Any, get_args, get_origin
 
 from heron.errors import HeronError, QuantityError
 from heron.model.document import Document
-from heron.model.fields import Of, Step
-from heron.quantities import Values, evaluate, resolve_parameters
+from heron.model.fields import Of, OfT, Step
+from heron.quantities import Quantity, Values, evaluate, names_in, resolve_parameters
+from heron.quantities.units import Dimension
 
 
 @dataclass
@@ -47,14 +48,18 @@ def evaluate_document(document: Document, overrides: Mapping[str, str] | None = 
 
 
 def _step(step: Step, values: Values, path: tuple[str | int, ...], errors: list[HeronError]) -> Any:
-    out, sound = {}, True
+    found: list[HeronError] = []
+    out = _fields(step, values, path, found)
+    errors.extend(found)
+    return None if found else out
+
+
+def _fields(step: Step, values: Values, path: tuple[str | int, ...], errors: list[HeronError]) -> SimpleNamespace:
+    out = {}
     for name, info in type(step).model_fields.items():
-        found: list[HeronError] = []
         annotation = Annotated[info.annotation, *info.metadata] if info.metadata else info.annotation
-        out[name] = _value(annotation, getattr(step, name), values, (*path, name), found)
-        errors.extend(found)
-        sound = sound and not found
-    return SimpleNamespace(**out) if sound else None
+        out[name] = _value(annotation, getattr(step, name), values, (*path, name), errors)
+    return SimpleNamespace(**out)
 
 
 def _value(annotation: Any, raw: Any, values: Values, path: tuple[str | int, ...], errors: list[HeronError]) -> Any:
@@ -68,13 +73,35 @@ def _value(annotation: Any, raw: Any, values: Values, path: tuple[str | int, ...
         except QuantityError as error:
             errors.append(QuantityError(error.message, path))
             return None
+    curve = next((m.dimension for m in getattr(annotation, "__metadata__", ()) if isinstance(m, OfT)), None)
+    if curve is not None:
+        return Curve(raw, values, curve)
     while get_origin(annotation) is Annotated:
         annotation = get_args(annotation)[0]
     members = get_args(annotation)
+    if type(None) in members:
+        return _value(next(m for m in members if m is not type(None)), raw, values, path, errors)
     if isinstance(raw, tuple) and members:
         return tuple(_value(a, v, values, (*path, i), errors) for i, (a, v) in enumerate(zip(members, raw, strict=True)))
     if isinstance(raw, list) and members:
         return [_value(members[0], v, values, (*path, i), errors) for i, v in enumerate(raw)]
-    if type(None) in members:
-        return _value(next(m for m in members if m is not type(None)), raw, values, path, errors)
+    if isinstance(raw, Step):
+        return _fields(raw, values, path, errors)
     return raw
+
+
+class Curve:
+    """A formula as a function of the plain number ``t``; its ``repr`` holds all that its values depend on.
+
+    Calling it raises :class:`QuantityError` without a path: whoever calls knows the place.
+    """
+
+    def __init__(self, raw: str, values: Values, dimension: Dimension) -> None:
+        self.raw, self.values, self.dimension = raw, values, dimension
+
+    def __call__(self, t: float) -> float:
+        return evaluate(self.raw, {**self.values, "t": Quantity(t)}, self.dimension).value
+
+    def __repr__(self) -> str:
+        used = sorted((n, self.values[n].value) for n in names_in(self.raw) if n in self.values)
+        return f"{self.raw} with {used}"

@@ -24,6 +24,13 @@ class Of:
         return schema
 
 
+@dataclass(frozen=True)
+class OfT:
+    """Metadata of a formula field: evaluation gives a function of the plain number ``t`` with values of this dimension."""
+
+    dimension: Dimension
+
+
 def _as_text(value: Any) -> Any:
     if isinstance(value, bool):
         return value
@@ -35,10 +42,12 @@ _Text = Annotated[str, BeforeValidator(_as_text), Field(max_length=1000)]
 Number = Annotated[_Text, Of((0, 0, 0, 0, 0))]
 Length = Annotated[_Text, Of((1, 0, 0, 0, 0))]
 Frequency = Annotated[_Text, Of((0, 0, -1, 0, 0))]
+Time = Annotated[_Text, Of((0, 0, 1, 0, 0))]
 Resistance = Annotated[_Text, Of((2, 1, -3, -2, 0))]
 Inductance = Annotated[_Text, Of((2, 1, -2, -2, 0))]
 Capacitance = Annotated[_Text, Of((-2, -1, 4, 2, 0))]
 Conductivity = Annotated[_Text, Of((-3, -1, 3, 2, 0))]
+Formula = Annotated[_Text, OfT((1, 0, 0, 0, 0))]
 Point = tuple[Length, Length, Length]
 Direction = tuple[Number, Number, Number]
 

@@ -50,8 +50,12 @@ class MomentsEngine:
 
     name = "moments"
 
-    def refusal(self, model: Evaluated) -> Refusal:
-        return Refusal()  # every part of the present vocabulary is a wire
+    def refusal(self, model: Evaluated, geometry: Geometry) -> Refusal:
+        names = [f"“{b.name}”" for b in geometry.bodies]
+        if not names:
+            return Refusal()
+        shown = ", ".join(names[:3]) + (f" and {len(names) - 3} more" if len(names) > 3 else "")
+        return Refusal([f"the moments engine models wires; {shown} {'is a solid or sheet' if len(names) == 1 else 'are solids or sheets'}"])
 
     def discretise(self, model: Evaluated, geometry: Geometry) -> MomentsDiscretisation:
         plan = model.plan

@@ -1,0 +1,23 @@
+"""One finding before a run."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, field
+from typing import Any, Literal
+
+Level = Literal["error", "look"]
+Path = tuple[str | int, ...]
+
+
+@dataclass(frozen=True)
+class Problem:
+    """One finding. ``repair`` is a list of ``{"path", "value"}`` edits of the document, safe to apply."""
+
+    level: Level
+    code: str
+    message: str
+    why: str = ""
+    path: Path = ()
+    point: tuple[float, float, float] | None = None
+    repair: list[dict[str, Any]] = field(default_factory=list)
+    repair_label: str = ""

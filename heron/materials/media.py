@@ -1,0 +1,184 @@
+"""Media: relative permittivity and permeability against frequency, exp(+jωt), so losses are negative imaginary parts."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import Literal
+
+import numpy as np
+from numpy.typing import ArrayLike, NDArray
+from scipy.optimize import least_squares, nnls
+
+EPS0 = 8.8541878128e-12  # F/m, CODATA 2018
+Complexes = NDArray[np.complex128]
+Floats = NDArray[np.float64]
+
+
+@dataclass(frozen=True)
+class Pole:
+    """One term of a dispersive permittivity.
+
+    - Debye: ``strength``/(1 + jωτ)^(1−``spread``), τ = ``time`` s; a spread above zero is Cole and Cole's
+    - Lorentz: ``strength``·ω0²/(ω0² + jωγ − ω²), ω0 = ``omega`` and γ = ``gamma`` rad/s
+    - Drude: −ωp²/(ω² − jωγ), ωp = ``omega``
+
+    Sources: Debye 1929; Cole and Cole, J. Chem. Phys. 9 (1941); Bohren and Huffman, ch. 9.
+    """
+
+    kind: Literal["debye", "lorentz", "drude"]
+    strength: float = 0.0
+    time: float = 0.0
+    spread: float = 0.0
+    omega: float = 0.0
+    gamma: float = 0.0
+
+    def __call__(self, omega: Floats) -> Complexes:
+        if self.kind == "debye":
+            return np.asarray(self.strength / (1 + (1j * omega * self.time) ** (1 - self.spread)))
+        if self.kind == "lorentz":
+            return np.asarray(self.strength * self.omega**2 / (self.omega**2 + 1j * omega * self.gamma - omega**2))
+        return np.asarray(-(self.omega**2) / (omega**2 - 1j * omega * self.gamma))
+
+
+@dataclass(frozen=True)
+class Medium:
+    """A linear isotropic medium. ``conductivity`` in S/m; ``loss_tangent`` holds at every frequency.
+
+    ``table``: rows (frequency Hz, ε′, ε″) with ε″ ≥ 0, used instead of the constant, straight between rows.
+    """
+
+    name: str
+    permittivity: float = 1.0
+    loss_tangent: float = 0.0
+    conductivity: float = 0.0
+    permeability: float = 1.0
+    magnetic_loss_tangent: float = 0.0
+    poles: tuple[Pole, ...] = ()
+    table: tuple[tuple[float, float, float], ...] = ()
+    source: str = ""
+    group: str = "this project"
+
+    def epsilon(self, frequency: ArrayLike) -> Complexes:
+        """Relative permittivity (n,) at frequencies (n,) Hz, conductivity included."""
+        f = np.atleast_1d(np.asarray(frequency, dtype=float))
+        omega = 2 * np.pi * f
+        if self.table:
+            at, real, imag = np.array(self.table).T
+            value = np.interp(f, at, real) - 1j * np.interp(f, at, imag)
+        else:
+            value = np.full(len(f), self.permittivity * (1 - 1j * self.loss_tangent))
+        for pole in self.poles:
+            value = value + pole(omega)
+        return np.asarray(value - 1j * self.conductivity / (omega * EPS0))
+
+    def mu(self, frequency: ArrayLike) -> Complexes:
+        """Relative permeability (n,)."""
+        f = np.atleast_1d(np.asarray(frequency, dtype=float))
+        return np.full(len(f), self.permeability * (1 - 1j * self.magnetic_loss_tangent))
+
+    def effective_conductivity(self, frequency: ArrayLike) -> Floats:
+        """All losses as a conductivity (n,), S/m: −ωε0 Im ε."""
+        f = np.atleast_1d(np.asarray(frequency, dtype=float))
+        return np.asarray(-2 * np.pi * f * EPS0 * self.epsilon(f).imag)
+
+    def skin_depth(self, frequency: ArrayLike) -> Floats:
+        """Distance (n,) in m over which a plane wave falls to 1/e; infinite without loss."""
+        f = np.atleast_1d(np.asarray(frequency, dtype=float))
+        gamma = 1j * 2 * np.pi * f / 299792458.0 * np.sqrt(self.epsilon(f) * self.mu(f))
+        with np.errstate(divide="ignore"):
+            return np.asarray(1 / np.abs(gamma.real))
+
+    @property
+    def passive(self) -> bool:
+        """Whether it absorbs at every frequency between 1 MHz and 3 PHz."""
+        return bool((self.epsilon(np.geomspace(1e6, 3e15, 400)).imag <= 1e-12).all() and self.magnetic_loss_tangent >= 0)
+
+
+def fit_debye(frequency: ArrayLike, epsilon: ArrayLike, count: int) -> tuple[Medium, float]:
+    """Debye poles fitted to tabulated permittivity, passive by construction.
+
+    Relaxation times are optimised on a logarithmic scale; strengths, ε∞ and conductivity are the
+    non-negative least-squares solution for them (Lawson and Hanson 1974), so Im ε ≤ 0 always.
+
+    :param frequency: (n,) Hz; ``epsilon`` (n,) complex, negative imaginary for losses.
+    :returns: the medium and the largest error relative to |ε|.
+    :raises ValueError: fewer points than unknowns.
+    """
+    f, eps = np.asarray(frequency, dtype=float), np.asarray(epsilon, dtype=complex)
+    if len(f) < count + 1:
+        raise ValueError(f"{count} poles need at least {count + 1} frequencies, not {len(f)}")
+    omega = 2 * np.pi * f
+    weight = 1 / np.abs(eps)
+
+    def solve(logs: Floats) -> tuple[Floats, Complexes]:
+        columns = [np.ones(len(f), dtype=complex), -1j / (omega * EPS0) * 1e-3]
+        columns += [1 / (1 + 1j * omega * 10**x) for x in logs]
+        a = np.column_stack(columns) * weight[:, None]
+        stacked = np.vstack((a.real, a.imag))
+        wanted = np.concatenate(((eps * weight).real, (eps * weight).imag))
+        x, _ = nnls(stacked, wanted)
+        return x, np.asarray((a @ x) / weight)
+
+    def residual(logs: Floats) -> Floats:
+        error = (solve(logs)[1] - eps) * weight
+        return np.concatenate((error.real, error.imag))
+
+    low, high = np.log10(1 / omega.max()) - 1, np.log10(1 / omega.min()) + 1
+    start = np.linspace(low, high, count + 2)[1:-1]
+    best = least_squares(residual, start, bounds=(low - 1, high + 1)) if count else None
+    logs = np.asarray(best.x if best is not None else [])
+    x, model = solve(logs)
+    poles = tuple(Pole("debye", strength=float(s), time=float(10**t)) for s, t in zip(x[2:], logs, strict=True) if s > 0)
+    error = float(np.abs((model - eps) * weight).max())
+    return Medium("fit", permittivity=float(x[0]), conductivity=float(x[1]) * 1e-3, poles=poles), error
+
+
+def _cole(name: str, infinity: float, sigma: float, *terms: tuple[float, float, float]) -> Medium:
+    return Medium(name, permittivity=infinity, conductivity=sigma, poles=tuple(Pole("debye", strength=d, time=t, spread=a) for d, t, a in terms),
+                  source="Gabriel, Lau and Gabriel, Phys. Med. Biol. 41 (1996), from memory", group="tissue")
+
+
+_POZAR = "Pozar, Microwave Engineering, appendix G, from memory"
+_COMMON = "common practice"
+_ITU = "Recommendation ITU-R P.527, constants for VHF and UHF, from memory"
+
+MEDIA: dict[str, Medium] = {
+    m.name: m
+    for m in (
+        Medium("vacuum", source="by definition", group="air"),
+        Medium("air", 1.0006, source="common practice", group="air"),
+        Medium("FR4", 4.4, 0.02, source=_COMMON, group="boards"),
+        Medium("PTFE glass board", 2.2, 0.0009, source=_COMMON, group="boards"),
+        Medium("hydrocarbon ceramic board", 3.55, 0.0027, source=_COMMON, group="boards"),
+        Medium("ceramic PTFE board", 10.2, 0.0023, source=_COMMON, group="boards"),
+        Medium("polyimide film", 3.4, 0.005, source=_COMMON, group="boards"),
+        Medium("rigid foam", 1.05, 0.0003, source=_COMMON, group="foams"),
+        Medium("polystyrene foam", 1.03, 0.0001, source=_POZAR, group="foams"),
+        Medium("PTFE", 2.08, 0.0004, source=_POZAR, group="plastics"),
+        Medium("polyethylene", 2.25, 0.00031, source=_POZAR, group="plastics"),
+        Medium("polystyrene", 2.54, 0.00033, source=_POZAR, group="plastics"),
+        Medium("acrylic glass", 2.56, 0.005, source=_POZAR, group="plastics"),
+        Medium("nylon", 2.84, 0.012, source=_POZAR, group="plastics"),
+        Medium("ABS", 2.7, 0.006, source=_COMMON, group="plastics"),
+        Medium("PLA", 2.7, 0.01, source=_COMMON, group="plastics"),
+        Medium("polycarbonate", 2.8, 0.006, source=_COMMON, group="plastics"),
+        Medium("alumina", 9.7, 0.0002, source=_POZAR, group="ceramics"),
+        Medium("beryllia", 6.4, 0.0003, source=_POZAR, group="ceramics"),
+        Medium("fused quartz", 3.78, 0.0001, source=_POZAR, group="ceramics"),
+        Medium("borosilicate glass", 4.82, 0.0054, source=_POZAR, group="ceramics"),
+        Medium("titania ceramic", 96.0, 0.001, source=_POZAR, group="ceramics"),
+        Medium("silicon", 11.9, 0.004, source=_POZAR, group="semiconductors"),
+        Medium("gallium arsenide", 13.0, 0.006, source=_POZAR, group="semiconductors"),
+        Medium("ferrite", 12.0, 0.001, permeability=100.0, magnetic_loss_tangent=0.05, source=_COMMON, group="magnetic"),
+        Medium("dry wood", 2.0, 0.02, source=_COMMON, group="building"),
+        Medium("concrete", 5.3, conductivity=0.03, source="Recommendation ITU-R P.2040 near 1 GHz, from memory", group="building"),
+        Medium("water", 5.2, poles=(Pole("debye", 73.16, 8.27e-12),), source="Kaatze, J. Chem. Eng. Data 34 (1989), 25 °C, from memory", group="water and ground"),
+        Medium("sea water", 5.2, conductivity=4.8, poles=(Pole("debye", 68.0, 8.3e-12),), source="Debye form, 20 °C, from memory", group="water and ground"),
+        Medium("wet ground", 30.0, conductivity=0.01, source=_ITU, group="water and ground"),
+        Medium("medium dry ground", 15.0, conductivity=1e-3, source=_ITU, group="water and ground"),
+        Medium("very dry ground", 3.0, conductivity=1e-4, source=_ITU, group="water and ground"),
+        _cole("muscle", 4.0, 0.2, (50.0, 7.234e-12, 0.1), (7000.0, 353.678e-9, 0.1), (1.2e6, 318.310e-6, 0.1), (2.5e7, 2.274e-3, 0.0)),
+        _cole("fat", 2.5, 0.01, (3.0, 7.958e-12, 0.2), (15.0, 15.915e-9, 0.1), (3.3e4, 159.155e-6, 0.05), (1e7, 7.958e-3, 0.01)),
+        _cole("dry skin", 4.0, 0.0002, (32.0, 7.234e-12, 0.0), (1100.0, 32.481e-9, 0.2)),
+    )
+}
