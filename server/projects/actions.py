@@ -10,16 +10,19 @@ from django.http import HttpRequest
 from heron.model import Document, load_document
 from server.accounts.models import User
 from server.errors import Problem, not_found
+from server.projects import files
 from server.projects.models import Member, Project, Revision, Role
 from server.projects.permissions import get_project
 
 
 @transaction.atomic
-def create_project(user: User, document: Document) -> Project:
-    """A project with its first revision; the user owns it."""
+def create_project(user: User, document: Document, shipped: bool = False) -> Project:
+    """A project with its first revision; the user owns it. ``shipped`` documents bring the files beside the examples."""
     project = Project.objects.create(name=document.name)
     Member.objects.create(project=project, user=user, role=Role.OWNER)
     _append(project, document, user)
+    if shipped:
+        files.ship(project, document)
     return project
 
 

@@ -5,19 +5,22 @@ from __future__ import annotations
 from datetime import datetime
 from typing import Any
 
+import numpy as np
 from django.http import HttpRequest
-from ninja import Field, Router, Schema, Status
+from ninja import Field, File, Router, Schema, Status, UploadedFile
 
 from heron.checks import examine
 from heron.errors import QuantityError
-from heron.model import load_document
+from heron.materials import LIBRARY, MEDIA
+from heron.model import evaluate_document, load_document
 from heron.model.document import Parameter
+from heron.phrases import step_from
 from heron.quantities import evaluate, resolve_parameters
 from heron.quantities.units import si_symbol
-from server.projects import actions, library
-from server.projects.models import Project, Role
+from server.projects import actions, files, library
+from server.projects.models import Project, Role, Upload
 from server.projects.permissions import get_project, role_of, visible
-from server.projects.views import examination_view
+from server.projects.views import curves, examination_view
 
 router = Router()
 
@@ -61,7 +64,11 @@ class NewRevision(Schema):
 
 
 class Examine(Schema):
+    """``project``: whose files import steps mean; ``have``: keys of meshes the stage holds already."""
+
     document: dict[str, Any]
+    project: int | None = None
+    have: list[str] = Field(default=[], max_length=5000)
 
 
 class Expression(Schema):
@@ -78,9 +85,59 @@ class ExpressionValue(Schema):
     error: str
 
 
+class Phrase(Schema):
+    document: dict[str, Any]
+    text: str = Field(max_length=500)
+
+
+class FileLine(Schema):
+    name: str
+    size: int
+    state: str
+    message: str
+    report: dict[str, Any]
+
+
 class MemberLine(Schema):
     username: str
     role: Role
+
+
+class MaterialLine(Schema):
+    name: str
+    group: str
+    source: str
+    conductor: bool
+
+
+class MaterialAsked(Schema):
+    document: dict[str, Any]
+    name: str = Field(max_length=60)
+    f_start: float = Field(gt=0, lt=1e17)
+    f_stop: float = Field(gt=0, lt=1e17)
+
+
+class MaterialFit(Schema):
+    """Debye poles fitted to a table, over the same frequencies; ``error`` is the largest one relative to |ε| at the table's rows."""
+
+    epsilon_real: list[float]
+    epsilon_imag: list[float]
+    error: float
+    poles: int
+
+
+class MaterialCurve(Schema):
+    """Against ``frequency_hz``; the relative ε and μ with positive imaginary parts for losses."""
+
+    source: str
+    frequency_hz: list[float]
+    epsilon_real: list[float]
+    epsilon_imag: list[float]
+    mu_real: list[float]
+    mu_imag: list[float]
+    conductivity: list[float]
+    skin_depth_m: list[float | None]
+    fit: MaterialFit | None = None
 
 
 class NewRole(Schema):
@@ -108,7 +165,7 @@ def list_projects(request: HttpRequest) -> list[ProjectCard]:
 @router.post("", response={201: ProjectState}, operation_id="create_project")
 def create_project(request: HttpRequest, data: NewProject) -> Status:
     document = load_document(data.document) if data.document is not None else library.example(data.example)
-    return Status(201, _state(request, actions.create_project(request.user, document)))
+    return Status(201, _state(request, actions.create_project(request.user, document, shipped=data.document is None)))
 
 
 @router.get("/examples", response=list[ExampleLine], operation_id="list_examples")
@@ -118,7 +175,8 @@ def list_examples(request: HttpRequest) -> list[ExampleLine]:
 
 @router.post("/examine", response=dict[str, Any], operation_id="examine_document")
 def examine_document(request: HttpRequest, data: Examine) -> dict[str, Any]:
-    return examination_view(examine(load_document(data.document)))
+    project = None if data.project is None else get_project(request, data.project)
+    return examination_view(examine(load_document(data.document), files=files.provider(project)), set(data.have))
 
 
 @router.post("/evaluate", response=ExpressionValue, operation_id="evaluate_expression")
@@ -163,6 +221,50 @@ def undo(request: HttpRequest, project_id: int) -> ProjectState:
 @router.post("/{int:project_id}/redo", response=ProjectState, operation_id="redo")
 def redo(request: HttpRequest, project_id: int) -> ProjectState:
     return _state(request, actions.step_history(request, project_id, "redo"))
+
+
+def _file(upload: Upload) -> FileLine:
+    upload = files.current(upload)
+    return FileLine(name=upload.name, size=upload.size, state=upload.state, message=upload.message, report=upload.report)
+
+
+@router.get("/{int:project_id}/files", response=list[FileLine], operation_id="list_files")
+def list_files(request: HttpRequest, project_id: int) -> list[FileLine]:
+    return [_file(u) for u in get_project(request, project_id).uploads.defer("original", "prepared")]
+
+
+@router.post("/{int:project_id}/files", response={202: FileLine}, operation_id="upload_file")
+def upload_file(request: HttpRequest, project_id: int, file: File[UploadedFile]) -> Status:
+    """Keeps a STEP, STL or OBJ file and reads it in a child process; ask the list for how far it is."""
+    get_project(request, project_id, Role.EDITOR)
+    return Status(202, _file(files.receive(request, project_id, file.name or "", file.read())))
+
+
+@router.delete("/{int:project_id}/files/{name}", response={204: None}, operation_id="delete_file")
+def delete_file(request: HttpRequest, project_id: int, name: str) -> Status:
+    files.delete(request, project_id, name)
+    return Status(204, None)
+
+
+@router.post("/phrase", response=dict[str, Any], operation_id="read_phrase")
+def read_phrase(request: HttpRequest, data: Phrase) -> dict[str, Any]:
+    """A typed step as a part of the document."""
+    return step_from(data.text, load_document(data.document), [*LIBRARY, *MEDIA, *(str(m.get("name")) for m in data.document.get("materials", []))])
+
+
+@router.get("/materials", response=list[MaterialLine], operation_id="list_materials")
+def list_materials(request: HttpRequest) -> list[MaterialLine]:
+    """The library, conductors first."""
+    lines = [MaterialLine(name=c.name, group="conductors", source=c.source, conductor=True) for c in LIBRARY.values()]
+    return lines + [MaterialLine(name=m.name, group=m.group, source=m.source, conductor=False) for m in MEDIA.values()]
+
+
+@router.post("/material-curve", response=MaterialCurve, operation_id="material_curve")
+def material_curve(request: HttpRequest, data: MaterialAsked) -> MaterialCurve:
+    """ε, μ, σ and skin depth of a material of a document or the library, over a band."""
+    model = evaluate_document(load_document(data.document))
+    f = np.geomspace(data.f_start, data.f_stop, 201)
+    return MaterialCurve(**curves(model, data.name, f))
 
 
 @router.get("/{int:project_id}/members", response=list[MemberLine], operation_id="list_members")

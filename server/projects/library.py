@@ -10,7 +10,9 @@ from heron.geometry.tessellate import shapes
 from heron.model import Document, evaluate_document, load_document
 from server.config import ROOT
 from server.errors import not_found
+from server.projects import files
 from server.projects.models import Project, Revision
+from server.projects.views import outline
 
 BLANK = {
     "name": "Untitled",
@@ -39,8 +41,10 @@ def example(name: str | None) -> Document:
 
 @lru_cache(maxsize=256)
 def _outline(revision_id: int) -> list[dict[str, Any]]:
-    document = load_document(Revision.objects.get(id=revision_id).document)
-    return [{"points": s["points"]} for s in shapes(build_geometry(evaluate_document(document)))]
+    revision = Revision.objects.select_related("project").get(id=revision_id)
+    document = load_document(revision.document)
+    geometry = build_geometry(evaluate_document(document), files.provider(revision.project))
+    return [{"points": s["points"]} for s in shapes(geometry)] + [{"points": line} for line in outline(geometry)]
 
 
 def card(project: Project, role: str) -> dict[str, Any]:

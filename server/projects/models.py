@@ -49,3 +49,28 @@ class Revision(models.Model):
             models.UniqueConstraint(fields=["project", "number"], name="revision_number"),
             models.CheckConstraint(condition=~Q(id=F("parent_id")), name="revision_not_own_parent"),
         ]
+
+
+class Upload(models.Model):
+    """A file that import steps of the project name. ``prepared`` is what a child process made of it."""
+
+    class State(models.TextChoices):
+        READING = "reading"
+        READY = "ready"
+        REFUSED = "refused"
+
+    project = models.ForeignKey(Project, on_delete=models.CASCADE, related_name="uploads")
+    name = models.CharField(max_length=200)
+    digest = models.CharField(max_length=64)
+    size = models.PositiveBigIntegerField()
+    state = models.CharField(max_length=10, choices=State.choices, default=State.READING)
+    message = models.TextField(default="waiting")
+    report = models.JSONField(default=dict)
+    original = models.BinaryField()
+    prepared = models.BinaryField(default=bytes)
+    author = models.ForeignKey(settings.AUTH_USER_MODEL, null=True, on_delete=models.SET_NULL, related_name="+")
+    created = models.DateTimeField(auto_now_add=True)
+
+    class Meta:
+        ordering = ["name"]
+        constraints = [models.UniqueConstraint(fields=["project", "name"], name="upload_name")]

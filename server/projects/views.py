@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import base64
 from dataclasses import asdict
 from typing import Any
 
@@ -9,26 +10,47 @@ import numpy as np
 
 from heron.checks import Examination
 from heron.errors import HeronError
+from heron.geometry import Geometry
+from heron.geometry.bodies import Body, cached
 from heron.geometry.build import build_frames, frame_matrix
+from heron.geometry.exact.kernel import FACE, subshapes
+from heron.geometry.exact.mesh import FINE, SCENE, triangulate
 from heron.geometry.tessellate import shapes
 from heron.geometry.transforms import apply
+from heron.materials import Medium, fit_debye
+from heron.model import Evaluated
+from heron.model.substances import conducting, conductors_of, media_of
 from heron.quantities.units import si_symbol
 from heron.results.near import POINTS
+from server.errors import not_found
+
+OUTLINE_EDGES = 60
+MOST_POLES = 3
 
 
-def examination_view(e: Examination) -> dict[str, Any]:
-    """Values, shapes, marks, problems and forecast, as JSON values in SI units."""
+def examination_view(e: Examination, have: set[str] | None = None) -> dict[str, Any]:
+    """Values, shapes, marks, problems and forecast, as JSON values in SI units.
+
+    ``meshes`` holds the triangles of bodies by key, without those the stage has already.
+    """
     mesh = e.discretisation.mesh if e.discretisation else None
     plan = e.model.plan
+    bodies = e.geometry.placed.bodies if e.geometry.bodies else []
+    scene = _scene(bodies)
     return {
+        "bodies": [_body(e, b, scene) for b in bodies],
+        "meshes": {mesh_key(b, scene): _mesh(b, scene) for b in bodies if mesh_key(b, scene) not in (have or set())},
+        "contacts": [asdict(c) for c in e.contacts],
+        "displaced": [list(pair) for pair in e.geometry.placed.taken] if e.geometry.bodies else [],
         "values": {n: {"value": q.value, "unit": si_symbol(q.dimension)} for n, q in e.model.values.items()},
         "shapes": shapes(e.geometry),
-        "feeds": _marks(mesh, mesh.feeds if mesh else []),
-        "loads": _marks(mesh, mesh.loads if mesh else []),
+        "feeds": [_mark(e, f) for f in e.model.feeds],
+        "loads": [_mark(e, s) for s in e.model.loads],
         "joints": [asdict(j) for j in mesh.joints] if mesh else [],
         "nodes": mesh.nodes.round(9).tolist() if mesh else [],
         "ground": e.model.surround.height if e.model.surround and e.model.surround.kind == "ground" else None,
         "captures": [_capture(e, c) for c in e.model.captures],
+        "frames": [{"name": n, "matrix": m.ravel().tolist()} for n, m in build_frames(e.model, []).items() if n],
         "problems": [asdict(p) for p in e.problems],
         "forecast": asdict(e.forecast) if e.forecast else None,
         "engine": e.engine,
@@ -37,8 +59,91 @@ def examination_view(e: Examination) -> dict[str, Any]:
     }
 
 
-def _marks(mesh: Any, gaps: list[Any]) -> list[list[float] | None]:
-    return [mesh.nodes[g.node].tolist() if g.node >= 0 else None for g in gaps]
+def _mark(e: Examination, step: Any) -> list[float] | None:
+    """Where a feed or load stands on its wire."""
+    part = None if step is None else e.geometry.part(step.part)
+    if part is None or not 0 <= step.at <= 1:
+        return None
+    return [float(c) for c in part.path.at(np.array([step.at]))[0]]
+
+
+def _scene(bodies: list[Body]) -> float:
+    """Diagonal of everything in m, as a power of two, so that small changes keep all meshes."""
+    if not bodies:
+        return 0.0
+    low, high = (np.array(side) for side in zip(*(b.bounds for b in bodies), strict=True))
+    return float(2.0 ** np.floor(np.log2(max(float(np.linalg.norm(high.max(axis=0) - low.min(axis=0))), 1e-12))))
+
+
+def mesh_key(body: Body, scene: float) -> str:
+    """Names a body's mesh: the scene counts only for parts small in it."""
+    low, high = body.bounds
+    small = float(np.linalg.norm(high - low)) * FINE < SCENE * scene
+    return f"{body.key}@{scene:.3g}" if small else body.key
+
+
+def _body(e: Examination, body: Body, scene: float) -> dict[str, Any]:
+    low, high = body.bounds
+    return {"name": body.name, "step": body.step, "key": mesh_key(body, scene), "solid": body.solid, "material": body.material,
+            "conductor": conducting(e.model, body.material),
+            "colour": body.colour, "low": low.tolist(), "high": high.tolist(), "faces": len(subshapes(body.shape, FACE))}
+
+
+def _mesh(body: Body, scene: float) -> dict[str, Any]:
+    """Triangles and edges in m as base64 of little-endian float32 and uint32."""
+    view: dict[str, Any] = cached(("view", mesh_key(body, scene)), lambda: _encoded(body, scene))
+    return view
+
+
+def _encoded(body: Body, scene: float) -> dict[str, Any]:
+    found = triangulate(body.shape, scene=scene / body.unit)
+    lines = found.edges
+    return {
+        "points": _base64(found.points * body.unit, "<f4"), "triangles": _base64(found.triangles, "<u4"), "face": _base64(found.face, "<u4"),
+        "edges": _base64(np.vstack(lines) * body.unit if lines else np.empty((0, 3)), "<f4"), "edge_sizes": [len(line) for line in lines],
+    }
+
+
+def outline(geometry: Geometry) -> list[list[list[float]]]:
+    """Edge lines of the bodies for a small drawing: the longest ones, a few hundred points in all."""
+    lines = [line * b.unit for b in geometry.placed.bodies for line in triangulate(b.shape).edges] if geometry.bodies else []
+    lines.sort(key=lambda line: -float(np.linalg.norm(np.diff(line, axis=0), axis=1).sum()))
+    return [[*line[:: max(1, len(line) // 24)].round(9).tolist(), line[-1].round(9).tolist()] for line in lines[:OUTLINE_EDGES]]
+
+
+def _base64(values: Any, kind: str) -> str:
+    return base64.b64encode(np.ascontiguousarray(values, dtype=kind).tobytes()).decode()
+
+
+def curves(model: Evaluated, name: str, f: Any) -> dict[str, Any]:
+    """What a material does over frequencies (n,) Hz.
+
+    :raises Problem: 404 for an unknown one.
+    """
+    media, conductors = media_of(model)[0], conductors_of(model)[0]
+    if name in conductors:
+        c = conductors[name]
+        medium = Medium(c.name, conductivity=c.conductivity if np.isfinite(c.conductivity) else 1e30, source=c.source)
+    elif name in media:
+        medium = media[name]
+    else:
+        raise not_found("material of that name")
+    eps, mu, depth = medium.epsilon(f), medium.mu(f), medium.skin_depth(f)
+    return {
+        "source": medium.source, "frequency_hz": f.tolist(), "conductivity": medium.effective_conductivity(f).tolist(),
+        "epsilon_real": eps.real.tolist(), "epsilon_imag": (-eps.imag).tolist(), "mu_real": mu.real.tolist(), "mu_imag": (-mu.imag).tolist(),
+        "skin_depth_m": [d if np.isfinite(d) else None for d in depth.tolist()],
+        "fit": _fit(medium, f) if medium.table else None,
+    }
+
+
+def _fit(medium: Medium, f: Any) -> dict[str, Any]:
+    """The best passive fit of one to three poles to a table."""
+    at = np.array([row[0] for row in medium.table])
+    found = [fit_debye(at, medium.epsilon(at), n) for n in range(min(MOST_POLES, len(at) - 1) + 1)]
+    best, error = min(found, key=lambda pair: pair[1])
+    eps = best.epsilon(f)
+    return {"epsilon_real": eps.real.tolist(), "epsilon_imag": (-eps.imag).tolist(), "error": error, "poles": len(best.poles)}
 
 
 def _capture(e: Examination, capture: Any) -> dict[str, Any] | None:

@@ -13,6 +13,7 @@ from heron.checks import examine
 from heron.model import load_document
 from heron.quantities.units import si_symbol
 from server.errors import Problem, not_found
+from server.projects.files import provider
 from server.projects.models import Role
 from server.projects.permissions import get_project
 from server.runs.models import ACTIVE, Run, RunEvent, Status, Wish
@@ -28,7 +29,7 @@ def start_run(request: HttpRequest, project_id: int, revision: int | None, overr
     chosen = project.head if revision is None else project.revisions.filter(number=revision).first()
     if chosen is None:
         raise not_found("revision of that number")
-    examination = examine(load_document(chosen.document), overrides)
+    examination = examine(load_document(chosen.document), overrides, files=provider(project))
     if not examination.sound:
         problems = [asdict(p) for p in examination.errors]
         raise Problem(422, f"the run cannot start: {examination.errors[0].message}", problems=problems)

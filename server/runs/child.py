@@ -33,6 +33,7 @@ from heron.model import load_document  # noqa: E402
 from heron.quantities import engineering  # noqa: E402
 from heron.results import ports  # noqa: E402
 from heron.runner import execute  # noqa: E402
+from server.projects.files import provider  # noqa: E402
 from server.runs import store  # noqa: E402
 from server.runs.actions import end, fail, log  # noqa: E402
 from server.runs.models import Run, Status, Wish  # noqa: E402
@@ -130,7 +131,7 @@ class _Reporter:
 
 
 def _solve(run: Run) -> None:
-    examination = examine(load_document(run.revision.document), run.overrides)
+    examination = examine(load_document(run.revision.document), run.overrides, files=provider(run.project))
     if not examination.sound:
         raise examination_error(examination)
     done = execute(examination, _Reporter(run.id))
