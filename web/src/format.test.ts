@@ -28,5 +28,5 @@ it("rounds to significant digits without trailing zeros", () => {
 
 it("puts times and sizes in people's words", () => {
   expect([0.2, 12.4, 61].map(seconds)).toEqual(["under a second", "about 12 s", "about 2 min"]);
-  expect([3 * 2 ** 20, 2.5 * 2 ** 30].map(bytes)).toEqual(["3 MiB", "2.5 GiB"]);
+  expect([3 * 2 ** 20, 2.5 * 2 ** 30, 179_788, 12].map(bytes)).toEqual(["3 MiB", "2.5 GiB", "176 KiB", "1 KiB"]);
 });

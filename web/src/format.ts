@@ -31,4 +31,4 @@ export const complex = (re: number, im: number, decimals = 1): string =>
 
 export const seconds = (s: number): string => (s < 1 ? "under a second" : s < 60 ? `about ${Math.round(s)} s` : `about ${Math.ceil(s / 60)} min`);
 
-export const bytes = (b: number): string => (b >= 2 ** 30 ? `${(b / 2 ** 30).toFixed(1)} GiB` : `${Math.round(b / 2 ** 20)} MiB`);
+export const bytes = (b: number): string => (b >= 2 ** 30 ? `${(b / 2 ** 30).toFixed(1)} GiB` : b >= 2 ** 20 ? `${Math.round(b / 2 ** 20)} MiB` : `${Math.ceil(b / 2 ** 10)} KiB`);

@@ -10,11 +10,12 @@ const token = (): string => /(?:^|; )csrftoken=([^;]+)/.exec(document.cookie)?.[
 
 async function answer(method: string, path: string, body?: unknown): Promise<Response> {
   let response: Response;
+  const form = body instanceof FormData;
   try {
     response = await fetch(`/api${path}`, {
       method,
-      headers: { "X-CSRFToken": token(), ...(body === undefined ? {} : { "Content-Type": "application/json" }) },
-      ...(body === undefined ? {} : { body: JSON.stringify(body) }),
+      headers: { "X-CSRFToken": token(), ...(body === undefined || form ? {} : { "Content-Type": "application/json" }) },
+      ...(body === undefined ? {} : { body: form ? body : JSON.stringify(body) }),
     });
   } catch {
     throw new Problem(0, "The server does not answer. Your work is kept here; it will be saved when the server is back.", {});
@@ -27,6 +28,13 @@ async function answer(method: string, path: string, body?: unknown): Promise<Res
 export async function call<T>(method: string, path: string, body?: unknown): Promise<T> {
   const response = await answer(method, path, body);
   return (response.status === 204 ? undefined : await response.json()) as T;
+}
+
+/** Sends a file. */
+export async function upload(path: string, file: File): Promise<void> {
+  const form = new FormData();
+  form.append("file", file);
+  await answer("POST", path, form);
 }
 
 export interface Packet {

@@ -1,7 +1,8 @@
 /** One factory per resource: key, fetcher, type. */
 import { QueryClient, queryOptions } from "@tanstack/react-query";
 import { Problem, call, packet } from "./client";
-import type { Cut, Examination, ExampleLine, Model, ProjectCard, ProjectState, RunDetail, RunLine, Session, Sweep } from "./types";
+import { heldKeys, keep } from "../stage/meshes";
+import type { Cut, Examination, ExampleLine, FileLine, MaterialCurve, MaterialLine, Model, ProjectCard, ProjectState, RawMesh, RunDetail, RunLine, Session, Sweep } from "./types";
 
 export const client = new QueryClient({
   defaultOptions: { queries: { retry: (count, error) => count < 2 && !(error instanceof Problem && error.status >= 400), refetchOnWindowFocus: false } },
@@ -19,9 +20,25 @@ export const projects = queryOptions({
 export const examples = queryOptions({ queryKey: ["examples"], queryFn: () => call<ExampleLine[]>("GET", "/projects/examples"), staleTime: Infinity });
 export const project = (id: number) => queryOptions({ queryKey: ["project", id], queryFn: () => call<ProjectState>("GET", `/projects/${id}`), staleTime: 0 });
 
-export const examination = (document: Model) => queryOptions({
-  queryKey: ["examination", JSON.stringify(document)], queryFn: () => call<Examination>("POST", "/projects/examine", { document }),
-  staleTime: Infinity, gcTime: 60_000, placeholderData: (before) => before,
+/** Looks at a document; `files` changes when uploads do, so that import steps are looked at again. */
+export const examination = (document: Model, projectId: number, files = "") => queryOptions({
+  queryKey: ["examination", projectId, files, JSON.stringify(document)],
+  queryFn: async () => {
+    const found = await call<Examination & { meshes: Record<string, RawMesh> }>("POST", "/projects/examine", { document, project: projectId, have: heldKeys() });
+    keep(found.meshes);
+    return found as Examination;
+  },
+  staleTime: Infinity, gcTime: 60_000, placeholderData: (before: Examination | undefined) => before,
+});
+export const files = (id: number) => queryOptions({
+  queryKey: ["files", id], queryFn: () => call<FileLine[]>("GET", `/projects/${id}/files`), staleTime: 0,
+  refetchInterval: (q) => (q.state.data?.some((f) => f.state === "reading") ? LIVE_MS : false),
+});
+export const filesStamp = (lines: FileLine[] | undefined): string => (lines ?? []).map((f) => `${f.name} ${f.size} ${f.state}`).join("|");
+export const materials = queryOptions({ queryKey: ["materials"], queryFn: () => call<MaterialLine[]>("GET", "/projects/materials"), staleTime: Infinity });
+export const materialCurve = (document: Model, name: string, band: [number, number]) => queryOptions({
+  queryKey: ["material-curve", name, band, JSON.stringify([document.materials, document.parameters])], staleTime: Infinity,
+  queryFn: () => call<MaterialCurve>("POST", "/projects/material-curve", { document, name, f_start: band[0], f_stop: band[1] }),
 });
 
 export const runs = (id: number) => queryOptions({

@@ -165,6 +165,104 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/projects/{project_id}/files": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** List Files */
+        get: operations["list_files"];
+        put?: never;
+        /**
+         * Upload File
+         * @description Keeps a STEP, STL or OBJ file and reads it in a child process; ask the list for how far it is.
+         */
+        post: operations["upload_file"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/projects/{project_id}/files/{name}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /** Delete File */
+        delete: operations["delete_file"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/projects/phrase": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Read Phrase
+         * @description A typed step as a part of the document.
+         */
+        post: operations["read_phrase"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/projects/materials": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * List Materials
+         * @description The library, conductors first.
+         */
+        get: operations["list_materials"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/projects/material-curve": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Material Curve
+         * @description ε, μ, σ and skin depth of a material of a document or the library, over a band.
+         */
+        post: operations["material_curve"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/projects/{project_id}/members": {
         parameters: {
             query?: never;
@@ -533,12 +631,22 @@ export interface components {
             /** Notes */
             notes: string;
         };
-        /** Examine */
+        /**
+         * Examine
+         * @description ``project``: whose files import steps mean; ``have``: keys of meshes the stage holds already.
+         */
         Examine: {
             /** Document */
             document: {
                 [key: string]: unknown;
             };
+            /** Project */
+            project?: number | null;
+            /**
+             * Have
+             * @default []
+             */
+            have: string[];
         };
         /** ExpressionValue */
         ExpressionValue: {
@@ -585,6 +693,91 @@ export interface components {
             document: {
                 [key: string]: unknown;
             };
+        };
+        /** FileLine */
+        FileLine: {
+            /** Name */
+            name: string;
+            /** Size */
+            size: number;
+            /** State */
+            state: string;
+            /** Message */
+            message: string;
+            /** Report */
+            report: {
+                [key: string]: unknown;
+            };
+        };
+        /** Phrase */
+        Phrase: {
+            /** Document */
+            document: {
+                [key: string]: unknown;
+            };
+            /** Text */
+            text: string;
+        };
+        /** MaterialLine */
+        MaterialLine: {
+            /** Name */
+            name: string;
+            /** Group */
+            group: string;
+            /** Source */
+            source: string;
+            /** Conductor */
+            conductor: boolean;
+        };
+        /**
+         * MaterialCurve
+         * @description Against ``frequency_hz``; the relative ε and μ with positive imaginary parts for losses.
+         */
+        MaterialCurve: {
+            /** Source */
+            source: string;
+            /** Frequency Hz */
+            frequency_hz: number[];
+            /** Epsilon Real */
+            epsilon_real: number[];
+            /** Epsilon Imag */
+            epsilon_imag: number[];
+            /** Mu Real */
+            mu_real: number[];
+            /** Mu Imag */
+            mu_imag: number[];
+            /** Conductivity */
+            conductivity: number[];
+            /** Skin Depth M */
+            skin_depth_m: (number | null)[];
+            fit?: components["schemas"]["MaterialFit"] | null;
+        };
+        /**
+         * MaterialFit
+         * @description Debye poles fitted to a table, over the same frequencies; ``error`` is the largest one relative to |ε| at the table's rows.
+         */
+        MaterialFit: {
+            /** Epsilon Real */
+            epsilon_real: number[];
+            /** Epsilon Imag */
+            epsilon_imag: number[];
+            /** Error */
+            error: number;
+            /** Poles */
+            poles: number;
+        };
+        /** MaterialAsked */
+        MaterialAsked: {
+            /** Document */
+            document: {
+                [key: string]: unknown;
+            };
+            /** Name */
+            name: string;
+            /** F Start */
+            f_start: number;
+            /** F Stop */
+            f_stop: number;
         };
         /** MemberLine */
         MemberLine: {
@@ -1050,6 +1243,151 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["ProjectState"];
+                };
+            };
+        };
+    };
+    list_files: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                project_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FileLine"][];
+                };
+            };
+        };
+    };
+    upload_file: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                project_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "multipart/form-data": {
+                    /**
+                     * File
+                     * Format: binary
+                     */
+                    file: string;
+                };
+            };
+        };
+        responses: {
+            /** @description Accepted */
+            202: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FileLine"];
+                };
+            };
+        };
+    };
+    delete_file: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                project_id: number;
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    read_phrase: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Phrase"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": {
+                        [key: string]: unknown;
+                    };
+                };
+            };
+        };
+    };
+    list_materials: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["MaterialLine"][];
+                };
+            };
+        };
+    };
+    material_curve: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["MaterialAsked"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["MaterialCurve"];
                 };
             };
         };

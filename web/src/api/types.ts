@@ -8,6 +8,10 @@ export type RunLine = Schemas["RunLine"];
 export type RunDetail = Schemas["RunDetail"];
 export type ExampleLine = Schemas["ExampleLine"];
 export type ExpressionValue = Schemas["ExpressionValue"];
+export type FileLine = Omit<Schemas["FileLine"], "report"> & { report: { bodies?: FileBody[]; findings?: { level: "good" | "look" | "stop"; text: string }[] } };
+export interface FileBody { name: string; kind: string; faces: number; edges: number; volume_m3: number; area_m2: number; size_m: [number, number, number] }
+export type MaterialLine = Schemas["MaterialLine"];
+export type MaterialCurve = Schemas["MaterialCurve"];
 export type Path = (string | number)[];
 
 export interface Parameter { name: string; expression: string; unit: string; comment: string }
@@ -23,11 +27,19 @@ export interface Finding {
   repair: { path: Path; value: unknown }[]; repair_label: string;
 }
 export interface Shape { name: string; step: number; radius: number; material: string; points: [number, number, number][] }
+export interface Body {
+  name: string; step: number; key: string; solid: boolean; material: string; conductor: boolean; colour: string; faces: number;
+  low: [number, number, number]; high: [number, number, number];
+}
+/** Triangles and edge lines in m, as base64 of float32 and uint32. */
+export interface RawMesh { points: string; triangles: string; face: string; edges: string; edge_sizes: number[] }
 export interface Examination {
+  bodies: Body[]; contacts: { first: string; second: string; distance: number; joined: boolean }[]; displaced: [string, string][];
   values: Record<string, { value: number; unit: string }>;
   shapes: Shape[]; feeds: ([number, number, number] | null)[]; loads: ([number, number, number] | null)[];
   joints: { point: [number, number, number]; parts: string[] }[]; nodes: [number, number, number][]; ground: number | null;
   captures: ({ name: string; kind: string; points: [number, number, number][] } | null)[];
+  frames: { name: string; matrix: number[] }[];
   problems: Finding[];
   forecast: { engine: string; unknowns: number; memory_bytes: number; seconds: number; solves: number } | null;
   engine: string; engine_reason: string; band: [number, number] | null;

@@ -1,14 +1,15 @@
 import { extent } from "d3-array";
-import { scaleLinear } from "d3-scale";
+import { scaleLinear, scaleLog } from "d3-scale";
 import { line } from "d3-shape";
 import { type PointerEvent, useId } from "react";
-import { number } from "../format";
+import { number, quantity } from "../format";
 import { useSize } from "./useSize";
 
 export interface Curve { x: number[]; y: (number | null)[]; color: string; dash: string; label?: string }
 interface Props {
   curves: Curve[];
-  x: { unit: string; factor: number; label?: string };
+  /** With `log`, decades are marked and carry their unit. */
+  x: { unit: string; factor: number; label?: string; log?: boolean };
   y: { unit: string; domain?: [number, number]; label?: string; ticks?: number };
   cursor?: number | null;
   onCursor?: (x: number) => void;
@@ -31,7 +32,7 @@ export function LinePlot({ curves, x, y, cursor, onCursor, bands = [], limit, la
   const ys = curves.flatMap((c) => c.y.filter((v): v is number => v !== null));
   const [x0, x1] = extent(xs) as [number, number];
   const [low, high] = y.domain ?? padded(extent(ys) as [number, number]);
-  const sx = scaleLinear().domain(x0 === x1 ? [x0 - 1, x1 + 1] : [x0, x1]).range([MARGIN.left, width - MARGIN.right]);
+  const sx = (x.log ? scaleLog() : scaleLinear()).domain(x0 === x1 ? [x0 - 1, x1 + 1] : [x0, x1]).range([MARGIN.left, width - MARGIN.right]);
   const sy = scaleLinear().domain([low, high]).range([height - MARGIN.bottom, MARGIN.top]);
   const place = (e: PointerEvent<SVGSVGElement>): void => {
     const box = e.currentTarget.getBoundingClientRect();
@@ -54,13 +55,13 @@ export function LinePlot({ curves, x, y, cursor, onCursor, bands = [], limit, la
               <text x={MARGIN.left - 6} y={sy(t) + 3.5} textAnchor="end" fontSize="10.500" fill="var(--ink2)">{number(t, 5)}</text>
             </g>
           ))}
-          {sx.ticks(Math.max(3, Math.floor(width / 80))).map((t) => (
+          {sx.ticks(Math.max(3, Math.floor(width / 80))).filter((t) => !x.log || Number.isInteger(Math.log10(t))).map((t) => (
             <g key={t}>
               <line x1={sx(t)} x2={sx(t)} y1={height - MARGIN.bottom} y2={height - MARGIN.bottom + 4} stroke="var(--ink3)" />
-              <text x={sx(t)} y={height - MARGIN.bottom + 15} textAnchor="middle" fontSize="10.500" fill="var(--ink2)">{number(t, 5)}</text>
+              <text x={sx(t)} y={height - MARGIN.bottom + 15} textAnchor="middle" fontSize="10.500" fill="var(--ink2)">{x.log ? quantity(t * x.factor, x.unit, 2) : number(t, 5)}</text>
             </g>
           ))}
-          <text x={width - MARGIN.right} y={height - 3} textAnchor="end" fontSize="10.500" fill="var(--ink2)">{[x.label, x.unit].filter(Boolean).join(", ")}</text>
+          <text x={width - MARGIN.right} y={height - 3} textAnchor="end" fontSize="10.500" fill="var(--ink2)">{x.log ? x.label : [x.label, x.unit].filter(Boolean).join(", ")}</text>
           <text x={4} y={height - 3} fontSize="10.500" fill="var(--ink2)">{[y.label, y.unit].filter(Boolean).join(", ")}</text>
           <line x1={MARGIN.left} x2={width - MARGIN.right} y1={height - MARGIN.bottom} y2={height - MARGIN.bottom} stroke="var(--ink3)" />
           {limit !== undefined && limit > low && limit < high && <line x1={MARGIN.left} x2={width - MARGIN.right} y1={sy(limit)} y2={sy(limit)} stroke="var(--moss)" strokeDasharray="2 3" />}

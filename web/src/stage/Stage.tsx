@@ -2,7 +2,7 @@ import { OrbitControls } from "@react-three/drei";
 import { Canvas, useThree } from "@react-three/fiber";
 import { useQuery } from "@tanstack/react-query";
 import { useEffect, useMemo, useState } from "react";
-import type { OrthographicCamera } from "three";
+import type { OrthographicCamera, PerspectiveCamera } from "three";
 import { field, sweep } from "../api/queries";
 import type { Examination, RunLine } from "../api/types";
 import { nearest, useCursor } from "../app/cursor";
@@ -12,7 +12,9 @@ import { quantity } from "../format";
 import { RAMP_CSS } from "../plots/scale";
 import { CurrentLens, NearLens, PatternLens } from "./Lenses";
 import { Structure } from "./Structure";
+import { Tools } from "./Tools";
 import { extentOf, type Extent } from "./extent";
+import { useStage } from "./state";
 
 type Lens = "shape" | "current" | "near field" | "pattern";
 const LENSES: Lens[] = ["shape", "current", "near field", "pattern"];
@@ -27,16 +29,31 @@ export function Stage({ examination, projectId, run }: Props) {
   const [view, setView] = useState({ name: "oblique", count: 0 });
   const [zoom, setZoom] = useState(1);
   const theme = useTheme((s) => s.theme);
+  const stage = useStage();
   const extent = useMemo(() => extentOf(examination), [examination]);
   const look = (name: string): void => setView((v) => ({ name, count: v.count + 1 }));
   useRegister("stage", [
     ...LENSES.map((l) => ({ id: `lens-${l}`, label: `Lens: ${l}`, group: "View", enabled: l === "shape" || run !== undefined, perform: () => setLens(l) })),
     ...Object.keys(VIEWS).map((v) => ({ id: `view-${v}`, label: `View: ${v}`, group: "View", shortcut: v === "oblique" ? "F" : undefined, perform: () => look(v) })),
+    { id: "perspective", label: stage.perspective ? "View: without perspective" : "View: with perspective", group: "View", perform: () => stage.setPerspective(!stage.perspective) },
+    { id: "measure", label: "Measure between points", group: "View", shortcut: "M", perform: () => stage.measure(!stage.measuring) },
+    { id: "section", label: stage.section ? "Section off" : "Section plane", group: "View", perform: () => stage.cut(stage.section ? null : { axis: "y", at: extent.center[1] }) },
+    { id: "show-all", label: "Show all parts", group: "View", perform: stage.showAll },
   ]);
+  const { reset, ask, measure } = stage;
+  useEffect(() => reset, [projectId, reset]);
+  useEffect(() => {
+    const leave = (e: KeyboardEvent): void => { if (e.key === "Escape") { ask(null); measure(false); } };
+    window.addEventListener("keydown", leave);
+    return () => window.removeEventListener("keydown", leave);
+  }, [ask, measure]);
   const stale = run !== undefined && lens !== "shape";
   return (
-    <div className="absolute inset-0" data-stage data-lens={lens} data-parts={examination?.shapes.length ?? 0} data-extent={extent.size.toPrecision(6)}>
-      <Canvas flat orthographic frameloop="demand" dpr={[1, 2]} gl={{ preserveDrawingBuffer: true, antialias: true }} camera={{ near: -100, far: 200, position: [10, -12.5, 7.2], up: [0, 0, 1] }}>
+    <div className="absolute inset-0" data-stage data-lens={lens} data-parts={examination?.shapes.length ?? 0} data-extent={extent.size.toPrecision(6)} data-bodies={examination?.bodies.length ?? 0}>
+      <Canvas
+        key={stage.perspective ? "perspective" : "flat"} flat orthographic={!stage.perspective} frameloop="demand" dpr={[1, 2]} className={stage.picking || stage.measuring ? "cursor-crosshair" : ""}
+        gl={{ preserveDrawingBuffer: true, antialias: true, localClippingEnabled: true }} camera={stage.perspective ? { near: 0.02, far: 60, fov: 32, position: [1.6, -2, 1.15], up: [0, 0, 1] } : { near: -100, far: 200, position: [10, -12.5, 7.2], up: [0, 0, 1] }}
+      >
         <ambientLight intensity={2.1} />
         <directionalLight position={[3, -4, 8]} intensity={1.7} />
         <Camera direction={VIEWS[view.name]!} token={view.count} onZoom={setZoom} />
@@ -45,7 +62,7 @@ export function Stage({ examination, projectId, run }: Props) {
           {run && lens !== "shape" && <LensContent lens={lens} projectId={projectId} run={run} extent={extent} />}
         </group>
       </Canvas>
-      {examination && examination.shapes.length === 0 && <p className="pointer-events-none absolute inset-x-0 top-1/3 text-center text-ink2">Nothing built yet. Add a wire on the sheet.</p>}
+      {examination && examination.shapes.length + examination.bodies.length === 0 && <p className="pointer-events-none absolute inset-x-0 top-1/3 text-center text-ink2">Nothing built yet. Type a step on the sheet, or add one.</p>}
       <fieldset className="absolute bottom-3 left-4 w-[106px] overflow-hidden rounded-lg border border-rule bg-card">
         <legend className="sr-only">Lens</legend>
         {LENSES.map((l) => (
@@ -56,6 +73,8 @@ export function Stage({ examination, projectId, run }: Props) {
           </label>
         ))}
       </fieldset>
+      {stage.picking && <p role="status" className="absolute left-1/2 top-14 -translate-x-1/2 rounded-md border border-heron bg-card px-3 py-1.5">{stage.picking.prompt}. Escape leaves it.</p>}
+      <Tools extent={extent} examination={examination} />
       <div className="absolute right-4 top-3 flex gap-1 rounded-md border border-rule bg-card p-0.5" role="group" aria-label="Views">
         {Object.keys(VIEWS).map((v) => <button key={v} className="rounded px-2 py-0.5 text-[12px] capitalize text-ink2 hover:bg-heron-soft hover:text-ink" onClick={() => look(v)}>{v}</button>)}
       </div>
@@ -72,19 +91,26 @@ function Camera({ direction, token, onZoom }: { direction: [number, number, numb
   const controls = useThree((s) => s.controls);
   useEffect(() => {
     const { camera, invalidate } = get();
-    const c = camera as OrthographicCamera;
+    const c = camera as OrthographicCamera | PerspectiveCamera;
+    const flat = "isOrthographicCamera" in c;
     const length = Math.hypot(...direction);
     c.up.set(0, 0, 1);
-    c.position.set(...(direction.map((d) => (d / length) * 20) as [number, number, number]));
+    c.position.set(...(direction.map((d) => (d / length) * (flat ? 20 : 3)) as [number, number, number]));
     c.lookAt(0, 0, 0);
-    c.zoom = Math.min(size.width, size.height - 40) / 1.5;
+    c.zoom = flat ? Math.min(size.width, size.height - 40) / 1.5 : 1;
     c.updateProjectionMatrix();
     (controls as unknown as { target: { set: (...p: number[]) => void }; update: () => void } | null)?.target.set(0, 0, 0);
     (controls as unknown as { update: () => void } | null)?.update();
-    onZoom(c.zoom);
+    onZoom(scaleOf(c, size.height));
     invalidate();
   }, [controls, direction, get, onZoom, size, token]);
-  return <OrbitControls makeDefault enableDamping={false} onChange={() => onZoom((get().camera as OrthographicCamera).zoom)} />;
+  return <OrbitControls makeDefault enableDamping={false} onChange={() => onZoom(scaleOf(get().camera, size.height))} />;
+}
+
+/** Pixels per model size at the middle of the model. */
+function scaleOf(camera: unknown, height: number): number {
+  const c = camera as OrthographicCamera | PerspectiveCamera;
+  return "isOrthographicCamera" in c ? c.zoom : height / (2 * c.position.length() * Math.tan((c.fov * Math.PI) / 360));
 }
 
 function useFrequency(run: RunLine): number {

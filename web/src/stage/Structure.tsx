@@ -6,6 +6,7 @@ import type { Examination, Shape } from "../api/types";
 import { color } from "../app/theme";
 import { useBench } from "../features/bench/model";
 import { quantity } from "../format";
+import { Bodies } from "./Bodies";
 import type { Extent } from "./extent";
 
 const PICK_RADIUS = 0.014; // of the model's size, so that thin wires can be hit
@@ -22,6 +23,7 @@ export function Structure({ examination, extent, quiet }: { examination?: Examin
   return (
     <>
       <Floor at={[extent.center[0], extent.center[1], floor]} size={extent.size} solid={examination.ground !== null} />
+      <Bodies examination={examination} extent={extent} quiet={quiet} />
       {examination.shapes.map((s) => <Part key={s.name} shape={s} extent={extent} />)}
       {examination.feeds.map((p, i) => p && (
         <Marker key={i} at={p} extent={extent} tone="plum" label={quiet ? "" : `port ${String(document?.feeds[i]?.number ?? i + 1)} · gap feed · ${String(document?.feeds[i]?.impedance ?? "").replace("ohm", "Ω")}`} />
@@ -30,7 +32,24 @@ export function Structure({ examination, extent, quiet }: { examination?: Examin
       {examination.captures.map((c, i) => c && c.points.length > 1 && hover === `captures.${i}` && (
         <Line key={i} points={c.kind === "near_plane" ? [...c.points, c.points[0]!] : c.points} color={color("amber")} lineWidth={1} dashed dashSize={extent.size * 0.02} gapSize={extent.size * 0.015} />
       ))}
+      {!quiet && examination.frames.map((f) => <Axes key={f.name} name={f.name} matrix={f.matrix} size={extent.size * 0.12} />)}
       {examination.problems.map((p, i) => p.point && <Marker key={`p${i}`} at={p.point} extent={extent} tone="rust" label={p.code.replace("-", " ")} />)}
+    </>
+  );
+}
+
+/** A frame's own x, y and z, the longest lettered with its name. */
+function Axes({ name, matrix: m, size }: { name: string; matrix: number[]; size: number }) {
+  const origin: [number, number, number] = [m[3]!, m[7]!, m[11]!];
+  const tip = (k: number): [number, number, number] => [origin[0] + m[k]! * size, origin[1] + m[4 + k]! * size, origin[2] + m[8 + k]! * size];
+  return (
+    <>
+      {["x", "y", "z"].map((letter, k) => (
+        <group key={letter}>
+          <Line points={[origin, tip(k)]} color={color("amber")} lineWidth={1.5} />
+          <Html position={tip(k)} zIndexRange={[4, 0]} className="pointer-events-none"><span className="num whitespace-nowrap text-[10.500px] text-amber">{k === 2 ? `${name} z` : letter}</span></Html>
+        </group>
+      ))}
     </>
   );
 }

@@ -4,7 +4,7 @@ export interface Extent { center: [number, number, number]; size: number }
 
 /** Middle and largest side of the box round all parts; a stand-in of 0.1 m for an empty model. */
 export function extentOf(examination: Examination | undefined): Extent {
-  const points = examination?.shapes.flatMap((s) => s.points) ?? [];
+  const points = examination ? [...examination.shapes.flatMap((s) => s.points), ...examination.bodies.flatMap((b) => [b.low, b.high])] : [];
   if (points.length === 0) return { center: [0, 0, 0], size: 0.1 };
   const axis = (i: 0 | 1 | 2): [number, number] => points.reduce<[number, number]>((b, p) => [Math.min(b[0], p[i]), Math.max(b[1], p[i])], [Infinity, -Infinity]);
   const box = [axis(0), axis(1), axis(2)];

@@ -1,7 +1,7 @@
 import { useQuery } from "@tanstack/react-query";
 import { useParams } from "@tanstack/react-router";
 import { useEffect } from "react";
-import { examination as examine, project, runs } from "../../api/queries";
+import { examination as examine, files as filesOf, filesStamp, project, runs } from "../../api/queries";
 import { Header } from "../../app/Header";
 import { useRegister } from "../../app/commands";
 import { Stage } from "../../stage/Stage";
@@ -21,14 +21,15 @@ export function Bench() {
   useEffect(() => { if (data && useBench.getState().projectId !== data.id) open(data); }, [data, open]);
   useEffect(() => () => { useBench.setState({ projectId: 0, document: null }); }, []);
   const loaded = bench.projectId === id && bench.document !== null;
-  const { data: examination } = useQuery({ ...examine(bench.document!), enabled: loaded });
+  const { data: uploads } = useQuery(filesOf(id));
+  const { data: examination } = useQuery({ ...examine(bench.document!, id, filesStamp(uploads)), enabled: loaded && uploads !== undefined });
   const { data: all } = useQuery(runs(id));
   const writable = loaded && bench.role !== "reader";
   useRegister("bench", [
     { id: "undo", label: "Undo", group: "Edit", shortcut: "Ctrl+Z", enabled: writable && bench.canUndo, perform: () => void bench.history("undo") },
     { id: "redo", label: "Redo", group: "Edit", shortcut: "Ctrl+Shift+Z", enabled: writable && bench.canRedo, perform: () => void bench.history("redo") },
     { id: "add-parameter", label: "Add: Parameter", group: "Build", enabled: writable, perform: addParameter },
-    ...Object.entries(FRESH).map(([kind, { label }]) => ({ id: `add-${kind}`, label: `Add: ${label}`, group: "Build", enabled: writable, perform: () => addStep(kind) })),
+    ...Object.entries(FRESH).map(([kind, { label, group }]) => ({ id: `add-${kind}`, label: `Add: ${label}`, group, enabled: writable, perform: () => addStep(kind) })),
   ]);
   if (error) return <div className="h-full"><Header title="Odd Heron" /><p className="p-8 text-ink2">{error.message}</p></div>;
   const latest = all?.find((r) => r.has_results);

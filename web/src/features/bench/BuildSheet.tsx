@@ -1,26 +1,28 @@
 import * as Menu from "@radix-ui/react-dropdown-menu";
-import { Fragment, useState } from "react";
 import type { Examination, Model, Path, Step } from "../../api/types";
 import { quantity } from "../../format";
+import { useStage } from "../../stage/state";
 import { Mark, type State } from "../../ui/Mark";
+import { AddStep } from "./AddStep";
+import { MaterialsInUse } from "./MaterialCard";
 import { Token } from "./Token";
+import { Words } from "./Words";
 import { replaced, useBench } from "./model";
-import { FRESH, SENTENCES, type Word } from "./sentences";
+import { FRESH } from "./sentences";
 
-const LIBRARY = ["perfect", "copper", "silver", "gold", "aluminium", "brass", "stainless steel"];
 type ListChapter = "frames" | "parts" | "materials" | "feeds" | "loads" | "captures";
 const CHAPTERS: { key: keyof Model & string; title: string; kind?: string }[] = [
   { key: "parameters", title: "Parameters" },
   { key: "frames", title: "Frames", kind: "frame" },
   { key: "parts", title: "Parts" },
-  { key: "materials", title: "Materials", kind: "conductor" },
+  { key: "materials", title: "Materials" },
   { key: "feeds", title: "Feeds" },
   { key: "loads", title: "Loads" },
   { key: "surround", title: "Surround", kind: "surround" },
   { key: "captures", title: "Captures" },
   { key: "plan", title: "Plan", kind: "plan" },
 ];
-const QUIET_WHEN_EMPTY = new Set(["frames", "materials", "loads"]);
+const QUIET_WHEN_EMPTY = new Set(["frames", "loads"]);
 
 /** The model as a page of numbered sentences. */
 export function BuildSheet({ examination }: { examination?: Examination }) {
@@ -36,6 +38,7 @@ export function BuildSheet({ examination }: { examination?: Examination }) {
               <span className="text-[11.500px] font-semibold uppercase tracking-[0.09em] text-ink2">{chapter.title}</span>
               <span className="ml-2 self-center"><Mark state={stateOf(chapter.key, examination)} /></span>
             </h2>
+            {chapter.key === "materials" && <MaterialsInUse examination={examination} />}
             {chapter.key === "parameters" ? <Parameters examination={examination} /> : <Steps chapter={chapter} number={i + 1} examination={examination} />}
           </section>
         ))}
@@ -78,7 +81,7 @@ function Steps({ chapter, number, examination }: { chapter: (typeof CHAPTERS)[nu
   const raw = document![chapter.key];
   const listed = Array.isArray(raw);
   const steps = (listed ? raw : [raw]) as Step[];
-  if (steps.length === 0) return <p className="pl-11 text-ink2">None yet.</p>;
+  if (steps.length === 0) return chapter.key === "materials" ? null : <p className="pl-11 text-ink2">None yet.</p>;
   return (
     <ol>
       {steps.map((step, i) => {
@@ -86,15 +89,19 @@ function Steps({ chapter, number, examination }: { chapter: (typeof CHAPTERS)[nu
         const key = `${chapter.key}.${i}`;
         const notes = examination?.problems.filter((p) => p.path[0] === chapter.key && (!listed || p.path[1] === i) && p.path.length <= base.length) ?? [];
         const joined = chapter.key === "parts" ? joints(examination, step.name) : [];
+        const room = chapter.key === "parts" ? (examination?.displaced ?? []).filter(([weak]) => weak === step.name).map(([, strong]) => strong) : [];
+        const group = step.group && step.group !== steps[i - 1]?.group ? String(step.group) : "";
         return (
           <li
             key={i} data-step={key} onMouseEnter={() => setHover(key)} onMouseLeave={() => setHover(null)}
             className={`group relative border-l-[3px] pl-2 pr-1 leading-[1.7] ${hover === key ? "border-heron bg-heron-soft" : "border-transparent"} ${step.suspended ? "opacity-50" : ""}`}
           >
+            {group && <p className="pl-[33px] pt-1 text-[11.500px] font-semibold text-ink2">{group}</p>}
             <span className="num absolute left-0 w-8 pt-px text-right text-[11.500px] text-ink2 group-hover:text-ink3">{number}.{i + 1}</span>
             <div className="pl-[33px]">
-              <Words step={step} base={base} kind={chapter.kind ?? step.kind} examination={examination} />
+              <Words step={step} base={base} kind={chapter.kind ?? step.kind ?? "conductor"} examination={examination} />
               {joined.length > 0 && <span className="num ml-1.5 text-[11.500px] text-ink2">joined to {joined.join(", ")}</span>}
+              {room.length > 0 && <span className="num ml-1.5 text-[11.500px] text-ink2">makes room for {room.join(", ")}</span>}
               {notes.map((n, k) => (
                 <p key={k} className="text-[12px] leading-snug text-rust">
                   {n.message}.{" "}
@@ -111,48 +118,10 @@ function Steps({ chapter, number, examination }: { chapter: (typeof CHAPTERS)[nu
 }
 
 function joints(examination: Examination | undefined, name: string | undefined): string[] {
-  const with_ = examination?.joints.filter((j) => name !== undefined && j.parts.includes(name)).flatMap((j) => j.parts) ?? [];
-  return [...new Set(with_)].filter((n) => n !== name);
-}
-
-function Words({ step, base, kind, examination }: { step: Step; base: Path; kind: string; examination?: Examination }) {
-  const document = useBench((s) => s.document)!;
-  const sentence = SENTENCES[kind]!(step);
-  const lists: Record<string, string[]> = {
-    conductors: [...LIBRARY, ...document.materials.map((m) => m.name ?? "")],
-    parts: examination?.shapes.map((s) => s.name) ?? document.parts.map((p) => p.name ?? ""),
-    frames: ["", ...document.frames.map((f) => f.name ?? "")],
-  };
-  const tight = (w: Word | undefined): boolean => typeof w === "string" && /^[,:)]/.test(w);
-  return (
-    <>
-      <span className="font-semibold">{sentence.title}</span>{" "}
-      {grouped(sentence.words).map((group, g) => (
-        <Fragment key={g}>
-          <span className={group.length > 1 ? "whitespace-nowrap" : undefined}>
-            {group.map(({ word: w, i }) => (
-              <Fragment key={i}>
-                {typeof w === "string" ? w : <Token path={[...base, ...w.token]} unit={w.unit} empty={w.empty} examination={examination} label={`${sentence.title} ${w.token.join(" ")}`} choices={typeof w.choices === "string" ? lists[w.choices] : w.choices} />}
-              </Fragment>
-            ))}
-          </span>
-          {!tight(sentence.words[group[group.length - 1]!.i + 1]) && " "}
-        </Fragment>
-      ))}
-    </>
-  );
-}
-
-/** Words in groups that stay on one line: an opening bracket with what follows, commas and closing brackets with what went before. */
-function grouped(words: Word[]): { word: Word; i: number }[][] {
-  const groups: { word: Word; i: number }[][] = [];
-  words.forEach((word, i) => {
-    const last = groups[groups.length - 1];
-    const follows = last !== undefined && (words[i - 1] === "(" || word === ")" || word === ",");
-    if (follows) last.push({ word, i });
-    else groups.push([{ word, i }]);
-  });
-  return groups;
+  if (!examination || name === undefined) return [];
+  const wires = examination.joints.filter((j) => j.parts.includes(name)).flatMap((j) => j.parts);
+  const bodies = examination.contacts.filter((c) => c.joined && (c.first === name || c.second === name)).flatMap((c) => [c.first, c.second]);
+  return [...new Set([...wires, ...bodies])].filter((n) => n !== name);
 }
 
 function StepMenu({ chapter, index, step, count }: { chapter: ListChapter; index: number; step: Step; count: number }) {
@@ -171,11 +140,34 @@ function StepMenu({ chapter, index, step, count }: { chapter: ListChapter; index
         <Menu.Content align="end" className="z-20 min-w-36 rounded-md border border-rule bg-card p-1 shadow-lg">
           <Menu.Item className={item} disabled={index === 0} onSelect={() => move(-1)}>Move up</Menu.Item>
           <Menu.Item className={item} disabled={index === count - 1} onSelect={() => move(1)}>Move down</Menu.Item>
-          {chapter === "parts" && <Menu.Item className={item} onSelect={() => edit((d) => replaced(d, ["parts", index, "suspended"], !step.suspended))}>{step.suspended ? "Use again" : "Suspend"}</Menu.Item>}
+          {chapter === "parts" && <PartItems index={index} step={step} item={item} />}
           <Menu.Item className={item} onSelect={() => edit((d) => replaced(d, [chapter, index], undefined))}>Remove</Menu.Item>
         </Menu.Content>
       </Menu.Portal>
     </Menu.Root>
+  );
+}
+
+/** What only parts have: suspending, groups, how the stage shows them. */
+function PartItems({ index, step, item }: { index: number; step: Step; item: string }) {
+  const edit = useBench((s) => s.edit);
+  const stage = useStage();
+  const name = step.name ?? "";
+  const regroup = (): void => {
+    const group = window.prompt("Group of this step (empty for none)", String(step.group ?? ""));
+    if (group !== null) edit((d) => replaced(d, ["parts", index, "group"], group.trim()));
+  };
+  return (
+    <>
+      <Menu.Item className={item} onSelect={() => edit((d) => replaced(d, ["parts", index, "suspended"], !step.suspended))}>{step.suspended ? "Use again" : "Suspend"}</Menu.Item>
+      <Menu.Item className={item} onSelect={() => setTimeout(regroup)}>Group…</Menu.Item>
+      <Menu.Item className={item} onSelect={() => void navigator.clipboard?.writeText(JSON.stringify(step))}>Copy step</Menu.Item>
+      <Menu.Separator className="my-1 h-px bg-rule" />
+      <Menu.Item className={item} onSelect={() => stage.toggle("hidden", name)}>{stage.hidden.includes(name) ? "Show" : "Hide"} on the stage</Menu.Item>
+      <Menu.Item className={item} onSelect={() => stage.toggle("faint", name)}>{stage.faint.includes(name) ? "Solid again" : "Faint"}</Menu.Item>
+      <Menu.Item className={item} onSelect={() => stage.isolate(stage.solo === name ? null : name)}>{stage.solo === name ? "Show all" : "Alone on the stage"}</Menu.Item>
+      <Menu.Separator className="my-1 h-px bg-rule" />
+    </>
   );
 }
 
@@ -185,19 +177,26 @@ export function addStep(kind: string): void {
   useBench.getState().edit((d) => {
     const list = d[chapter as ListChapter];
     const fresh: Record<string, unknown> = { ...step };
-    if (chapter === "frames" || chapter === "materials") delete fresh.kind;
-    if (typeof step.name === "string") {
-      const taken = new Set(list.map((s) => s.name));
-      let name = step.name;
-      for (let k = 2; taken.has(name); k++) name = `${step.name} ${k}`;
-      fresh.name = name;
-    }
+    if (chapter === "frames") delete fresh.kind;
+    if (typeof step.name === "string") fresh.name = freeName(list, step.name);
     if ("number" in step) fresh.number = Math.max(0, ...d.feeds.map((f) => Number(f.number))) + 1;
-    const first = d.parts.find((p) => p.kind !== "copy")?.name ?? "";
-    if ("part" in step) fresh.part = first;
-    if ("source" in step) fresh.source = first;
+    const wires = d.parts.filter((p) => WIRES.has(p.kind)).map((p) => p.name ?? "");
+    const bodies = d.parts.filter((p) => !WIRES.has(p.kind) && p.kind !== "copy").map((p) => p.name ?? "");
+    if ("part" in step) fresh.part = wires[0] ?? "";
+    if ("source" in step) fresh.source = (kind === "copy" ? d.parts[d.parts.length - 1]?.name : bodies[bodies.length - 1]) ?? "";
+    if (kind === "combine") Object.assign(fresh, { first: bodies[bodies.length - 2] ?? "", others: [bodies[bodies.length - 1] ?? ""] });
     return { ...d, [chapter]: [...list, fresh] };
   });
+}
+
+const WIRES = new Set(["wire", "polyline", "arc", "helix"]);
+
+/** A name that no step of the list has yet. */
+export function freeName(list: Step[], wanted: string): string {
+  const taken = new Set(list.map((s) => s.name));
+  let name = wanted;
+  for (let k = 2; taken.has(name); k++) name = `${wanted} ${k}`;
+  return name;
 }
 
 export function addParameter(): void {
@@ -206,24 +205,4 @@ export function addParameter(): void {
     while (d.parameters.some((p) => p.name === `p${k}`)) k++;
     return { ...d, parameters: [...d.parameters, { name: `p${k}`, expression: "10 mm", unit: "", comment: "" }] };
   });
-}
-
-function AddStep() {
-  const role = useBench((s) => s.role);
-  const [open, setOpen] = useState(false);
-  if (role === "reader") return <p className="border-t border-rule px-11 py-2.5 text-ink2">You are a reader of this project.</p>;
-  const item = "cursor-pointer rounded px-2 py-1 outline-none data-[highlighted]:bg-heron-soft";
-  return (
-    <div className="border-t border-rule px-9 py-2">
-      <Menu.Root open={open} onOpenChange={setOpen}>
-        <Menu.Trigger className="rounded px-2 py-1 font-medium text-heron hover:bg-heron-soft"><span className="mr-2 text-rust">+</span>Add a step</Menu.Trigger>
-        <Menu.Portal>
-          <Menu.Content align="start" className="z-20 min-w-52 rounded-md border border-rule bg-card p-1 shadow-lg">
-            <Menu.Item className={item} onSelect={addParameter}>Parameter</Menu.Item>
-            {Object.entries(FRESH).map(([kind, { label }]) => <Menu.Item key={kind} className={item} onSelect={() => addStep(kind)}>{label}</Menu.Item>)}
-          </Menu.Content>
-        </Menu.Portal>
-      </Menu.Root>
-    </div>
-  );
 }

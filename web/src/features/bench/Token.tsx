@@ -1,6 +1,6 @@
 import { type KeyboardEvent, useEffect, useId, useRef, useState } from "react";
 import { call } from "../../api/client";
-import { client, examination as examine } from "../../api/queries";
+import { client, examination as examine, files as filesOf, filesStamp } from "../../api/queries";
 import type { Examination, ExpressionValue, Model, Path } from "../../api/types";
 import { quantity } from "../../format";
 import { member, replaced, useBench } from "./model";
@@ -24,14 +24,14 @@ export function Token({ path, unit, choices, empty, examination, label }: Props)
   const edit = useBench((s) => s.edit);
   const [draft, setDraft] = useState<string | null>(null);
   const value = member(document, path);
-  const text = value === null || value === undefined ? "" : String(value);
+  const text = value === null || value === undefined ? "" : typeof value === "boolean" ? (value ? "yes" : "no") : String(value);
   const fault = examination?.problems.find((p) => p.level === "error" && samePath(p.path, path));
   const live = useLive(draft, unit, document, path);
 
   const keep = (next: string): void => {
     setDraft(null);
     if (next.trim() === text) return;
-    const clean = typeof value === "number" ? Number(next) : next.trim() === "" && empty ? null : next.trim();
+    const clean = typeof value === "boolean" ? next === "yes" : typeof value === "number" ? Number(next) : next.trim() === "" && empty ? null : next.trim();
     edit((d) => rename(replaced(d, path, clean), path, text, String(clean)));
   };
   const alert = fault && <span role="alert" className="block text-[12px] leading-snug text-rust">{fault.message}</span>;
@@ -40,8 +40,7 @@ export function Token({ path, unit, choices, empty, examination, label }: Props)
       <>
         <select
           aria-label={label} value={text} disabled={reader} onChange={(e) => keep(e.target.value)}
-          style={{ width: `${Math.max(2, text.length) + 0.5}ch` }}
-          className={`num cursor-pointer appearance-none border-b border-dotted bg-transparent text-[12.500px] ${fault ? "border-rust text-rust" : "border-ink2"}`}
+          className={`num cursor-pointer appearance-none [field-sizing:content] border-b border-dotted bg-transparent text-[12.500px] ${fault ? "border-rust text-rust" : "border-ink2"}`}
         >
           {!choices.includes(text) && <option value={text}>{text || "choose…"}</option>}
           {choices.map((c) => <option key={c} value={c} className="bg-card text-ink">{c || "none"}</option>)}
@@ -101,7 +100,7 @@ function useLive(draft: string | null, unit: string | undefined, document: Model
         .then((value) => {
           if (!current) return;
           setLive({ for: id + draft, value });
-          if (!value.error) void client.prefetchQuery(examine(replaced(document, where.current, draft.trim())));
+          if (!value.error) void client.prefetchQuery(examine(replaced(document, where.current, draft.trim()), useBench.getState().projectId, filesStamp(client.getQueryData(filesOf(useBench.getState().projectId).queryKey))));
         })
         .catch(() => undefined);
     }, TYPING_MS);

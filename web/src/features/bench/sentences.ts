@@ -1,7 +1,8 @@
 /** How each kind of step reads: words, and tokens that name a field. A new kind is one entry here. */
 import type { Path, Step } from "../../api/types";
 
-export type Word = string | { token: Path; unit?: string; choices?: string[] | "conductors" | "parts" | "frames"; empty?: string };
+export type Choices = string[] | "conductors" | "materials" | "parts" | "bodies" | "frames" | "files";
+export type Word = string | { token: Path; unit?: string; choices?: Choices; empty?: string } | { pick: Path; faces: boolean; many?: boolean; frame?: boolean };
 export interface Sentence { title: string; words: Word[] }
 
 const t = (token: Path | string, unit?: string): Word => ({ token: Array.isArray(token) ? token : [token], unit });
@@ -12,6 +13,14 @@ const point = (name: string | Path): Word[] => {
 const material: Word = { token: ["material"], choices: "conductors" };
 const name: Word = t("name");
 const frame = (step: Step): Word[] => (step.frame ? ["in frame", { token: ["frame"], choices: "frames" }] : []);
+const of: Word = { token: ["material"], choices: "materials" };
+const body = (step: Step): Word[] => [", of", of, ...(step.priority ? [", priority", { token: ["priority"] } as Word] : []), ...frame(step)];
+const flat = (path: Path): Word[] => ["(", t([...path, 0], "1 m"), ",", t([...path, 1], "1 m"), ")"];
+const along: Word[] = ["along", { token: ["axis"], choices: ["x", "y", "z"] }];
+const outline = (step: Step): Word[] => (step.outline as { via?: unknown; smooth?: boolean }[]).flatMap((c, i): Word[] => [
+  ...(i ? [c.via ? "round" : c.smooth ? "smoothly to" : "to"] : ["from"]), ...(i && c.via ? [...flat(["outline", i, "via"]), "to"] : []), ...flat(["outline", i, "to"]),
+]);
+const places = (step: Step): Word[] => (step.points as unknown[]).flatMap((_, i): Word[] => [...(i ? ["to"] : []), ...point(["points", i])]);
 const wire = (step: Step): Word[] => [", radius", t("radius", "1 m"), ", in", material, ...frame(step)];
 
 export const SENTENCES: Record<string, (step: Step) => Sentence> = {
@@ -25,17 +34,64 @@ export const SENTENCES: Record<string, (step: Step) => Sentence> = {
     title: "Helix",
     words: [name, "from", ...point("centre"), ", bend radius", t("bend", "1 m"), ", pitch", t("pitch", "1 m"), ",", t("turns", "1"), "turns,", { token: ["hand"], choices: ["right", "left"] }, "handed", ...wire(s)],
   }),
+  box: (s) => ({ title: "Box", words: [name, "from", ...point("corner"), "by", ...point("size"), ...body(s)] }),
+  cylinder: (s) => ({ title: s.inner && s.inner !== "0" ? "Tube" : "Cylinder", words: [name, "from", ...point("centre"), ...along, "for", t("height", "1 m"), ", radius", t("radius", "1 m"), ", hollow to", { token: ["inner"], unit: "1 m" }, ...body(s)] }),
+  cone: (s) => ({ title: "Cone", words: [name, "from", ...point("centre"), ...along, "for", t("height", "1 m"), ", radius", t("radius", "1 m"), "to", t("top", "1 m"), ...body(s)] }),
+  sphere: (s) => ({ title: "Sphere", words: [name, "about", ...point("centre"), ", radius", t("radius", "1 m"), ...body(s)] }),
+  ellipsoid: (s) => ({ title: "Ellipsoid", words: [name, "about", ...point("centre"), ", radii", ...point("radii"), ...body(s)] }),
+  torus: (s) => ({ title: "Torus", words: [name, "about", ...point("centre"), ...along, ", ring radius", t("bend", "1 m"), ", profile radius", t("radius", "1 m"), ...body(s)] }),
+  wedge: (s) => ({ title: "Wedge", words: [name, "from", ...point("corner"), "by", ...point("size"), ", top", t("top", "1 m"), ...body(s)] }),
+  prism: (s) => ({ title: "Prism", words: [name, ...outline(s), "at z =", t("base", "1 m"), ", pulled by", t("height", "1 m"), ...body(s)] }),
+  revolve: (s) => ({ title: "Turned body", words: [name, "with the profile (distance from z, z)", ...outline(s), ", turned by", t("angle", "1"), ...body(s)] }),
+  loft: (s) => ({
+    title: "Loft",
+    words: [name, ...(s.sections as { round?: boolean }[]).flatMap((c, i): Word[] => [i ? "to" : "from", c.round ? "an ellipse" : "a rectangle", t(["sections", i, "width"], "1 m"), "by", t(["sections", i, "height"], "1 m"), "at", ...point(["sections", i, "at"])]), ...(s.shell ? [", walls only"] : []), ...body(s)],
+  }),
+  rod: (s) => ({ title: "Rod", words: [name, "through", ...places(s), ", radius", t("radius", "1 m"), ", corners bent by", t("bend", "1 m"), ...body(s)] }),
+  coil: (s) => ({ title: "Coil", words: [name, "from", ...point("centre"), ", coil radius", t("bend", "1 m"), ", pitch", t("pitch", "1 m"), ",", t("turns", "1"), "turns, radius", t("radius", "1 m"), ...body(s)] }),
+  dish: (s) => ({ title: "Dish", words: [name, "with its vertex at", ...point("centre"), ", focus", t("focus", "1 m"), ", diameter", t("diameter", "1 m"), ", thickness", t("thickness", "1 m"), ...body(s)] }),
+  rectangle: (s) => ({ title: "Rectangle", words: [name, "from", ...point("corner"), "by", ...flat(["size"]), "across", { token: ["axis"], choices: ["x", "y", "z"] }, ...body(s)] }),
+  disc: (s) => ({ title: s.inner && s.inner !== "0" ? "Ring" : "Disc", words: [name, "about", ...point("centre"), ", radius", t("radius", "1 m"), ", hollow to", t("inner", "1 m"), ", across", { token: ["axis"], choices: ["x", "y", "z"] }, ...body(s)] }),
+  polygon: (s) => ({ title: "Polygon", words: [name, ...outline(s), "at z =", t("base", "1 m"), ...body(s)] }),
+  formula: (s) => ({
+    title: "Curved sheet",
+    words: [name, ...(s.pieces as unknown[]).flatMap((_, i): Word[] => [i ? "then x =" : "along x =", { token: ["pieces", i, "x"] }, ", y =", { token: ["pieces", i, "y"] }, "for t from", t(["pieces", i, "start"], "1"), "to", t(["pieces", i, "stop"], "1"), "in", t(["pieces", i, "points"], "1"), "points", ";"]), "at z =", t("base", "1 m"), ...body(s)],
+  }),
+  face: (s) => ({ title: "Face", words: [name, "of", { token: ["source"], choices: "bodies" }, "near", ...point(["pick", "near"]), { pick: ["pick"], faces: true }, ...body(s)] }),
+  import: (s) => ({ title: "Import", words: [name, "from", { token: ["file"], choices: "files" }, "at", ...point("at"), ", scale", t("scale", "1"), ", in", { token: ["unit"], choices: ["m", "mm", "um", "in"] }, "if the file does not say, simplified:", { token: ["simplify"], choices: ["yes", "no"] }, ...body(s)] }),
+  combine: (s) => ({
+    title: s.operation === "fuse" ? "Fuse" : s.operation === "cut" ? "Cut" : s.operation === "intersect" ? "Intersect" : "Imprint",
+    words: [name, ":", { token: ["operation"], choices: ["fuse", "cut", "intersect", "imprint"] }, { token: ["first"], choices: "bodies" }, s.operation === "cut" ? "by" : "with", ...(s.others as string[]).flatMap((_, i): Word[] => [...(i ? ["and"] : []), { token: ["others", i], choices: "bodies" }])],
+  }),
+  thicken: () => ({ title: "Thicken", words: [name, ":", { token: ["source"], choices: "bodies" }, "by", t("thickness", "1 m")] }),
+  edges: (s) => ({
+    title: s.operation === "chamfer" ? "Chamfer" : "Round",
+    words: [name, ":", { token: ["operation"], choices: ["round", "chamfer"] }, { token: ["source"], choices: "bodies" }, "by", t("size", "1 m"), ...((s.picks as unknown[] | undefined)?.length ? ["at the edge nearest to", ...(s.picks as unknown[]).flatMap((_, i): Word[] => [...(i ? ["and"] : []), ...point(["picks", i, "near"])])] : ["at all edges"]), { pick: ["picks"], faces: false, many: true }],
+  }),
+  dielectric: () => ({ title: "Medium", words: [name, ": permittivity", t("permittivity", "1"), ", loss tangent", t("loss_tangent", "1"), ", conductivity", t("conductivity", "1 S/m"), ", permeability", t("permeability", "1")] }),
+  dispersive: (s) => ({
+    title: "Dispersive medium",
+    words: [name, ": permittivity", t("permittivity", "1"), "above all resonances, conductivity", t("conductivity", "1 S/m"),
+      ...((s.debye as unknown[] | undefined) ?? []).flatMap((_, i): Word[] => [", relaxing by", t(["debye", i, "strength"], "1"), "in", t(["debye", i, "time"], "1 s")]),
+      ...((s.lorentz as unknown[] | undefined) ?? []).flatMap((_, i): Word[] => [", resonant by", t(["lorentz", i, "strength"], "1"), "at", t(["lorentz", i, "frequency"], "1 Hz"), "damped by", t(["lorentz", i, "damping"], "1 Hz")]),
+      ...((s.drude as unknown[] | undefined) ?? []).flatMap((_, i): Word[] => [", free charges up to", t(["drude", i, "frequency"], "1 Hz"), "damped by", t(["drude", i, "damping"], "1 Hz")])],
+  }),
+  table: (s) => {
+    const rows = s.rows as unknown[];
+    const shown = rows.slice(0, 12).flatMap((_, i): Word[] => [i ? "; at" : ": at", t(["rows", i, 0], "1 Hz"), "ε′", t(["rows", i, 1], "1"), ", ε″", t(["rows", i, 2], "1")]);
+    return { title: "Tabulated medium", words: [name, ...shown, ...(rows.length > 12 ? [`and ${rows.length - 12} more rows`] : [])] };
+  },
   copy: (s) => ({
     title: "Copy",
     words: [
       name, ":", t("count", "1"), "of", { token: ["source"], choices: "parts" }, "by",
-      { token: ["operation"], choices: ["move", "turn", "mirror"] },
-      ...(s.operation === "move" ? [...point("by")] : s.operation === "turn" ? ["of", t("angle", "1"), "about axis", ...point("axis").map(plain), "through", ...point("about")] : ["in the plane across", ...point("axis").map(plain), "through", ...point("about")]),
+      { token: ["operation"], choices: ["move", "turn", "mirror", "scale"] },
+      ...(s.operation === "scale" ? [t("factor", "1"), "from", ...point("about")] : s.operation === "move" ? [...point("by")] : s.operation === "turn" ? ["of", t("angle", "1"), "about axis", ...point("axis").map(plain), "through", ...point("about")] : ["in the plane across", ...point("axis").map(plain), "through", ...point("about")]),
       ...frame(s),
     ],
   }),
-  frame: () => ({ title: "Frame", words: [name, "at", ...point("origin"), ", turned", t(["turn", 0], "1"), ",", t(["turn", 1], "1"), ",", t(["turn", 2], "1"), "about x, y, z"] }),
-  conductor: () => ({ title: "Conductor", words: [name, "of", t("conductivity", "1 S/m")] }),
+  frame: (s) => ({ title: "Frame", words: [name, "at", ...point("origin"), ", turned", t(["turn", 0], "1"), ",", t(["turn", 1], "1"), ",", t(["turn", 2], "1"), "about x, y, z", ...(s.within ? ["within", { token: ["within"], choices: "frames" } as Word] : []), { pick: [], faces: true, frame: true }] }),
+  conductor: () => ({ title: "Conductor", words: [name, "of", t("conductivity", "1 S/m"), ", sheets", { token: ["thickness"], unit: "1 m", empty: "of no thickness" }, ", roughness", t("roughness", "1 m")] }),
   gap: (s) => ({
     title: "Gap feed",
     words: [
@@ -65,22 +121,50 @@ export const SENTENCES: Record<string, (step: Step) => Sentence> = {
 };
 
 function plain(word: Word): Word {
-  return typeof word === "string" ? word : { ...word, unit: "1" };
+  return typeof word === "string" || "pick" in word ? word : { ...word, unit: "1" };
 }
 
-/** What a new step of each kind starts as. */
-export const FRESH: Record<string, { chapter: string; label: string; step: Step }> = {
-  wire: { chapter: "parts", label: "Wire", step: { kind: "wire", name: "wire", start: ["0", "0", "0"], end: ["0", "0", "100 mm"], radius: "1 mm" } },
-  polyline: { chapter: "parts", label: "Bent wire", step: { kind: "polyline", name: "bent wire", points: [["0", "0", "0"], ["0", "0", "50 mm"], ["50 mm", "0", "50 mm"]], radius: "1 mm" } },
-  arc: { chapter: "parts", label: "Arc or circle", step: { kind: "arc", name: "arc", bend: "50 mm", radius: "1 mm" } },
-  helix: { chapter: "parts", label: "Helix", step: { kind: "helix", name: "helix", bend: "50 mm", pitch: "30 mm", turns: "3", radius: "1 mm" } },
-  copy: { chapter: "parts", label: "Copy of a part", step: { kind: "copy", name: "copy", source: "", operation: "move", by: ["100 mm", "0", "0"] } },
-  frame: { chapter: "frames", label: "Frame", step: { kind: "frame", name: "frame", origin: ["0", "0", "0"] } },
-  conductor: { chapter: "materials", label: "Conductor", step: { kind: "conductor", name: "conductor", conductivity: "1e7 S/m" } },
-  gap: { chapter: "feeds", label: "Gap feed", step: { kind: "gap", number: 1, part: "", at: "0.5" } },
-  series: { chapter: "loads", label: "Load", step: { kind: "series", name: "load", part: "", at: "0.5", resistance: "50 ohm" } },
-  far_field: { chapter: "captures", label: "Far field", step: { kind: "far_field", name: "far field" } },
-  near_point: { chapter: "captures", label: "Near field at a point", step: { kind: "near_point", name: "point", point: ["100 mm", "0", "0"] } },
-  near_line: { chapter: "captures", label: "Near field on a line", step: { kind: "near_line", name: "line", start: ["10 mm", "0", "0"], end: ["300 mm", "0", "0"] } },
-  near_plane: { chapter: "captures", label: "Near field on a plane", step: { kind: "near_plane", name: "plane", corner: ["-200 mm", "5 mm", "-200 mm"], along: ["400 mm", "0", "0"], across: ["0", "0", "400 mm"] } },
+type Fresh = { chapter: string; group: string; label: string; step: Step };
+const fresh = (chapter: string, group: string, label: string, step: Step): Fresh => ({ chapter, group, label, step });
+const TRIANGLE = [{ to: ["0", "0"] }, { to: ["40 mm", "0"] }, { to: ["0", "30 mm"] }];
+
+/** What a new step of each kind starts as; the groups order menus. */
+export const FRESH: Record<string, Fresh> = {
+  wire: fresh("parts", "Wires", "Wire", { kind: "wire", name: "wire", start: ["0", "0", "0"], end: ["0", "0", "100 mm"], radius: "1 mm" }),
+  polyline: fresh("parts", "Wires", "Bent wire", { kind: "polyline", name: "bent wire", points: [["0", "0", "0"], ["0", "0", "50 mm"], ["50 mm", "0", "50 mm"]], radius: "1 mm" }),
+  arc: fresh("parts", "Wires", "Arc or circle", { kind: "arc", name: "arc", bend: "50 mm", radius: "1 mm" }),
+  helix: fresh("parts", "Wires", "Helix", { kind: "helix", name: "helix", bend: "50 mm", pitch: "30 mm", turns: "3", radius: "1 mm" }),
+  rectangle: fresh("parts", "Sheets", "Rectangle", { kind: "rectangle", name: "sheet", corner: ["-20 mm", "-15 mm", "0"], size: ["40 mm", "30 mm"], axis: "z", material: "copper" }),
+  disc: fresh("parts", "Sheets", "Disc or ring", { kind: "disc", name: "disc", centre: ["0", "0", "0"], radius: "20 mm", inner: "0", axis: "z", material: "copper" }),
+  polygon: fresh("parts", "Sheets", "Polygon", { kind: "polygon", name: "polygon", outline: TRIANGLE, base: "0", material: "copper" }),
+  formula: fresh("parts", "Sheets", "Curved sheet", { kind: "formula", name: "taper", base: "0", material: "copper", pieces: [{ x: "t * 30 mm", y: "1 mm * exp(2 * t)", start: "0", stop: "1", points: "33" }, { x: "30 mm * (1 - t)", y: "0 mm", start: "0", stop: "1", points: "2" }] }),
+  face: fresh("parts", "Sheets", "Face of a solid", { kind: "face", name: "face", source: "", pick: { near: ["0", "0", "0"] }, material: "copper" }),
+  box: fresh("parts", "Solids", "Box", { kind: "box", name: "box", corner: ["-20 mm", "-15 mm", "0"], size: ["40 mm", "30 mm", "10 mm"], material: "FR4" }),
+  cylinder: fresh("parts", "Solids", "Cylinder or tube", { kind: "cylinder", name: "cylinder", centre: ["0", "0", "0"], radius: "10 mm", inner: "0", height: "20 mm", axis: "z", material: "perfect" }),
+  cone: fresh("parts", "Solids", "Cone", { kind: "cone", name: "cone", centre: ["0", "0", "0"], radius: "10 mm", top: "0", height: "20 mm", axis: "z", material: "perfect" }),
+  sphere: fresh("parts", "Solids", "Sphere", { kind: "sphere", name: "sphere", centre: ["0", "0", "0"], radius: "15 mm", material: "perfect" }),
+  ellipsoid: fresh("parts", "Solids", "Ellipsoid", { kind: "ellipsoid", name: "ellipsoid", centre: ["0", "0", "0"], radii: ["10 mm", "15 mm", "20 mm"], material: "perfect" }),
+  torus: fresh("parts", "Solids", "Torus", { kind: "torus", name: "torus", centre: ["0", "0", "0"], bend: "20 mm", radius: "4 mm", axis: "z", material: "perfect" }),
+  wedge: fresh("parts", "Solids", "Wedge", { kind: "wedge", name: "wedge", corner: ["0", "0", "0"], size: ["30 mm", "20 mm", "10 mm"], top: "0", material: "perfect" }),
+  prism: fresh("parts", "Solids", "Prism", { kind: "prism", name: "prism", outline: TRIANGLE, base: "0", height: "5 mm", material: "perfect" }),
+  revolve: fresh("parts", "Solids", "Turned body", { kind: "revolve", name: "turned body", outline: [{ to: ["5 mm", "0"] }, { to: ["20 mm", "0"] }, { to: ["5 mm", "30 mm"] }], angle: "360 deg", material: "perfect" }),
+  loft: fresh("parts", "Solids", "Loft", { kind: "loft", name: "loft", sections: [{ at: ["0", "0", "0"], width: "20 mm", height: "10 mm" }, { at: ["0", "0", "40 mm"], width: "50 mm", height: "40 mm" }], material: "perfect" }),
+  rod: fresh("parts", "Solids", "Rod", { kind: "rod", name: "rod", points: [["0", "0", "0"], ["0", "0", "40 mm"], ["40 mm", "0", "40 mm"]], radius: "2 mm", bend: "8 mm", material: "perfect" }),
+  coil: fresh("parts", "Solids", "Coil", { kind: "coil", name: "coil", centre: ["0", "0", "0"], bend: "10 mm", pitch: "5 mm", turns: "4", radius: "1 mm", material: "copper" }),
+  dish: fresh("parts", "Solids", "Dish", { kind: "dish", name: "dish", centre: ["0", "0", "0"], focus: "100 mm", diameter: "240 mm", thickness: "0", material: "aluminium" }),
+  combine: fresh("parts", "Changes", "Fuse, cut, intersect, imprint", { kind: "combine", name: "combined", operation: "fuse", first: "", others: [""] }),
+  thicken: fresh("parts", "Changes", "Thicken a sheet", { kind: "thicken", name: "thick", source: "", thickness: "1 mm" }),
+  edges: fresh("parts", "Changes", "Round or chamfer edges", { kind: "edges", name: "softened", source: "", operation: "round", size: "1 mm", picks: [] }),
+  copy: fresh("parts", "Changes", "Copy of a part", { kind: "copy", name: "copy", source: "", operation: "move", by: ["100 mm", "0", "0"] }),
+  frame: fresh("frames", "Build", "Frame", { kind: "frame", name: "frame", origin: ["0", "0", "0"] }),
+  conductor: fresh("materials", "Materials", "Conductor", { kind: "conductor", name: "conductor", conductivity: "1e7 S/m" }),
+  dielectric: fresh("materials", "Materials", "Medium", { kind: "dielectric", name: "medium", permittivity: "3", loss_tangent: "0.01", conductivity: "0 S/m", permeability: "1" }),
+  dispersive: fresh("materials", "Materials", "Dispersive medium", { kind: "dispersive", name: "dispersive", permittivity: "5", conductivity: "0 S/m", debye: [{ strength: "70", time: "8 ps" }] }),
+  table: fresh("materials", "Materials", "Tabulated medium", { kind: "table", name: "tabulated", rows: [["1 GHz", "5", "0.2"], ["2 GHz", "4.8", "0.25"], ["5 GHz", "4.4", "0.3"]] }),
+  gap: fresh("feeds", "Feeds", "Gap feed", { kind: "gap", number: 1, part: "", at: "0.5" }),
+  series: fresh("loads", "Feeds", "Load", { kind: "series", name: "load", part: "", at: "0.5", resistance: "50 ohm" }),
+  far_field: fresh("captures", "Captures", "Far field", { kind: "far_field", name: "far field" }),
+  near_point: fresh("captures", "Captures", "Near field at a point", { kind: "near_point", name: "point", point: ["100 mm", "0", "0"] }),
+  near_line: fresh("captures", "Captures", "Near field on a line", { kind: "near_line", name: "line", start: ["10 mm", "0", "0"], end: ["300 mm", "0", "0"] }),
+  near_plane: fresh("captures", "Captures", "Near field on a plane", { kind: "near_plane", name: "plane", corner: ["-200 mm", "5 mm", "-200 mm"], along: ["400 mm", "0", "0"], across: ["0", "0", "400 mm"] }),
 };

@@ -142,7 +142,7 @@ function Pattern({ projectId, shown, cursor }: CardProps) {
   const first = shown[0]!;
   const { data } = useQuery(field(projectId, first.line.number, "pattern", cursor));
   const { data: detail } = useQuery(runDetail(projectId, first.line.number));
-  const { data: looked } = useQuery({ ...examination(detail?.document as unknown as Model), enabled: detail !== undefined });
+  const { data: looked } = useQuery({ ...examination(detail?.document as unknown as Model, projectId), enabled: detail !== undefined });
   const extent = useMemo(() => extentOf(looked), [looked]);
   return (
     <Card title="Pattern" note="realized gain, 30 dB to the middle" badges={data ? [{ text: `peak ${fixed(Number(data.header.peak_dbi), 2)} dBi` }] : []}>
