@@ -85,8 +85,9 @@ def sign_in(page: Page, site: str, name: str = USERNAME, password: str = PASSWOR
     page.get_by_role("heading", name="Projects").wait_for()
 
 
-@pytest.fixture
+@pytest.fixture(scope="module")
 def browser() -> Iterator[Browser]:
+    """One Chromium for a module's tests; each test has a context of its own."""
     with sync_playwright() as p:
         browser = p.chromium.launch(executable_path="/usr/bin/chromium", args=FLAGS)
         yield browser

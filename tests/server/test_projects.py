@@ -6,6 +6,7 @@ import copy
 from typing import Any
 
 import pytest
+from django.core.files.uploadedfile import SimpleUploadedFile
 from django.test import Client
 
 from server.accounts.models import User
@@ -115,8 +116,11 @@ def test_a_stranger_sees_nothing(method: str, path: str, stranger: Api, project:
     filled = path.format(project_id=project.id, number=1, username="olive", name="x") + "?frequency=1e9"
     bodies = {"/revisions": {"parent": 1, "document": project.head.document}, "/members": {"role": "reader"}, "/runs": {}}
     body = next((b for key, b in bodies.items() if key in path), {}) if method in ("post", "put") else None
-    assert stranger.ask(method, filled, body).status_code == 404
-    assert Api().ask(method, filled, body).status_code == 401
+    for who, code in ((stranger, 404), (Api(), 401)):
+        if method == "post" and path.endswith("/files"):
+            assert who.post(f"/api{filled}", {"file": SimpleUploadedFile("a.step", b"x")}).status_code == code
+        else:
+            assert who.ask(method, filled, body).status_code == code
 
 
 def test_there_are_routes_to_walk() -> None:
@@ -125,7 +129,7 @@ def test_there_are_routes_to_walk() -> None:
 
 def test_examples_and_blank_projects(api: Api) -> None:
     names = {e["name"] for e in api.ask("get", "/projects/examples").json()}
-    assert names == {"mast-dipole", "twin-loops", "ground-whip", "yagi", "helix"}
+    assert {"mast-dipole", "twin-loops", "ground-whip", "yagi", "helix", "hide-patch", "skiff-mount"} <= names
     assert api.ask("post", "/projects", {"example": "yagi"}).json()["name"] == "Channel Yagi"
     blank = api.ask("post", "/projects", {}).json()
     looked = api.ask("post", "/projects/examine", {"document": blank["document"]}).json()

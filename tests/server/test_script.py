@@ -154,7 +154,10 @@ def test_server_and_worker_outlive_a_restart_of_postgresql(script: dict[str, Any
     cluster.start()
     port = free_port()
     env = {**os.environ, "ODD_HERON_DATA": str(folder), "ODD_HERON_PORT": str(port), "ODD_HERON_OWN_CLUSTER": "1", "ODD_HERON_DATABASE_URL": cluster.url}
-    subprocess.run([sys.executable, "-m", "server.prepare"], cwd=ROOT, env=env, check=True, capture_output=True)
+    account = f"from server.accounts.models import User; User.objects.create_user({USERNAME!r}, password={PASSWORD!r})"
+    create = "from server import config, prepare; prepare.ensure_database(config.load().database_url)"
+    for command in (["-c", create], ["manage.py", "migrate", "--verbosity", "0"], ["manage.py", "shell", "-c", account]):
+        subprocess.run([sys.executable, *command], cwd=ROOT, env=env, check=True, capture_output=True)
     commands = ([sys.executable, "-m", "server.serve"], [sys.executable, "-m", "server.worker"])
     with (folder / "log").open("wb") as log:
         processes = [subprocess.Popen(c, cwd=ROOT, env=env, stdout=log, stderr=log) for c in commands]

@@ -1,0 +1,101 @@
+"""Media against published figures and closed forms."""
+
+from __future__ import annotations
+
+from typing import Any
+
+import numpy as np
+import pytest
+
+from heron.errors import HeronError
+from heron.materials import LIBRARY, MEDIA, Medium, Pole, fit_debye
+from heron.model import evaluate_document, load_document
+from heron.model.substances import conducting, media_of
+from tests.models import plan
+
+EPS0, C0, ETA0 = 8.8541878128e-12, 299792458.0, 376.730313668
+
+
+@pytest.mark.parametrize(("name", "permittivity", "conductivity"), [("muscle", 55.03, 0.943), ("fat", 5.46, 0.051), ("dry skin", 41.41, 0.867)])
+def test_tissues_at_900_megahertz(name: str, permittivity: float, conductivity: float) -> None:
+    """Published figures of the Gabriel parametric model at 900 MHz (from memory)."""
+    eps = MEDIA[name].epsilon(900e6)[0]
+    sigma = MEDIA[name].effective_conductivity(900e6)[0]
+    print(f"{name}: ε′ {eps.real:.2f} ({permittivity}), σ {sigma:.4f} ({conductivity}) S/m")
+    assert eps.real == pytest.approx(permittivity, rel=2e-3)
+    assert sigma == pytest.approx(conductivity, rel=1e-2)
+
+
+def test_water_relaxes_where_kaatze_measured() -> None:
+    """Kaatze 1989, 25 °C: ε(0) = 78.36, largest loss at 1/(2πτ) = 19.24 GHz (from memory)."""
+    water = MEDIA["water"]
+    f = np.geomspace(1e8, 1e12, 4001)
+    assert water.epsilon(1e6)[0].real == pytest.approx(78.36, rel=1e-4)
+    assert f[np.argmax(-water.epsilon(f).imag)] == pytest.approx(19.24e9, rel=2e-3)
+
+
+def test_skin_depth_of_copper_and_of_a_poor_conductor() -> None:
+    """√(2/(ωμσ)) for good conductors: 0.66 µm for copper at 10 GHz (Pozar, ch. 1); 2/(ση) √ε for low loss."""
+    copper = Medium("copper", conductivity=LIBRARY["copper"].conductivity)
+    assert copper.skin_depth(10e9)[0] == pytest.approx(np.sqrt(2 / (2 * np.pi * 10e9 * 1.25663706212e-6 * 5.813e7)), rel=1e-4)
+    assert copper.skin_depth(10e9)[0] == pytest.approx(0.66e-6, rel=0.01)
+    poor = Medium("poor", 4.0, conductivity=1e-4)
+    assert poor.skin_depth(1e9)[0] == pytest.approx(2 * np.sqrt(4.0) / (1e-4 * ETA0), rel=1e-4)
+
+
+def test_poles_against_their_closed_forms() -> None:
+    f = 3e9
+    w = 2 * np.pi * f
+    assert Medium("d", 2.0, poles=(Pole("debye", 10.0, 1 / w),)).epsilon(f)[0] == pytest.approx(2 + 10 / (1 + 1j))
+    assert Medium("l", 1.0, poles=(Pole("lorentz", 3.0, omega=w, gamma=w / 5),)).epsilon(f)[0] == pytest.approx(1 + 3 / (1j / 5))
+    assert Medium("p", 1.0, poles=(Pole("drude", omega=w, gamma=0.0),)).epsilon(f)[0] == pytest.approx(0, abs=1e-12), "ε = 0 at the plasma frequency"
+    assert Medium("s", 1.0, conductivity=w * EPS0).epsilon(f)[0] == pytest.approx(1 - 1j)
+
+
+def test_fit_recovers_poles_and_stays_passive() -> None:
+    f = np.geomspace(1e8, 1e11, 60)
+    truth = Medium("t", 3.0, conductivity=0.02, poles=(Pole("debye", 20.0, 2e-11), Pole("debye", 5.0, 1e-9)))
+    found, error = fit_debye(f, truth.epsilon(f), 2)
+    print(f"two poles recovered to {error:.1e}; muscle with 1, 2, 3 poles to", [f"{fit_debye(f, MEDIA['muscle'].epsilon(f), n)[1]:.3f}" for n in (1, 2, 3)])
+    assert error < 1e-6
+    assert sorted(p.time for p in found.poles) == pytest.approx([2e-11, 1e-9], rel=1e-4)
+    noisy = truth.epsilon(f) * (1 + 0.2 * np.random.default_rng(5).standard_normal(60)) + 0.5j
+    assert fit_debye(f, noisy, 3)[0].passive
+    with pytest.raises(ValueError, match="at least 5"):
+        fit_debye(f[:3], truth.epsilon(f[:3]), 4)
+
+
+@pytest.mark.parametrize("name", MEDIA)
+def test_the_library_is_passive_and_says_where_it_comes_from(name: str) -> None:
+    assert MEDIA[name].passive
+    assert MEDIA[name].source
+
+
+def materials(*entries: dict[str, Any]) -> Any:
+    return evaluate_document(load_document({"materials": list(entries), "plan": plan("1 GHz", "2 GHz", 3)}))
+
+
+def test_a_project_s_own_materials_shadow_the_library() -> None:
+    model = materials(
+        {"kind": "dielectric", "name": "FR4", "permittivity": "4.2", "loss_tangent": "0.015"}, {"name": "tin", "conductivity": "8.7e6 S/m"},
+        {"kind": "dispersive", "name": "mud", "permittivity": "6", "debye": [{"strength": "30", "time": "9 ps"}], "drude": [{"frequency": "1 MHz", "damping": "1 MHz"}]},
+        {"kind": "table", "name": "moss", "rows": [["1 GHz", "3", "0.1"], ["2 GHz", "2", "0.3"]]}, {"kind": "dielectric", "name": "copper", "permittivity": "2"})
+    media, errors = media_of(model)
+    assert not errors
+    assert media["FR4"].epsilon(1e9)[0] == pytest.approx(4.2 * (1 - 0.015j))
+    assert media["moss"].epsilon(1.5e9)[0] == pytest.approx(2.5 - 0.2j)
+    assert len(media["mud"].poles) == 2
+    assert conducting(model, "tin")
+    assert not conducting(model, "copper"), "the project's copper is a medium"
+
+
+@pytest.mark.parametrize(("entry", "where"), [
+    ({"kind": "dielectric", "name": "a", "permittivity": "-1"}, "permittivity"), ({"kind": "dielectric", "name": "a", "permittivity": "2", "loss_tangent": "-0.1"}, "loss_tangent"),
+    ({"kind": "dispersive", "name": "a", "debye": [{"strength": "-3", "time": "1 ps"}]}, "strength"), ({"kind": "table", "name": "a", "rows": [["2 GHz", "1", "0"], ["1 GHz", "1", "0"]]}, 0),
+    ({"kind": "table", "name": "a", "rows": [["1 GHz", "1", "0"], ["2 GHz", "1", "-1"]]}, 2),
+])
+def test_media_that_make_power_are_refused_at_their_place(entry: dict[str, Any], where: Any) -> None:
+    (error,) = media_of(materials(entry))[1]
+    assert isinstance(error, HeronError)
+    assert error.path[:2] == ("materials", 0)
+    assert error.path[-1] == where
