@@ -8,11 +8,7 @@ from django.core.management.base import BaseCommand
 from django.db import transaction
 from django.test import RequestFactory
 
-from heron.checks import examine
 from server.accounts.models import User
-from server.projects.actions import create_project
-from server.projects.library import examples
-from server.runs.actions import start_run
 
 USERNAME, PASSWORD = "saltmarsh", "wading-bird-868"
 
@@ -25,6 +21,12 @@ class Command(BaseCommand):
         user, created = User.objects.get_or_create(username=USERNAME, defaults={"first_name": "Saltmarsh", "last_name": "Survey"})
         if not created:
             return
+        # Loaded only now: a second start has nothing to build and should not wait for the geometry kernel.
+        from heron.checks import examine
+        from server.projects.actions import create_project
+        from server.projects.library import examples
+        from server.runs.actions import start_run
+
         user.set_password(PASSWORD)
         user.save()
         request = RequestFactory().post("/")
