@@ -101,7 +101,7 @@ class Section(Step):
 
 
 class Pick(Step):
-    """A face or edge by rule, so that it survives regeneration: the one nearest to ``near``, facing ``facing`` when given."""
+    """A face or edge by rule, so that it survives regeneration: the one nearest to ``near``, facing ``facing`` when given, in world coordinates."""
 
     near: Point
     facing: Direction | None = None
