@@ -133,6 +133,13 @@ def fit_debye(frequency: ArrayLike, epsilon: ArrayLike, count: int) -> tuple[Med
     return Medium("fit", permittivity=float(x[0]), conductivity=float(x[1]) * 1e-3, poles=poles), error
 
 
+def fit_table(medium: Medium, most: int = 3) -> tuple[Medium, float]:
+    """The best of the passive fits with up to ``most`` Debye poles to a tabulated medium, and its error as in :func:`fit_debye`."""
+    at = np.array([row[0] for row in medium.table])
+    found = [fit_debye(at, medium.epsilon(at), n) for n in range(min(most, len(at) - 1) + 1)]
+    return min(found, key=lambda pair: pair[1])
+
+
 def _cole(name: str, infinity: float, sigma: float, *terms: tuple[float, float, float]) -> Medium:
     return Medium(name, permittivity=infinity, conductivity=sigma, poles=tuple(Pole("debye", strength=d, time=t, spread=a) for d, t, a in terms),
                   source="Gabriel, Lau and Gabriel, Phys. Med. Biol. 41 (1996), from memory", group="tissue")

@@ -17,7 +17,7 @@ from heron.geometry.exact.kernel import FACE, subshapes
 from heron.geometry.exact.mesh import FINE, SCENE, triangulate
 from heron.geometry.tessellate import shapes
 from heron.geometry.transforms import apply
-from heron.materials import Medium, fit_debye
+from heron.materials import Medium, fit_table
 from heron.model import Evaluated
 from heron.model.substances import conducting, conductors_of, media_of
 from heron.quantities.units import si_symbol
@@ -25,7 +25,6 @@ from heron.results.near import POINTS
 from server.errors import not_found
 
 OUTLINE_EDGES = 60
-MOST_POLES = 3
 
 
 def examination_view(e: Examination, have: set[str] | None = None) -> dict[str, Any]:
@@ -138,10 +137,7 @@ def curves(model: Evaluated, name: str, f: Any) -> dict[str, Any]:
 
 
 def _fit(medium: Medium, f: Any) -> dict[str, Any]:
-    """The best passive fit of one to three poles to a table."""
-    at = np.array([row[0] for row in medium.table])
-    found = [fit_debye(at, medium.epsilon(at), n) for n in range(min(MOST_POLES, len(at) - 1) + 1)]
-    best, error = min(found, key=lambda pair: pair[1])
+    best, error = fit_table(medium)
     eps = best.epsilon(f)
     return {"epsilon_real": eps.real.tolist(), "epsilon_imag": (-eps.imag).tolist(), "error": error, "poles": len(best.poles)}
 
