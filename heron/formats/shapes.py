@@ -10,6 +10,7 @@ from heron.checks import examine_model
 from heron.geometry import Geometry
 from heron.geometry.build import Files
 from heron.geometry.exact.exchange import Named, write_gltf, write_step, write_stl
+from heron.geometry.exact.shapes import round_rod
 from heron.geometry.tessellate import polyline
 from heron.model import Evaluated
 from heron.model.substances import conducting
@@ -18,13 +19,14 @@ METAL, MEDIUM = "#7c8a96", "#a9b89a"
 
 
 def write_all(model: Evaluated, folder: Path, files: Files | None = None, deflection: float | None = None) -> dict[str, Any]:
-    """Writes ``geometry.step``, ``.stl`` and ``.glb`` of the solids and sheets; wires stand in the summary only.
+    """Writes ``geometry.step``, ``.stl`` and ``.glb`` of solids, sheets, and wires as rods of their radius.
 
     :returns: the summary: ``parts``, ``joined``, ``displaced`` and ``problems``; lengths in m, areas in m², volumes in m³.
     """
     examination = examine_model(model, files=files)
     geometry = examination.geometry
     named = [Named(b.name, b.shape, b.colour or (METAL if conducting(model, b.material) else MEDIUM)) for b in geometry.placed.bodies]
+    named += [Named(p.name, round_rod(polyline(p), p.radius, geometry.unit), METAL) for p in geometry.parts]
     if named:
         write_step(named, folder / "geometry.step", geometry.unit)
         write_stl(named, folder / "geometry.stl", geometry.unit, deflection)

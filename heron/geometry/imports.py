@@ -27,6 +27,7 @@ from heron.geometry.exact.kernel import EDGE, FACE, SOLID, Shape, area, box, com
 from heron.geometry.transforms import Matrix, scaling, shift
 
 MAX_BYTES = 60_000_000
+MAX_FACES = 200_000
 MEMORY_BYTES = 6_000_000_000
 PROCESSOR_S = 150
 REFUSED = 2
@@ -67,13 +68,20 @@ def read(name: str, data: bytes, unit: str = "mm") -> list[exchange.Named]:
     if suffix in STEP_FILES:
         if not data.lstrip()[:13].upper().startswith(b"ISO-10303-21;") or b"END-ISO-10303-21" not in data[-200:].upper():
             raise ModelError("this is not a STEP file, or it is cut off; export it again as AP203, AP214 or AP242")
+        faces = data.upper().count(b"ADVANCED_FACE")
+        if faces > MAX_FACES:
+            raise ModelError(f"the file has {faces:,} faces; up to {MAX_FACES:,} can be read. Leave out what is small, or simplify it where it was drawn")
         with tempfile.TemporaryDirectory() as folder:
             path = Path(folder) / "import.step"
             path.write_bytes(data)
             found, _ = exchange.read_step(path)
         return found
+    if suffix == ".dxf":
+        from heron.geometry.exact.drawings import read_dxf
+
+        return read_dxf(data, UNITS[unit])
     if suffix not in READERS:
-        raise ModelError(f"“{name}” is of a kind that cannot be read; give a STEP, STL or OBJ file")
+        raise ModelError(f"“{name}” is of a kind that cannot be read; give a STEP, STL, OBJ or DXF file")
     points, triangles = READERS[suffix](data)
     points = points * (UNITS[unit] / 1e-3)
     shape, _ = exchange.sewn(points, triangles, 1e-6 * float(np.ptp(points, axis=0).max()))

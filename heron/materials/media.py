@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from collections.abc import Sequence
+from dataclasses import dataclass, replace
 from typing import Literal
 
 import numpy as np
@@ -94,50 +95,90 @@ class Medium:
         return bool((self.epsilon(np.geomspace(1e6, 3e15, 400)).imag <= 1e-12).all() and self.magnetic_loss_tangent >= 0)
 
 
-def fit_debye(frequency: ArrayLike, epsilon: ArrayLike, count: int) -> tuple[Medium, float]:
-    """Debye poles fitted to tabulated permittivity, passive by construction.
+STARTS = (0.0, 0.6)  # poles are sought over the whole span of the table, and in its upper part
 
-    Relaxation times are optimised on a logarithmic scale; strengths, ε∞ and conductivity are the
-    non-negative least-squares solution for them (Lawson and Hanson 1974), so Im ε ≤ 0 always.
 
-    :param frequency: (n,) Hz; ``epsilon`` (n,) complex, negative imaginary for losses.
+def fit_poles(frequency: ArrayLike, epsilon: ArrayLike, kinds: Sequence[str]) -> tuple[Medium, float]:
+    """Poles of the given kinds fitted to tabulated permittivity, passive by construction.
+
+    Relaxation times, resonances and damping are optimised on a logarithmic scale; strengths, ε∞ and conductivity
+    are the non-negative least-squares solution for them (Lawson and Hanson 1974), so Im ε ≤ 0 always.
+
+    :param frequency: (n,) Hz; ``epsilon`` (n,) complex, negative imaginary for losses; ``kinds`` of "debye", "lorentz", "drude".
     :returns: the medium and the largest error relative to |ε|.
-    :raises ValueError: fewer points than unknowns.
+    :raises ValueError: fewer values than unknowns.
     """
     f, eps = np.asarray(frequency, dtype=float), np.asarray(epsilon, dtype=complex)
-    if len(f) < count + 1:
-        raise ValueError(f"{count} poles need at least {count + 1} frequencies, not {len(f)}")
+    unknowns = 2 + sum({"debye": 2, "lorentz": 3, "drude": 2}[k] for k in kinds)
+    if 2 * len(f) < unknowns:
+        raise ValueError(f"{len(kinds)} poles need at least {-(-unknowns // 2)} frequencies, not {len(f)}")
     omega = 2 * np.pi * f
     weight = 1 / np.abs(eps)
 
+    def terms(logs: Floats) -> list[Pole]:
+        """Poles of strength one; a Drude pole's ω² is its strength and stands in for it."""
+        at = iter(10.0**logs)
+        made = []
+        for kind in kinds:
+            if kind == "debye":
+                made.append(Pole("debye", strength=1.0, time=1 / next(at)))
+            elif kind == "lorentz":
+                made.append(Pole("lorentz", strength=1.0, omega=next(at), gamma=next(at)))
+            else:
+                made.append(Pole("drude", omega=omega.max(), gamma=next(at)))
+        return made
+
     def solve(logs: Floats) -> tuple[Floats, Complexes]:
-        columns = [np.ones(len(f), dtype=complex), -1j / (omega * EPS0) * 1e-3]
-        columns += [1 / (1 + 1j * omega * 10**x) for x in logs]
+        columns = [np.ones(len(f), dtype=complex), -1j / (omega * EPS0) * 1e-3, *(pole(omega) for pole in terms(logs))]
         a = np.column_stack(columns) * weight[:, None]
-        stacked = np.vstack((a.real, a.imag))
         wanted = np.concatenate(((eps * weight).real, (eps * weight).imag))
-        x, _ = nnls(stacked, wanted)
+        x, _ = nnls(np.vstack((a.real, a.imag)), wanted)
         return x, np.asarray((a @ x) / weight)
 
     def residual(logs: Floats) -> Floats:
         error = (solve(logs)[1] - eps) * weight
         return np.concatenate((error.real, error.imag))
 
-    low, high = np.log10(1 / omega.max()) - 1, np.log10(1 / omega.min()) + 1
-    start = np.linspace(low, high, count + 2)[1:-1]
-    best = least_squares(residual, start, bounds=(low - 1, high + 1)) if count else None
+    low, high = np.log10(omega.min()) - 1, np.log10(omega.max()) + 1
+    tries = []
+    for below in STARTS if kinds else ():
+        start: list[float] = []
+        for k, kind in enumerate(kinds):
+            middle = low + (high - low) * (below + (1 - below) * (k + 1) / (len(kinds) + 1))
+            start += {"debye": [middle], "lorentz": [middle, middle - 1], "drude": [low]}[kind]
+        tries.append(least_squares(residual, start, bounds=(low - 4, high + 1), x_scale=0.3))
+    best = min(tries, key=lambda t: float(t.cost), default=None)
     logs = np.asarray(best.x if best is not None else [])
     x, model = solve(logs)
-    poles = tuple(Pole("debye", strength=float(s), time=float(10**t)) for s, t in zip(x[2:], logs, strict=True) if s > 0)
+    poles = tuple(replace(p, omega=p.omega * float(np.sqrt(s))) if p.kind == "drude" else replace(p, strength=float(s))
+                  for s, p in zip(x[2:], terms(logs), strict=True) if s > 0)
     error = float(np.abs((model - eps) * weight).max())
     return Medium("fit", permittivity=float(x[0]), conductivity=float(x[1]) * 1e-3, poles=poles), error
 
 
-def fit_table(medium: Medium, most: int = 3) -> tuple[Medium, float]:
-    """The best of the passive fits with up to ``most`` Debye poles to a tabulated medium, and its error as in :func:`fit_debye`."""
+FITS: tuple[tuple[str, ...], ...] = (
+    (), ("debye",), ("debye",) * 2, ("debye",) * 3, ("lorentz",), ("lorentz",) * 2, ("drude",), ("drude", "lorentz"), ("drude", "lorentz", "lorentz"),
+)
+GOOD_FIT = 1e-3
+
+
+def fit_table(medium: Medium) -> tuple[Medium, float]:
+    """A passive fit to a tabulated medium and its error as in :func:`fit_poles`: the simplest within a thousandth, or else the best."""
     at = np.array([row[0] for row in medium.table])
-    found = [fit_debye(at, medium.epsilon(at), n) for n in range(min(most, len(at) - 1) + 1)]
-    return min(found, key=lambda pair: pair[1])
+    eps = medium.epsilon(at)
+    best: tuple[Medium, float] | None = None
+    for kinds in FITS:
+        try:
+            found = fit_poles(at, eps, kinds)
+        except ValueError:
+            continue
+        if best is None or found[1] < best[1]:
+            best = found
+        if best[1] < GOOD_FIT:
+            break
+    if best is None:
+        raise ValueError("a table needs at least one row")
+    return best
 
 
 def _cole(name: str, infinity: float, sigma: float, *terms: tuple[float, float, float]) -> Medium:

@@ -200,7 +200,7 @@ class Revolve(_Body):
 
 
 class Loft(_Body):
-    """Straight between sections of one sort; ``shell`` leaves the two ends open and makes a sheet."""
+    """Straight between sections, rectangles and ellipses in any order; ``shell`` leaves the two ends open and makes a sheet."""
 
     kind: Literal["loft"]
     sections: Annotated[list[Section], Field(min_length=2, max_length=50)]
@@ -208,11 +208,12 @@ class Loft(_Body):
 
 
 class Rod(_Body):
-    """A round profile swept along straight stretches, with corners mitred, or rounded with ``bend``."""
+    """A profile swept along straight stretches, with corners mitred, or rounded with ``bend``: round, or an ``outline`` of (sideways, up)."""
 
     kind: Literal["rod"]
     points: Annotated[list[Point], Field(min_length=2, max_length=200)]
-    radius: Length
+    radius: Length = "0"
+    outline: Annotated[list[Corner], Field(max_length=200)] = []
     bend: Length = "0"
 
 

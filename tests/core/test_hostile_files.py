@@ -42,11 +42,12 @@ def text_stl(points: np.ndarray) -> bytes:
 
 REFUSED: dict[str, tuple[str, bytes, str]] = {
     "empty": ("a.step", b"", "not a STEP file"), "cut STEP": ("a.step", STEP[: len(STEP) // 2], "cut off"), "another type": ("a.step", b"PK\x03\x04" + bytes(400), "not a STEP file"),
-    "another ending": ("a.exe", STEP, "give a STEP, STL or OBJ"), "STEP without shapes": ("a.step", b"ISO-10303-21;\nHEADER;\nENDSEC;\nDATA;\nENDSEC;\nEND-ISO-10303-21;\n", ""),
+    "another ending": ("a.exe", STEP, "give a STEP, STL, OBJ or DXF"), "STEP without shapes": ("a.step", b"ISO-10303-21;\nHEADER;\nENDSEC;\nDATA;\nENDSEC;\nEND-ISO-10303-21;\n", ""),
     "cut text STL": ("a.stl", b"solid a\nfacet normal 0 0 1\nouter loop\nvertex 0 0 0\nvertex 1 0 0", "not whole"),
     "ten million faces": ("a.stl", bytes(80) + struct.pack("<I", 10**7), "does not fit"), "not a number": ("a.stl", text_stl(np.array([[[0, 0, 0], [1, 0, 0], [0, np.nan, 0]]])), "no numbers"),
     "no extent": ("a.stl", text_stl(np.zeros((4, 3, 3))), "no extent"), "words for numbers": ("a.obj", b"v one two three\nf 1 2 3\n", "cannot be read"),
     "corners that are not there": ("a.obj", b"v 0 0 0\nv 1 0 0\nv 0 1 0\nf 1 2 9\n", "do not exist"), "no faces": ("a.obj", b"v 0 0 0\n", "no faces"),
+    "no drawing": ("a.dxf", b"0\nSECTION\n2\nENTITIES\n0\nLINE\n8", "not a DXF drawing"), "words for a drawing": ("a.dxf", b"hello there\n" * 9, "not a DXF drawing"),
 }
 
 
@@ -70,6 +71,16 @@ def test_many_true_triangles_are_refused_before_they_are_sewn() -> None:
 def test_too_large_a_file_is_not_even_looked_at() -> None:
     with pytest.raises(HeronError, match="larger than"):
         imports.read("a.step", bytes(imports.MAX_BYTES + 1))
+
+
+def test_a_step_file_with_countless_entities_is_refused_within_its_limits() -> None:
+    """Ten million faces are half a gigabyte at least; here are as many as fit into the largest file that is taken."""
+    line = b"#1=ADVANCED_FACE('',(#2),#3,.T.);\n"
+    data = b"ISO-10303-21;\nHEADER;\nENDSEC;\nDATA;\n" + line * ((imports.MAX_BYTES - 200) // len(line)) + b"ENDSEC;\nEND-ISO-10303-21;\n"
+    started = time.monotonic()
+    with pytest.raises(HeronError, match="faces; up to"):
+        imports.apart("a.step", data)
+    assert time.monotonic() - started < 30
 
 
 def small_step(path: Path) -> None:

@@ -2,18 +2,21 @@
 
 from __future__ import annotations
 
+import io
 import json
 import math
 import struct
 from pathlib import Path
 from typing import Any
 
+import ezdxf
 import numpy as np
 import pytest
 
-from heron.geometry import Geometry, build_geometry
+from heron.geometry import Geometry, build_geometry, imports
 from heron.geometry.bodies import Body
 from heron.geometry.exact import exchange
+from heron.geometry.exact.kernel import area
 from heron.geometry.exact.mesh import mesh_figures, triangulate
 from heron.model import evaluate_document, load_document
 
@@ -47,6 +50,7 @@ def paraboloid(focus: float, rim: float) -> float:
     return 8 * PI * focus**2 / 3 * ((1 + (rim / (2 * focus)) ** 2) ** 1.5 - 1)
 
 
+BAR = [to("-2 mm", "-1 mm"), to("2 mm", "-1 mm"), to("2 mm", "1 mm"), to("-2 mm", "1 mm")]
 QUARTER = "30 mm * cos(pi / 4)"
 # name: parts, volume in m³ (None for sheets), area in m² (None where no closed form is elementary)
 FORMS: dict[str, tuple[list[dict[str, Any]], float | None, float | None]] = {
@@ -68,6 +72,9 @@ FORMS: dict[str, tuple[list[dict[str, Any]], float | None, float | None]] = {
     "bent rod": ([{"kind": "rod", "radius": "2 mm", "bend": "10 mm", "points": [["0", "0", "0"], ["0", "0", "100 mm"], ["100 mm", "0", "100 mm"]]}],
                  PI * 4e-6 * (0.18 + PI / 2 * 0.01), PI * 8e-6 + 4e-3 * PI * (0.18 + PI / 2 * 0.01)),
     "mitred rod": ([{"kind": "rod", "radius": "2 mm", "points": [["0", "0", "0"], ["0", "0", "100 mm"], ["100 mm", "0", "100 mm"]]}], PI * 4e-6 * 0.2, None),
+    "bent bar": ([{"kind": "rod", "bend": "10 mm", "outline": BAR, "points": [["0", "0", "0"], ["100 mm", "0", "0"], ["100 mm", "100 mm", "0"]]}],
+                 8e-6 * (0.18 + PI / 2 * 0.01), 16e-6 + 12e-3 * (0.18 + PI / 2 * 0.01)),
+    "mitred bar": ([{"kind": "rod", "outline": BAR, "points": [["0", "0", "0"], ["0", "0", "100 mm"], ["100 mm", "0", "100 mm"]]}], 8e-6 * 0.2, None),
     "coil": ([{"kind": "coil", "bend": "20 mm", "pitch": "10 mm", "turns": "3", "radius": "1 mm"}], PI * 1e-6 * 3 * math.hypot(2 * PI * 0.02, 0.01), None),
     "dish sheet": ([{"kind": "dish", "focus": "100 mm", "diameter": "300 mm"}], None, paraboloid(0.1, 0.15)),
     "thick dish": ([{"kind": "dish", "focus": "100 mm", "diameter": "300 mm", "thickness": "2 mm"}], PI * 0.0225 * 0.002, 2 * paraboloid(0.1, 0.15) + 2 * PI * 0.15 * 0.002),
@@ -100,6 +107,59 @@ def test_exact_volume_and_area(name: str) -> None:
     errors = [made.volume / volume - 1 if volume else 0.0, made.area / area - 1 if area else 0.0]
     print(f"{name}: volume {errors[0]:+.1e}, area {errors[1]:+.1e}")
     assert max(map(abs, errors)) < 1e-6
+
+
+def test_a_loft_from_a_rectangle_to_an_ellipse_has_the_volume_of_its_ruled_walls() -> None:
+    """Between plane curves c0 and c1 the section at t encloses ½∮ c × dc of (1 − t)·c0 + t·c1 (Green's theorem), a square in t, so Simpson's rule is exact."""
+    a, b, height = np.array([10e-3, 5e-3]), np.array([20e-3, 15e-3]), 0.04
+    made = body({"kind": "loft", "sections": [{"at": ["0", "0", "0"], "width": "20 mm", "height": "10 mm"},
+                                              {"at": ["0", "0", "40 mm"], "width": "40 mm", "height": "30 mm", "round": True}]})
+    n = 20000
+    corners = np.array([[-1, -1], [1, -1], [1, 1], [-1, 1], [-1, -1]])
+    u = (np.arange(n) + 0.5) / n
+    square = np.vstack([corners[k] + u[:, None] * (corners[k + 1] - corners[k]) for k in range(4)]) * a
+    # Quarter arcs as rational Bézier curves of degree 2, middle weight cos 45° (Piegl and Tiller, The NURBS Book, ch. 7): pole p1 where the tangents meet.
+    w = math.sqrt(0.5)
+    weights = np.column_stack(((1 - u) ** 2, 2 * w * u * (1 - u), u**2))
+    middles = np.array([[0, -1], [1, 0], [0, 1], [-1, 0]]) / w
+    quarters = [np.array([corners[k] * w, middles[k], corners[k + 1] * w]) for k in range(4)]
+    oval = np.vstack([weights @ q / weights.sum(axis=1, keepdims=True) for q in quarters]) * b
+
+    def enclosed(t: float) -> float:
+        c = (1 - t) * square + t * oval
+        d = np.roll(c, -1, axis=0)
+        return float(0.5 * np.sum(c[:, 0] * d[:, 1] - c[:, 1] * d[:, 0]))
+
+    wanted = height / 6 * (enclosed(0) + 4 * enclosed(0.5) + enclosed(1))
+    print(f"rectangle to ellipse: volume {made.volume / wanted - 1:+.1e}")
+    assert made.volume == pytest.approx(wanted, rel=1e-4)
+
+
+def drawing(**header: int) -> bytes:
+    document = ezdxf.new(**header)
+    space = document.modelspace()
+    space.add_lwpolyline([(0, 0), (40, 0), (40, 30), (0, 30)], close=True, dxfattribs={"layer": "patch"})
+    space.add_circle((20, 15), 5, dxfattribs={"layer": "patch"})
+    for a, b in (((100, 0), (110, 0)), ((110, 10), (110, 0)), ((100, 0), (100, 10))):
+        space.add_line(a, b, dxfattribs={"layer": "arm"})
+    space.add_arc((105, 10), 5, 0, 180, dxfattribs={"layer": "arm"})
+    space.add_line((0, 0), (200, 0), dxfattribs={"layer": "notes"})
+    space.add_text("patch of the hide", dxfattribs={"layer": "notes"})
+    out = io.StringIO()
+    document.write(out)
+    return out.getvalue().encode()
+
+
+def test_closed_outlines_of_a_drawing_become_sheets_by_layer() -> None:
+    made = {n.name: n.shape for n in imports.read("outline.dxf", drawing(units=4))}
+    errors = {"patch": area(made["patch"]) / (1200 - 25 * PI) - 1, "arm": area(made["arm"]) / (100 + 12.5 * PI) - 1}
+    print("drawing: areas", {k: f"{v:+.1e}" for k, v in errors.items()})
+    assert set(made) == {"patch", "arm"}
+    assert max(map(abs, errors.values())) < 1e-6
+    inches = {n.name: n.shape for n in imports.read("outline.dxf", drawing(units=1))}
+    assert area(inches["arm"]) == pytest.approx(25.4**2 * area(made["arm"]), rel=1e-9)
+    unstated = {n.name: n.shape for n in imports.read("outline.dxf", drawing(units=0), unit="m")}
+    assert area(unstated["arm"]) == pytest.approx(1e6 * area(made["arm"]), rel=1e-9)
 
 
 def test_there_are_twenty_bodies_and_more() -> None:

@@ -8,7 +8,7 @@ import numpy as np
 import pytest
 
 from heron.errors import HeronError
-from heron.materials import LIBRARY, MEDIA, Medium, Pole, fit_debye
+from heron.materials import LIBRARY, MEDIA, Medium, Pole, fit_poles, fit_table
 from heron.model import evaluate_document, load_document
 from heron.model.substances import conducting, media_of
 from tests.models import plan
@@ -55,14 +55,31 @@ def test_poles_against_their_closed_forms() -> None:
 def test_fit_recovers_poles_and_stays_passive() -> None:
     f = np.geomspace(1e8, 1e11, 60)
     truth = Medium("t", 3.0, conductivity=0.02, poles=(Pole("debye", 20.0, 2e-11), Pole("debye", 5.0, 1e-9)))
-    found, error = fit_debye(f, truth.epsilon(f), 2)
-    print(f"two poles recovered to {error:.1e}; muscle with 1, 2, 3 poles to", [f"{fit_debye(f, MEDIA['muscle'].epsilon(f), n)[1]:.3f}" for n in (1, 2, 3)])
+    found, error = fit_poles(f, truth.epsilon(f), ("debye",) * 2)
+    muscle = [fit_poles(f, MEDIA["muscle"].epsilon(f), ("debye",) * n)[1] for n in (1, 2, 3)]
+    print(f"two poles recovered to {error:.1e}; muscle with 1, 2, 3 poles to", [f"{e:.3f}" for e in muscle])
     assert error < 1e-6
     assert sorted(p.time for p in found.poles) == pytest.approx([2e-11, 1e-9], rel=1e-4)
     noisy = truth.epsilon(f) * (1 + 0.2 * np.random.default_rng(5).standard_normal(60)) + 0.5j
-    assert fit_debye(f, noisy, 3)[0].passive
+    assert fit_poles(f, noisy, ("debye",) * 3)[0].passive
     with pytest.raises(ValueError, match="at least 5"):
-        fit_debye(f[:3], truth.epsilon(f[:3]), 4)
+        fit_poles(f[:3], truth.epsilon(f[:3]), ("debye",) * 4)
+
+
+def test_a_metal_at_optical_frequencies_is_fitted_by_drude_and_lorentz_poles() -> None:
+    f = np.linspace(300e12, 700e12, 20)
+    truth = Medium("metal", 9.0, poles=(Pole("drude", omega=1.37e16, gamma=1.05e14), Pole("lorentz", 1.0, omega=4.1e15, gamma=8e14)))
+    found, error = fit_poles(f, truth.epsilon(f), ("drude", "lorentz"))
+    print(f"Drude and Lorentz pole recovered to {error:.1e}")
+    assert error < 1e-6
+    assert {p.kind: p.omega for p in found.poles} == pytest.approx({"drude": 1.37e16, "lorentz": 4.1e15}, rel=1e-4)
+    table = Medium("table", table=tuple((a, e.real, -e.imag) for a, e in zip(f, truth.epsilon(f), strict=True)))
+    chosen, table_error = fit_table(table)
+    assert table_error < 1e-3
+    assert chosen.passive
+    g = np.geomspace(1e9, 2e10, 12)
+    water = Medium("table", table=tuple((a, e.real, -e.imag) for a, e in zip(g, MEDIA["water"].epsilon(g), strict=True)))
+    assert [p.kind for p in fit_table(water)[0].poles] == ["debye"], "the simplest fit that is good enough"
 
 
 @pytest.mark.parametrize("name", MEDIA)

@@ -28,12 +28,13 @@ from OCP.TopoDS import TopoDS
 
 from heron.errors import ModelError
 from heron.geometry.exact import outlines
-from heron.geometry.exact.kernel import FACE, Floats, Shape, combined, guarded, mapped, point, subshapes
+from heron.geometry.exact.kernel import FACE, Floats, Shape, combined, compound, guarded, mapped, point, subshapes
 
 AXES = {"x": (1.0, 0.0, 0.0), "y": (0.0, 1.0, 0.0), "z": (0.0, 0.0, 1.0)}
 OTHERS = {"x": (1, 2), "y": (0, 2), "z": (0, 1)}
 FULL = 2 * math.pi
 MAX_TURNS = 200
+BENT = math.cos(math.radians(15))  # a wire's stretches that meet at a blunter angle hardly leave a gap
 Coordinates = Sequence[float] | Floats
 Builder = Callable[[Any, float], Shape]
 
@@ -154,8 +155,7 @@ def revolve(step: Any, unit: float) -> Shape:
 
 @guarded("the loft")
 def loft(step: Any, unit: float) -> Shape:
-    if len({s.round for s in step.sections}) > 1:
-        raise ModelError("all sections of a loft are rectangles, or all are round", ("sections",))
+    mixed = len({s.round for s in step.sections}) > 1
     made = BRepOffsetAPI_ThruSections(not step.shell, True, 1e-7)
     for i, (below, above) in enumerate(pairwise(step.sections)):
         if below.at[2] == above.at[2]:
@@ -163,7 +163,7 @@ def loft(step: Any, unit: float) -> Shape:
     for i, section in enumerate(step.sections):
         if not (section.width > 0 and section.height > 0):
             raise ModelError("a section's width and height must be above zero", ("sections", i, "width"))
-        made.AddWire(_profile(section, unit))
+        made.AddWire(_quartered(section, unit) if mixed and section.round else _profile(section, unit))
     made.CheckCompatibility(False)
     made.Build()
     return made.Shape()
@@ -179,17 +179,43 @@ def _profile(section: Any, unit: float) -> Shape:
     return BRepBuilderAPI_MakeWire(BRepBuilderAPI_MakeEdge(ellipse).Edge()).Wire()
 
 
+def _quartered(section: Any, unit: float) -> Shape:
+    """An ellipse in four pieces that start and end where a rectangle has its corners, so that both can be joined."""
+    x, y, z = section.at
+    a, b = section.width / 2, section.height / 2
+    m = np.diag([a / unit, b / unit, 1.0, 1.0])
+    m[:3, 3] = x, y, z
+    corners = [gp_Pnt(math.cos(t), math.sin(t), 0) for t in (1.25 * math.pi, 1.75 * math.pi, 0.25 * math.pi, 0.75 * math.pi)]
+    middles = [gp_Pnt(0, -1, 0), gp_Pnt(1, 0, 0), gp_Pnt(0, 1, 0), gp_Pnt(-1, 0, 0)]
+    arcs = [BRepBuilderAPI_MakeEdge(GC_MakeArcOfCircle(p, via, q).Value()).Edge() for p, via, q in zip(corners, middles, [*corners[1:], corners[0]], strict=True)]
+    return TopoDS.Wire_s(mapped(outlines.wire(arcs), m, unit))
+
+
 @guarded("the rod")
 def rod(step: Any, unit: float) -> Shape:
-    positive(step, "radius")
+    if not step.outline:
+        positive(step, "radius")
+    reach = max((math.hypot(*c.to) for c in step.outline), default=step.radius)
     points = [np.array(p) for p in step.points]
     for i, (a, b) in enumerate(pairwise(points)):
-        if np.linalg.norm(b - a) <= 2 * step.radius:
+        if np.linalg.norm(b - a) <= reach * (1 if step.outline else 2):
             raise ModelError("two points of the path are nearer than the rod is thick", ("points", i + 1))
-    if step.bend < 0 or 0 < step.bend <= step.radius:
+    if step.bend < 0 or 0 < step.bend <= reach:
         raise ModelError("the bend radius must be more than the rod's radius, or zero for mitred corners", ("bend",))
     path = outlines.wire(_rounded(points, step.bend, unit) if step.bend else [outlines.line(point(a, unit), point(b, unit)) for a, b in pairwise(points)])
-    return _swept(path, points[0], points[1] - points[0], step.radius, unit)
+    return _swept(path, _across(step, points, unit), bool(step.outline))
+
+
+def _across(step: Any, points: Sequence[Any], unit: float) -> Shape:
+    """A rod's profile across the start of its path: round, or an outline of (sideways, up) for a path that starts level."""
+    along = (points[1] - points[0]) / np.linalg.norm(points[1] - points[0])
+    if not step.outline:
+        return _ring(points[0], along, step.radius, unit)
+    up = np.array([0.0, 0.0, 1.0]) if abs(along[2]) < 0.999 else np.array([0.0, 1.0, 0.0])
+    side = np.cross(along, up)
+    side /= np.linalg.norm(side)
+    up = np.cross(side, along)
+    return outlines.closed_wire(step.outline, lambda p: point(points[0] + p[0] * side + p[1] * up, unit))
 
 
 def _rounded(points: Sequence[Any], bend: float, unit: float) -> list[Shape]:
@@ -215,15 +241,34 @@ def _rounded(points: Sequence[Any], bend: float, unit: float) -> list[Shape]:
     return edges
 
 
-def _swept(path: Shape, start: Coordinates, along: Coordinates, radius: float, unit: float) -> Shape:
+def _ring(start: Coordinates, along: Coordinates, radius: float, unit: float) -> Shape:
     circle = gp_Circ(gp_Ax2(point(start, unit), gp_Dir(*(float(c) for c in along))), radius / unit)
+    return BRepBuilderAPI_MakeWire(BRepBuilderAPI_MakeEdge(circle).Edge()).Wire()
+
+
+def _swept(path: Shape, profile: Shape, cornered: bool = False) -> Shape:
     made = BRepOffsetAPI_MakePipeShell(path)
     made.SetTransitionMode(BRepBuilderAPI_TransitionMode.BRepBuilderAPI_RightCorner)
-    made.Add(BRepBuilderAPI_MakeWire(BRepBuilderAPI_MakeEdge(circle).Edge()).Wire())
+    if cornered:
+        made.SetMode(True)
+    made.Add(profile)
     made.Build()
     if not made.IsDone() or not made.MakeSolid():
         raise ModelError("the profile cannot follow this path; soften its corners or make it thinner", ("points",))
     return made.Shape()
+
+
+def round_rod(points: Sequence[Coordinates], radius: float, unit: float) -> Shape:
+    """A wire (n, 3) in m as solids: a cylinder for each stretch, a ball in each sharp bend."""
+    pieces = []
+    for a, b in pairwise(np.asarray(points, dtype=float)):
+        length = float(np.linalg.norm(b - a))
+        pieces.append(BRepPrimAPI_MakeCylinder(gp_Ax2(point(a, unit), gp_Dir(*(float(c) for c in b - a))), radius / unit, length / unit).Shape())
+    runs = np.diff(np.asarray(points, dtype=float), axis=0)
+    runs /= np.linalg.norm(runs, axis=1, keepdims=True)
+    bends = (runs[1:] * runs[:-1]).sum(axis=1) < BENT
+    pieces += [BRepPrimAPI_MakeSphere(point(p, unit), radius / unit).Shape() for p, bent in zip(points[1:-1], bends, strict=True) if bent]
+    return compound(pieces) if len(pieces) > 1 else pieces[0]
 
 
 @guarded("the coil")
@@ -242,7 +287,7 @@ def coil(step: Any, unit: float) -> Shape:
     BRepLib.BuildCurves3d_s(edge)
     x, y, z = step.centre
     tangent = (0.0, FULL * step.bend, step.pitch)
-    return _swept(BRepBuilderAPI_MakeWire(edge).Wire(), (x + step.bend, y, z), tangent, step.radius, unit)
+    return _swept(BRepBuilderAPI_MakeWire(edge).Wire(), _ring((x + step.bend, y, z), tangent, step.radius, unit))
 
 
 def dish(step: Any, unit: float) -> Shape:
