@@ -155,3 +155,36 @@ def test_section_measure_hide_and_depth(page: Page) -> None:
     found = re.match(r"([\d.]+) mm", measured)
     assert found, measured
     assert 10 < float(found[1]) < 40
+
+
+def test_a_step_is_completed_dragged_grouped_and_shows_its_sizes(page: Page) -> None:
+    blank(page)
+    field = page.get_by_label("Type a step")
+    field.press_sequentially("cyl")
+    expect(page.get_by_role("option", name="cylinder radius 5 mm height 20 mm")).to_be_visible()
+    field.press("Tab")
+    field.press_sequentially(", copp")
+    field.press("Tab")
+    expect(field).to_have_value("cylinder radius 5 mm height 20 mm, copper")
+    field.press("Enter")
+    bodies(page, 1)
+    page.keyboard.press("Escape")
+    page.locator("h1").first.click()
+    page.keyboard.press("Control+k")
+    page.get_by_placeholder("What next?").fill("box 40 x 20 x 2 mm, FR4")
+    page.get_by_role("option", name="box 40 x 20 x 2 mm, FR4", exact=True).click()
+    bodies(page, 2)
+    expect(page.locator("[data-step='parts.1']")).to_contain_text("Box")
+    page.locator("[data-step='parts.1']").hover()
+    expect(page.locator("[data-dimension]")).to_have_text(["40 mm", "20 mm", "2 mm"])
+
+    page.locator("[data-step='parts.1'] span[draggable=true]").drag_to(page.locator("[data-step='parts.0']"))
+    expect(page.locator("[data-step='parts.0']")).to_contain_text("Box")
+    page.once("dialog", lambda d: d.accept("housing"))
+    page.locator("[data-step='parts.0']").hover()
+    page.locator("[data-step='parts.0']").get_by_role("button", name=re.compile("More for step")).click()
+    page.get_by_role("menuitem", name="Group…").click()
+    page.get_by_role("button", name="suspend", exact=True).click()
+    bodies(page, 1)
+    page.get_by_role("button", name="use again", exact=True).click()
+    bodies(page, 2)

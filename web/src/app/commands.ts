@@ -11,8 +11,12 @@ export interface Command {
   perform: () => void;
 }
 
-export const useCommands = create<{ commands: Record<string, Command[]>; open: boolean; setOpen: (open: boolean) => void }>((set) => ({
+/** What a screen makes of words typed into the palette. */
+export interface Reader { group: string; offers: (text: string) => string[]; perform: (text: string) => void }
+
+export const useCommands = create<{ commands: Record<string, Command[]>; reader: Reader | null; open: boolean; setOpen: (open: boolean) => void }>((set) => ({
   commands: {},
+  reader: null,
   open: false,
   setOpen: (open) => set({ open }),
 }));
@@ -29,6 +33,14 @@ export function useRegister(owner: string, commands: Command[]): void {
   useEffect(() => {
     useCommands.setState((s) => ({ commands: { ...s.commands, [owner]: commands } }));
     return () => useCommands.setState((s) => ({ commands: { ...s.commands, [owner]: [] } }));
+  });
+}
+
+/** Lets a screen read what is typed into the palette while it is shown. */
+export function useReader(reader: Reader | null): void {
+  useEffect(() => {
+    useCommands.setState({ reader });
+    return () => useCommands.setState({ reader: null });
   });
 }
 

@@ -18,7 +18,12 @@ import { useStage } from "./state";
 
 type Lens = "shape" | "current" | "near field" | "pattern";
 const LENSES: Lens[] = ["shape", "current", "near field", "pattern"];
-const VIEWS: Record<string, [number, number, number]> = { oblique: [1, -1.25, 0.72], front: [0, -1, 0.0001], side: [1, 0, 0.0001], top: [0, -0.0001, 1] };
+const VIEWS: Record<string, [number, number, number]> = {
+  oblique: [1, -1.25, 0.72], front: [0, -1, 0.0001], side: [1, 0, 0.0001], top: [0, -0.0001, 1],
+  "oblique back": [-1, 1.25, 0.72], back: [0, 1, 0.0001], "other side": [-1, 0, 0.0001], bottom: [0, -0.0001, -1],
+};
+/** The views on the stage itself; a second click on one looks from the other side. */
+const NEAR: Record<string, string> = { oblique: "oblique back", front: "back", side: "other side", top: "bottom" };
 const C0 = 299792458;
 
 interface Props { examination?: Examination; projectId: number; run?: RunLine }
@@ -76,7 +81,10 @@ export function Stage({ examination, projectId, run }: Props) {
       {stage.picking && <p role="status" className="absolute left-1/2 top-14 -translate-x-1/2 rounded-md border border-heron bg-card px-3 py-1.5">{stage.picking.prompt}. Escape leaves it.</p>}
       <Tools extent={extent} examination={examination} />
       <div className="absolute right-4 top-3 flex gap-1 rounded-md border border-rule bg-card p-0.5" role="group" aria-label="Views">
-        {Object.keys(VIEWS).map((v) => <button key={v} className="rounded px-2 py-0.5 text-[12px] capitalize text-ink2 hover:bg-heron-soft hover:text-ink" onClick={() => look(v)}>{v}</button>)}
+        {Object.entries(NEAR).map(([v, far]) => {
+          const on = view.name === v || view.name === far;
+          return <button key={v} aria-pressed={on} title={`A second click looks from the other side: ${far}`} className={`rounded px-2 py-0.5 text-[12px] capitalize hover:bg-heron-soft hover:text-ink ${on && view.count > 0 ? "text-ink" : "text-ink2"}`} onClick={() => look(view.name === v && view.count > 0 ? far : v)}>{v}</button>;
+        })}
       </div>
       {stale && <LensLegend lens={lens} projectId={projectId} run={run} />}
       <ScaleBar metresPerPixel={extent.size / zoom} band={examination?.band ?? null} />

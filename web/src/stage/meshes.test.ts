@@ -1,5 +1,5 @@
 import { expect, it } from "vitest";
-import { decoded, heldKeys, keep, meshOf, pairs } from "./meshes";
+import { decoded, faceOf, heldKeys, keep, meshOf, nearestEdge, pairs, snapped } from "./meshes";
 
 const base64 = (values: Float32Array | Uint32Array): string => btoa(String.fromCharCode(...new Uint8Array(values.buffer)));
 const raw = {
@@ -27,4 +27,16 @@ it("keeps a mesh under its key and names what it holds", () => {
   expect(meshOf("abc")).toBe(first);
   expect(heldKeys()).toContain("abc");
   expect(meshOf("nothing")).toBeUndefined();
+});
+
+it("finds the triangles of a face, the nearest edge and corner", () => {
+  const mesh = decoded(raw);
+  expect(Array.from(faceOf(mesh, 7).index!.array)).toEqual([0, 1, 2]);
+  expect(faceOf(mesh, 3).index!.count).toBe(0);
+  const near = nearestEdge(mesh.lines, [0.4, 0.1, 0])!;
+  expect(near.at).toEqual([expect.closeTo(0.4), 0, 0]);
+  expect(near.distance).toBeCloseTo(0.1);
+  expect(near.line).toHaveLength(9);
+  expect(snapped(mesh.lines, [0.02, 0, 0], 0.1)).toEqual([0, 0, 0]);
+  expect(snapped(mesh.lines, [0.5, 0, 0], 0.1)).toEqual([0.5, 0, 0]);
 });

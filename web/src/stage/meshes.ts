@@ -2,7 +2,8 @@
 import { BufferAttribute, BufferGeometry } from "three";
 import type { RawMesh } from "../api/types";
 
-export interface Held { surface: BufferGeometry; edges: BufferGeometry; face: Uint32Array; triangles: number }
+export interface Held { surface: BufferGeometry; edges: BufferGeometry; face: Uint32Array; triangles: number; lines: Float32Array[] }
+type Point = [number, number, number];
 const MOST = 1500;
 const held = new Map<string, Held>();
 
@@ -28,8 +29,11 @@ export function decoded(raw: RawMesh): Held {
   surface.setIndex(new BufferAttribute(triangles, 1));
   surface.computeVertexNormals(); // each face has corners of its own, so its edges stay sharp
   const edges = new BufferGeometry();
-  edges.setAttribute("position", new BufferAttribute(pairs(new Float32Array(buffer(raw.edges)), raw.edge_sizes), 3));
-  return { surface, edges, face: new Uint32Array(buffer(raw.face)), triangles: triangles.length / 3 };
+  const points = new Float32Array(buffer(raw.edges));
+  edges.setAttribute("position", new BufferAttribute(pairs(points, raw.edge_sizes), 3));
+  let from = 0;
+  const lines = raw.edge_sizes.map((size) => points.subarray(3 * from, 3 * (from += size)));
+  return { surface, edges, lines, face: new Uint32Array(buffer(raw.face)), triangles: triangles.length / 3 };
 }
 
 /** Polylines one after another as separate segments. */
@@ -41,4 +45,40 @@ export function pairs(points: Float32Array, sizes: number[]): Float32Array {
     from += size;
   }
   return out;
+}
+
+/** The triangles of one face. */
+export function faceOf(mesh: Held, face: number): BufferGeometry {
+  const index = mesh.surface.index!.array, own: number[] = [];
+  mesh.face.forEach((f, k) => { if (f === face) own.push(index[3 * k]!, index[3 * k + 1]!, index[3 * k + 2]!); });
+  const out = new BufferGeometry();
+  out.setAttribute("position", mesh.surface.getAttribute("position"));
+  out.setIndex(own);
+  return out;
+}
+
+/** The edge nearest to a point: its points, and the nearest place on it. */
+export function nearestEdge(lines: Float32Array[], p: Point): { line: Float32Array; at: Point; distance: number } | null {
+  let best: { line: Float32Array; at: Point; distance: number } | null = null;
+  for (const line of lines)
+    for (let i = 0; i + 5 < line.length; i += 3) {
+      const a = [line[i]!, line[i + 1]!, line[i + 2]!], d = [line[i + 3]! - a[0]!, line[i + 4]! - a[1]!, line[i + 5]! - a[2]!];
+      const length = d[0]! ** 2 + d[1]! ** 2 + d[2]! ** 2 || 1;
+      const t = Math.min(1, Math.max(0, a.reduce((sum, c, k) => sum + (p[k]! - c) * d[k]!, 0) / length));
+      const at = a.map((c, k) => c + t * d[k]!) as Point;
+      const distance = Math.hypot(at[0] - p[0], at[1] - p[1], at[2] - p[2]);
+      if (!best || distance < best.distance) best = { line, at, distance };
+    }
+  return best;
+}
+
+/** The end of an edge within `reach` of a point, or else the point itself. */
+export function snapped(lines: Float32Array[], p: Point, reach: number): Point {
+  let found = p, least = reach;
+  for (const line of lines)
+    for (const i of [0, line.length - 3]) {
+      const distance = Math.hypot(line[i]! - p[0], line[i + 1]! - p[1], line[i + 2]! - p[2]);
+      if (distance < least) { least = distance; found = [line[i]!, line[i + 1]!, line[i + 2]!]; }
+    }
+  return found;
 }

@@ -20,7 +20,7 @@ describe("clicks", () => {
   it("answer a question once, and mean nothing otherwise", () => {
     const got: Hit[] = [];
     const { ask, click } = useStage.getState();
-    ask({ prompt: "?", apply: (h) => got.push(h) });
+    ask({ edges: false, prompt: "?", apply: (h) => got.push(h) });
     click(hit([1, 2, 3]));
     click(hit([4, 5, 6]));
     expect(got.map((h) => h.point)).toEqual([[1, 2, 3]]);

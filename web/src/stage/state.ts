@@ -3,7 +3,7 @@ import { create } from "zustand";
 
 export type Axis = "x" | "y" | "z";
 export interface Hit { part: string; step: number; point: [number, number, number]; normal: [number, number, number]; face: number }
-interface Picking { prompt: string; apply: (hit: Hit) => void }
+interface Picking { prompt: string; edges: boolean; apply: (hit: Hit) => void }
 interface StageState {
   hidden: string[]; faint: string[]; solo: string | null; section: { axis: Axis; at: number; flipped?: boolean } | null; perspective: boolean;
   measuring: boolean; marks: Hit[]; picking: Picking | null;

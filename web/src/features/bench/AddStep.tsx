@@ -1,10 +1,12 @@
 import * as Menu from "@radix-ui/react-dropdown-menu";
-import { useMutation } from "@tanstack/react-query";
-import { useRef, useState } from "react";
+import { useMutation, useQuery } from "@tanstack/react-query";
+import { type KeyboardEvent, useRef, useState } from "react";
 import { call } from "../../api/client";
+import { materials } from "../../api/queries";
 import type { Step } from "../../api/types";
 import { addParameter, addStep, freeName } from "./BuildSheet";
 import { ImportDialog } from "./ImportDialog";
+import { completions } from "./completion";
 import { useBench } from "./model";
 import { FRESH } from "./sentences";
 
@@ -58,26 +60,46 @@ async function pasteStep(): Promise<void> {
   }
 }
 
-/** "box 40 x 20 x 1.6 mm, FR4, on ground" as a step. */
+/** A phrase read by the server becomes the next part; refused with its reason otherwise. */
+export async function addPhrase(text: string): Promise<void> {
+  const step = await call<Step>("POST", "/projects/phrase", { document: useBench.getState().document, text });
+  useBench.getState().edit((d) => ({ ...d, parts: [...d.parts, step] }));
+}
+
+/** "box 40 x 20 x 1.6 mm, FR4, on ground" as a step, with what may come next. */
 function Phrase() {
-  const { document, edit } = useBench();
+  const document = useBench((s) => s.document)!;
   const [text, setText] = useState("");
+  const [chosen, setChosen] = useState(-1);
+  const [shut, setShut] = useState(true);
+  const { data: library } = useQuery(materials);
   const field = useRef<HTMLInputElement>(null);
-  const read = useMutation({
-    mutationFn: (phrase: string) => call<Step>("POST", "/projects/phrase", { document, text: phrase }),
-    onSuccess: (step) => {
-      setText("");
-      edit((d) => ({ ...d, parts: [...d.parts, step] }));
-      field.current?.focus();
-    },
-  });
+  const offered = shut ? [] : completions(text, document, (library ?? []).map((m) => m.name));
+  const read = useMutation({ mutationFn: addPhrase, onSuccess: () => { setText(""); field.current?.focus(); } });
+  const change = (next: string): void => { setText(next); setChosen(-1); setShut(false); read.reset(); };
+  const press = (e: KeyboardEvent<HTMLInputElement>): void => {
+    if (e.key === "Escape") setShut(true);
+    else if (offered.length && (e.key === "ArrowDown" || e.key === "ArrowUp")) setChosen((c) => (c + (e.key === "ArrowDown" ? 1 : -1) + offered.length) % offered.length);
+    else if (offered.length && e.key === "Tab" && !e.shiftKey) change(offered[Math.max(0, chosen)]!);
+    else if (e.key === "Enter" && chosen >= 0) change(offered[chosen]!);
+    else return;
+    e.preventDefault();
+  };
   return (
-    <form onSubmit={(e) => { e.preventDefault(); if (text.trim()) read.mutate(text); }}>
+    <form className="relative" onSubmit={(e) => { e.preventDefault(); setShut(true); if (text.trim()) read.mutate(text); }}>
       <input
-        ref={field} id="phrase" aria-label="Type a step" value={text} onChange={(e) => { setText(e.target.value); read.reset(); }}
-        placeholder="box 40 x 20 x 1.6 mm, FR4, on ground" autoComplete="off"
+        ref={field} id="phrase" aria-label="Type a step" value={text} onChange={(e) => change(e.target.value)} onKeyDown={press} onBlur={() => setShut(true)}
+        placeholder="box 40 x 20 x 1.6 mm, FR4, on ground" autoComplete="off" role="combobox" aria-expanded={offered.length > 0} aria-controls="phrase-offers"
         className="num w-full rounded border border-rule bg-paper px-2 py-1 text-[12.500px] outline-none placeholder:text-ink3 focus:border-heron"
       />
+      {offered.length > 0 && (
+        <ul id="phrase-offers" role="listbox" aria-label="Completions" className="absolute bottom-full left-0 right-0 z-20 mb-1 rounded-md border border-rule bg-card p-1 shadow-lg">
+          {offered.map((o, i) => (
+            <li key={o} role="option" aria-selected={i === chosen} onMouseDown={(e) => { e.preventDefault(); change(o); }} className={`num cursor-pointer truncate rounded px-2 py-0.5 text-[12.500px] ${i === chosen ? "bg-heron-soft" : ""}`}>{o}</li>
+          ))}
+          <li className="px-2 pt-0.5 text-[11.500px] text-ink2">Tab takes the first, Enter adds the step.</li>
+        </ul>
+      )}
       {read.error && <p role="alert" className="mt-0.5 text-[12px] leading-snug text-rust">{read.error.message}.</p>}
     </form>
   );

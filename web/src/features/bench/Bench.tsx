@@ -1,13 +1,15 @@
 import { useQuery } from "@tanstack/react-query";
 import { useParams } from "@tanstack/react-router";
 import { useEffect } from "react";
-import { examination as examine, files as filesOf, filesStamp, project, runs } from "../../api/queries";
+import { examination as examine, files as filesOf, filesStamp, materials, project, runs } from "../../api/queries";
 import { Header } from "../../app/Header";
-import { useRegister } from "../../app/commands";
+import { useReader, useRegister } from "../../app/commands";
 import { Stage } from "../../stage/Stage";
 import { Button } from "../../ui/Button";
+import { addPhrase } from "./AddStep";
 import { BuildSheet, addParameter, addStep } from "./BuildSheet";
 import { RunStrip } from "./RunStrip";
+import { completions, isPhrase } from "./completion";
 import { useBench } from "./model";
 import { FRESH } from "./sentences";
 
@@ -31,6 +33,12 @@ export function Bench() {
     { id: "add-parameter", label: "Add: Parameter", group: "Build", enabled: writable, perform: addParameter },
     ...Object.entries(FRESH).map(([kind, { label, group }]) => ({ id: `add-${kind}`, label: `Add: ${label}`, group, enabled: writable, perform: () => addStep(kind) })),
   ]);
+  const { data: library } = useQuery(materials);
+  useReader(!writable ? null : {
+    group: "Type a step",
+    offers: (text) => (isPhrase(text) ? [text.trim(), ...completions(text, bench.document!, (library ?? []).map((m) => m.name))] : []),
+    perform: (text) => void addPhrase(text).catch((e: Error) => useBench.setState({ fault: e.message })),
+  });
   if (error) return <div className="h-full"><Header title="Odd Heron" /><p className="p-8 text-ink2">{error.message}</p></div>;
   const latest = all?.find((r) => r.has_results);
   return (

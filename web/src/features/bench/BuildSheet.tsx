@@ -1,4 +1,5 @@
 import * as Menu from "@radix-ui/react-dropdown-menu";
+import { useState } from "react";
 import type { Examination, Model, Path, Step } from "../../api/types";
 import { quantity } from "../../format";
 import { useStage } from "../../stage/state";
@@ -7,10 +8,9 @@ import { AddStep } from "./AddStep";
 import { MaterialsInUse } from "./MaterialCard";
 import { Token } from "./Token";
 import { Words } from "./Words";
-import { replaced, useBench } from "./model";
+import { moved, replaced, useBench, type ListChapter } from "./model";
 import { FRESH } from "./sentences";
 
-type ListChapter = "frames" | "parts" | "materials" | "feeds" | "loads" | "captures";
 const CHAPTERS: { key: keyof Model & string; title: string; kind?: string }[] = [
   { key: "parameters", title: "Parameters" },
   { key: "frames", title: "Frames", kind: "frame" },
@@ -78,6 +78,13 @@ function Remove({ label, onClick }: { label: string; onClick: () => void }) {
 
 function Steps({ chapter, number, examination }: { chapter: (typeof CHAPTERS)[number]; number: number; examination?: Examination }) {
   const { document, edit, hover, setHover, role } = useBench();
+  const [dragged, setDragged] = useState<number | null>(null);
+  const [over, setOver] = useState<number | null>(null);
+  const drop = (from: number, to: number): void => {
+    setDragged(null);
+    setOver(null);
+    if (from !== to) edit((d) => moved(d, chapter.key as ListChapter, from, to));
+  };
   const raw = document![chapter.key];
   const listed = Array.isArray(raw);
   const steps = (listed ? raw : [raw]) as Step[];
@@ -94,10 +101,15 @@ function Steps({ chapter, number, examination }: { chapter: (typeof CHAPTERS)[nu
         return (
           <li
             key={i} data-step={key} onMouseEnter={() => setHover(key)} onMouseLeave={() => setHover(null)}
-            className={`group relative border-l-[3px] pl-2 pr-1 leading-[1.7] ${hover === key ? "border-heron bg-heron-soft" : "border-transparent"} ${step.suspended ? "opacity-50" : ""}`}
+            onDragOver={(e) => { if (dragged !== null) { e.preventDefault(); setOver(i); } }} onDrop={() => { if (dragged !== null) drop(dragged, i); }}
+            className={`group relative border-l-[3px] pl-2 pr-1 leading-[1.7] ${dragged !== null && over === i ? (dragged > i ? "shadow-[0_-2px_0_var(--color-heron)]" : "shadow-[0_2px_0_var(--color-heron)]") : ""} ${hover === key ? "border-heron bg-heron-soft" : "border-transparent"} ${step.suspended ? "opacity-50" : ""}`}
           >
-            {group && <p className="pl-[33px] pt-1 text-[11.500px] font-semibold text-ink2">{group}</p>}
-            <span className="num absolute left-0 w-8 pt-px text-right text-[11.500px] text-ink2 group-hover:text-ink3">{number}.{i + 1}</span>
+            {group && <GroupHead group={group} steps={steps} />}
+            <span
+              draggable={listed && role !== "reader"} title={listed && role !== "reader" ? "Drag to another place" : undefined}
+              onDragStart={(e) => { e.dataTransfer.effectAllowed = "move"; setDragged(i); }} onDragEnd={() => { setDragged(null); setOver(null); }}
+              className={`num absolute left-0 w-8 pt-px text-right text-[11.500px] text-ink2 group-hover:text-ink3 ${listed && role !== "reader" ? "cursor-grab" : ""}`}
+            >{number}.{i + 1}</span>
             <div className="pl-[33px]">
               <Words step={step} base={base} kind={chapter.kind ?? step.kind ?? "conductor"} examination={examination} />
               {joined.length > 0 && <span className="num ml-1.5 text-[11.500px] text-ink2">joined to {joined.join(", ")}</span>}
@@ -124,14 +136,27 @@ function joints(examination: Examination | undefined, name: string | undefined):
   return [...new Set([...wires, ...bodies])].filter((n) => n !== name);
 }
 
+/** The name of a group of parts, and what can be done with all of them. */
+function GroupHead({ group, steps }: { group: string; steps: Step[] }) {
+  const { edit, role } = useBench();
+  const stage = useStage();
+  const own = steps.filter((s) => s.group === group);
+  const names = own.map((s) => s.name ?? "");
+  const resting = own.every((s) => s.suspended), unseen = names.every((n) => stage.hidden.includes(n));
+  const suspend = (): void => edit((d) => ({ ...d, parts: d.parts.map((p) => (p.group === group ? { ...p, suspended: !resting } : p)) }));
+  const hide = (): void => names.filter((n) => stage.hidden.includes(n) === unseen).forEach((n) => stage.toggle("hidden", n));
+  return (
+    <p className="flex items-baseline gap-3 pl-[33px] pt-1 text-[11.500px] text-ink2">
+      <span className="font-semibold">{group}</span>
+      {role !== "reader" && <button className="underline decoration-dotted hover:text-ink" onClick={suspend}>{resting ? "use again" : "suspend"}</button>}
+      <button className="underline decoration-dotted hover:text-ink" onClick={hide}>{unseen ? "show" : "hide"}</button>
+    </p>
+  );
+}
+
 function StepMenu({ chapter, index, step, count }: { chapter: ListChapter; index: number; step: Step; count: number }) {
   const edit = useBench((s) => s.edit);
-  const move = (by: number): void => edit((d) => {
-    const list = [...d[chapter]];
-    const [taken] = list.splice(index, 1);
-    list.splice(index + by, 0, taken!);
-    return { ...d, [chapter]: list };
-  });
+  const move = (by: number): void => edit((d) => moved(d, chapter, index, index + by));
   const item = "cursor-pointer rounded px-2 py-1 outline-none data-[disabled]:opacity-40 data-[highlighted]:bg-heron-soft";
   return (
     <Menu.Root>

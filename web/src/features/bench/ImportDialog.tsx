@@ -39,8 +39,8 @@ export function ImportDialog({ onClose }: { onClose: () => void }) {
           <div className="mb-3 flex items-center gap-3">
             <Dialog.Title className="text-[16px] font-semibold">Files of this project</Dialog.Title>
             <label className="ml-auto cursor-pointer rounded-md border border-rule px-3 py-1 hover:border-heron">
-              Upload STEP, STL or OBJ
-              <input type="file" hidden accept=".step,.stp,.stl,.obj" aria-label="Upload a file" onChange={(e) => void send(e.target.files?.[0])} />
+              Upload STEP, STL, OBJ or DXF
+              <input type="file" hidden accept=".step,.stp,.stl,.obj,.dxf" aria-label="Upload a file" onChange={(e) => void send(e.target.files?.[0])} />
             </label>
             <Dialog.Close className="px-1 text-ink2 hover:text-ink" aria-label="Close">×</Dialog.Close>
           </div>

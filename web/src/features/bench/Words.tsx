@@ -58,7 +58,7 @@ function PickButton({ base, word }: { base: Path; word: Extract<Word, { pick: Pa
   const what = word.faces ? "a face" : "an edge";
   const path = [...base, ...word.pick];
   const start = (): void => ask({
-    prompt: `Click ${what} on the stage`,
+    prompt: `Click ${what} on the stage`, edges: !word.faces,
     apply: (hit) => edit((d) => {
       if (word.frame) return replaced(d, path, { ...(member(d, path) as Step), ...standing(hit) });
       if (!word.many) return replaced(d, path, rule(hit, word.faces));

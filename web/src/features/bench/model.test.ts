@@ -1,7 +1,7 @@
 import { beforeEach, describe, expect, it, vi } from "vitest";
 import { Problem, call } from "../../api/client";
 import type { Model, ProjectState } from "../../api/types";
-import { member, replaced, useBench } from "./model";
+import { member, moved, replaced, useBench } from "./model";
 
 vi.mock("../../api/client", async (original) => ({ ...(await original<object>()), call: vi.fn() }));
 const server = vi.mocked(call);
@@ -22,6 +22,13 @@ describe("paths into the document", () => {
   });
   it("removes a list item when nothing takes its place", () => { expect(replaced(value, ["list", 0], undefined).list).toEqual([{ x: 2 }]); });
   it("adds where a list ends", () => { expect(replaced(value, ["list", 2], { x: 9 }).list).toHaveLength(3); });
+  it("moves a step up and down, and leaves the others in order", () => {
+    const model = { ...document, parts: ["a", "b", "c", "d"].map((name) => ({ kind: "wire", name })) } as Model;
+    const names = (m: Model): string => m.parts.map((p) => p.name).join("");
+    expect(names(moved(model, "parts", 0, 2))).toBe("bcad");
+    expect(names(moved(model, "parts", 3, 1))).toBe("adbc");
+    expect(names(model)).toBe("abcd");
+  });
   it("finds members, and nothing where there is none", () => {
     expect(member(value, ["list", 0, "x"])).toBe(1);
     expect(member(value, ["nowhere", 3, "x"])).toBeUndefined();

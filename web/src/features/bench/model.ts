@@ -31,6 +31,16 @@ export function replaced<T>(value: T, path: Path, next: unknown): T {
 
 export const member = (value: unknown, path: Path): unknown => path.reduce<unknown>((v, k) => (v as Record<string | number, unknown> | undefined)?.[k], value);
 
+export type ListChapter = "frames" | "parts" | "materials" | "feeds" | "loads" | "captures";
+
+/** A document with one step of a chapter at another place. */
+export function moved(document: Model, chapter: ListChapter, from: number, to: number): Model {
+  const list = [...document[chapter]];
+  const [taken] = list.splice(from, 1);
+  list.splice(to, 0, taken!);
+  return { ...document, [chapter]: list };
+}
+
 let queue: Promise<void> = Promise.resolve();
 
 export const useBench = create<Bench>((set, get) => {

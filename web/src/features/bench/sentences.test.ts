@@ -6,7 +6,7 @@ const read = (words: Word[]): Path[] => words.flatMap((w) => (typeof w === "stri
 const field = (path: Path): string => String(path[0]);
 
 describe.each(Object.entries(FRESH))("a new %s", (kind, { step }) => {
-  const sentence = SENTENCES[kind]!({ ...step, kind });
+  const sentence = SENTENCES[step.kind ?? kind]!({ ...step, kind: step.kind ?? kind });
 
   it("reads as a sentence that names every field it starts with", () => {
     const named = new Set(read(sentence.words).map(field));
