@@ -13,6 +13,7 @@ import xarray as xr
 from heron.checks import Examination
 from heron.engines import ENGINES, Progress, silent
 from heron.geometry.build import build_frames, frame_matrix
+from heron.geometry.places import capture_points
 from heron.results import near, patterns, ports
 from heron.results.power import budget
 
@@ -81,7 +82,7 @@ def with_fields(examination: Examination, results: xr.Dataset) -> xr.Dataset:
                                         {"units": "V", "long_name": "r E under the drive, peak"})
             out = out.assign_coords({dims[1]: theta, dims[2]: phi, "polarisation": ["theta", "phi"]})
             continue
-        points = near.capture_points(capture, frame_matrix(frames, capture.frame))
+        points = capture_points(capture, frame_matrix(frames, capture.frame))
         fields = [near.near_field(results, i, points) for i in indices]
         near_dims = ("field_frequency", f"{capture.name}_point", "axis")
         out[f"{capture.name}_points"] = (near_dims[1:], points, {"units": "m"})

@@ -9,6 +9,7 @@ from typing import Any
 import numpy as np
 import psutil
 
+from heron.checks.grids import GRID_CHECKS
 from heron.checks.problems import Path, Problem
 from heron.engines import ENGINES, Forecast
 from heron.engines.moments.system import C0
@@ -24,6 +25,8 @@ MAX_CAPTURE_POINTS = 250_000 # points of one near-field capture, directions of o
 THICK_WIRE = 0.01            # radius over wavelength beyond which a thin-wire current is doubtful (common practice)
 SHORT_SEGMENT = 2.0          # segment over radius (common practice)
 MEMORY_SHARE = 0.85          # of the memory that is free now
+LEAST_CELLS, MOST_CELLS = 10, 200  # per wavelength (common practice: 15 and more)
+
 
 @dataclass
 class Examination:
@@ -73,9 +76,9 @@ def examine_model(model: Evaluated, engine: str | None = None, files: Files | No
     except HeronError as error:
         report.problems.append(_located(error))
         return report
-    report.problems += [_located(e) for e in report.discretisation.mesh.errors]
-    for check in MESH_CHECKS:
-        report.problems += check(model, geometry, report.discretisation.mesh)
+    report.problems += [_located(e) for e in report.discretisation.errors]
+    for check in CHECKS[report.engine]:
+        report.problems += check(model, geometry, report.discretisation)
     report.forecast = solver.forecast(model, report.discretisation)
     report.problems += _memory(report.forecast)
     return report
@@ -92,9 +95,11 @@ def _error(path: Path, message: str, why: str = "") -> Problem:
 def _choose(model: Evaluated, geometry: Geometry, asked: str | None, problems: list[Problem]) -> tuple[str, str]:
     name = asked or model.document.plan.engine
     if name == "auto":
-        refused = ENGINES["moments"].refusal(model, geometry)
-        if not refused.reasons:
+        if not ENGINES["moments"].refusal(model, geometry).reasons:
             return "moments", "all parts are wires, which the moments engine models exactly"
+        refused = ENGINES["transient"].refusal(model, geometry)
+        if not refused.reasons:
+            return "transient", "there are solids or sheets, which the transient engine models on a grid"
         problems.append(_error(("plan", "engine"), f"no engine here solves this model yet: {refused.reasons[0]}", "it can be built, checked and exported"))
         return "", ""
     if name not in ENGINES:
@@ -107,7 +112,7 @@ def _choose(model: Evaluated, geometry: Geometry, asked: str | None, problems: l
 
 def _band_usable(model: Evaluated) -> bool:
     p = model.plan
-    return bool(p.f_start > 0 and p.f_stop >= p.f_start and p.segments_per_wavelength > 0)
+    return bool(p.f_start > 0 and p.f_stop >= p.f_start and p.segments_per_wavelength > 0 and LEAST_CELLS <= p.cells_per_wavelength <= MOST_CELLS)
 
 
 def _whole(value: float, low: int, high: int) -> bool:
@@ -184,6 +189,13 @@ def _plan(p: Any) -> Iterator[Problem]:
         yield _error(("plan", "points"), "a band of one frequency has one point; set points to 1 or widen the band")
     if not 1e-8 <= p.tolerance <= 0.1:
         yield _error(("plan", "tolerance"), "the interpolation tolerance lies between 1e-8 and 0.1")
+    if not LEAST_CELLS <= p.cells_per_wavelength <= MOST_CELLS:
+        yield _error(("plan", "cells_per_wavelength"), 
+                     f"cells per wavelength lie between {LEAST_CELLS} and {MOST_CELLS}: coarser grids do not carry a wave, finer ones do not end")
+    if not 20 <= p.decay <= 100:
+        yield _error(("plan", "decay"), "a run ends when its energy has fallen by 20 to 100 dB")
+    if not 1 <= p.longest <= 10_000:
+        yield _error(("plan", "longest"), "the longest run lies between 1 and 10,000 lengths of the pulse: a shorter one would cut the pulse off")
     if not 5 <= p.segments_per_wavelength <= 1000:
         yield _error(("plan", "segments_per_wavelength"), "segments per wavelength lie between 5 and 1000")
     for i, f in enumerate(p.pattern_frequencies):
@@ -220,7 +232,8 @@ def _no_feed(model: Evaluated) -> Problem:
                    ("feeds",), repair=repair, repair_label="Feed the first wire")
 
 
-def _near_misses(model: Evaluated, geometry: Geometry, mesh: Any) -> list[Problem]:
+def _near_misses(model: Evaluated, geometry: Geometry, discretisation: Any) -> list[Problem]:
+    mesh = discretisation.mesh
     out = []
     for miss in mesh.near_misses:
         part = geometry.part(miss.part)
@@ -245,7 +258,8 @@ def _join_repair(model: Evaluated, step: int, end: int, target: tuple[float, flo
     return []
 
 
-def _shared_places(model: Evaluated, geometry: Geometry, mesh: Any) -> list[Problem]:
+def _shared_places(model: Evaluated, geometry: Geometry, discretisation: Any) -> list[Problem]:
+    mesh = discretisation.mesh
     out = []
     gaps = [(i, set(g.rows), g) for i, g in enumerate(mesh.feeds) if g.node >= 0]
     for k, (i, _, a) in enumerate(gaps):
@@ -259,7 +273,8 @@ def _overlap(a: list[tuple[int, float, float]], b: list[tuple[int, float, float]
     return any(p == q and lo < hi2 and lo2 < hi for p, lo, hi in a for q, lo2, hi2 in b)
 
 
-def _thickness(model: Evaluated, geometry: Geometry, mesh: Any) -> list[Problem]:
+def _thickness(model: Evaluated, geometry: Geometry, discretisation: Any) -> list[Problem]:
+    mesh = discretisation.mesh
     out = []
     wavelength = C0 / model.plan.f_stop
     for part in geometry.parts:
@@ -274,12 +289,13 @@ def _thickness(model: Evaluated, geometry: Geometry, mesh: Any) -> list[Problem]
     return out
 
 
-MESH_CHECKS: list[Callable[[Evaluated, Geometry, Any], list[Problem]]] = [_near_misses, _shared_places, _thickness]
+CHECKS: dict[str, list[Callable[[Evaluated, Geometry, Any], list[Problem]]]] = {"moments": [_near_misses, _shared_places, _thickness], "transient": GRID_CHECKS}
 
 
 def _memory(forecast: Forecast) -> list[Problem]:
     free = psutil.virtual_memory().available
     if forecast.memory_bytes <= MEMORY_SHARE * free:
         return []
-    return [_error(("plan", "segments_per_wavelength"),
-                   f"the run needs about {forecast.memory_bytes / 2**30:.1f} GiB and {free / 2**30:.1f} GiB are free; use fewer segments or a smaller model")]
+    field, what = ("cells_per_wavelength", "cells") if forecast.engine == "transient" else ("segments_per_wavelength", "segments")
+    needs, has = f"{forecast.memory_bytes / 2**30:.1f} GiB", f"{free / 2**30:.1f} GiB"
+    return [_error(("plan", field), f"the run needs about {needs} and {has} are free; use fewer {what} or a smaller model")]

@@ -11,6 +11,7 @@ import xarray as xr
 from heron.results.power import budget
 
 Mark = Literal["good", "look", "stop"]
+WELL_FED = 0.1  # of the available power
 
 
 @dataclass(frozen=True)
@@ -28,7 +29,36 @@ def _mark(value: float, good: float, bad: float) -> Mark:
 
 
 def trust_card(results: xr.Dataset) -> list[TrustItem]:
-    """Power balance (1 %), passivity, reciprocity and interpolation error of a wire run (limits: common practice)."""
+    """Power balance (1 %), passivity, reciprocity, and what the engine itself can say of its error (limits: common practice)."""
+    return _transient_card(results) if results.attrs["engine"] == "transient" else _moments_card(results)
+
+
+def _transient_card(results: xr.Dataset) -> list[TrustItem]:
+    """The balance counts where at least a tenth of the power is accepted: elsewhere it is the difference of two large numbers."""
+    s = results["s"].values
+    powers = budget(results)
+    counts = powers.accepted > WELL_FED * powers.available
+    balance = float(np.abs(powers.balance_error[counts]).max()) if counts.any() else float("nan")
+    passive = float(np.linalg.norm(s, ord=2, axis=(1, 2)).max())
+    cells, distance = float(results.attrs["cells_per_wavelength"]), float(results.attrs["wall_distance"])
+    left = 10 * np.log10(max(float(results.attrs["energy_left"]), 1e-30))
+    items = [
+        TrustItem("Power in = power out", f"{100 * balance:.2g} %" if counts.any() else "too little accepted", _mark(balance, 0.01, 0.05) if counts.any() else "look",
+                  "let the run decay further, or ask for more cells per wavelength"),
+        TrustItem("Ring-down", f"{left:.0f} dB", _mark(left, -39.9, -30.0), "let the run go on to a lower energy"),
+        TrustItem("Passivity", f"max {passive:.4f}", _mark(passive - 1, 2e-3, 2e-2), "let the run decay further"),
+        TrustItem("Cells per wavelength", f"{cells:.3g}", _mark(-cells, -15.0, -10.0), "ask for 15 or more"),
+        TrustItem("Open walls", f"{distance:.2f} λ away", _mark(-distance, -0.249, -0.125), "a quarter of the longest wavelength is the rule"),
+    ]
+    if s.shape[1] > 1:
+        reciprocal = float(np.abs(s - np.swapaxes(s, 1, 2)).max())
+        items.append(TrustItem("Reciprocity", f"{reciprocal:.1e}", _mark(reciprocal, 5e-3, 5e-2), "let the run decay further"))
+    if results.attrs["stopped"]:
+        items.append(TrustItem("Run", "stopped early", "look", "run it again to its end"))
+    return items
+
+
+def _moments_card(results: xr.Dataset) -> list[TrustItem]:
     s = results["s"].values
     balance = float(np.nanmax(np.abs(budget(results).balance_error)))
     passive = float(np.linalg.norm(s, ord=2, axis=(1, 2)).max())

@@ -2,7 +2,8 @@
 
 from heron.engines.contract import Engine, FieldSource, Forecast, Progress, Refusal, Signal, silent
 from heron.engines.moments import MomentsEngine
+from heron.engines.transient import TransientEngine
 
-ENGINES: dict[str, Engine] = {"moments": MomentsEngine()}
+ENGINES: dict[str, Engine] = {"moments": MomentsEngine(), "transient": TransientEngine()}
 
 __all__ = ["ENGINES", "Engine", "FieldSource", "Forecast", "Progress", "Refusal", "Signal", "silent"]

@@ -55,5 +55,5 @@ def parts(geometry: Geometry) -> list[dict[str, Any]]:
 
 
 def _wire_joints(examination: Any) -> list[list[str]]:
-    mesh = examination.discretisation.mesh if examination.discretisation else None
+    mesh = getattr(examination.discretisation, "mesh", None)
     return [list(j.parts) for j in mesh.joints] if mesh else []

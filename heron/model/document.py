@@ -113,9 +113,13 @@ Capture = Annotated[FarField | NearPoint | NearLine | NearPlane, Field(discrimin
 
 
 class Plan(Step):
-    """Engine, band, sampling and accuracy."""
+    """Engine, band, sampling and accuracy.
 
-    engine: Literal["auto", "moments"] = "auto"
+    The moments engine reads sampling, tolerance and ``segments_per_wavelength``; the transient engine ``cells_per_wavelength``
+    (of every medium), the ``decay`` of the stored energy in dB at which it ends, and the ``longest`` run in lengths of the pulse.
+    """
+
+    engine: Literal["auto", "moments", "transient"] = "auto"
     f_start: Frequency
     f_stop: Frequency
     points: Number = "101"
@@ -123,6 +127,9 @@ class Plan(Step):
     sampling: Literal["adaptive", "every"] = "adaptive"
     tolerance: Number = "1e-3"
     segments_per_wavelength: Number = "50"
+    cells_per_wavelength: Number = "20"
+    decay: Number = "40"
+    longest: Number = "60"
     pattern_frequencies: Annotated[list[Frequency], Field(max_length=1000)] = []
 
 

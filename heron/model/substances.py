@@ -25,7 +25,13 @@ def conductors_of(model: Evaluated) -> tuple[dict[str, Conductor], list[HeronErr
         if m.conductivity <= 0:
             errors.append(ModelError("the conductivity must be above zero", ("materials", i, "conductivity")))
             continue
-        known[m.name] = Conductor(m.name, m.conductivity, "this project")
+        if m.thickness is not None and m.thickness <= 0:
+            errors.append(ModelError("the thickness must be above zero; leave it out for a thick sheet", ("materials", i, "thickness")))
+            continue
+        if m.roughness < 0:
+            errors.append(ModelError("the roughness must not be negative", ("materials", i, "roughness")))
+            continue
+        known[m.name] = Conductor(m.name, m.conductivity, "this project", math.inf if m.thickness is None else m.thickness, m.roughness)
     return known, errors
 
 

@@ -24,7 +24,7 @@ def sweep(results: xr.Dataset) -> dict[str, Any]:
     names = [int(p) for p in results["port"].values]
     share = {
         name: finite(value / powers.available)
-        for name, value in (("radiated", powers.radiated), ("conductor", powers.conductor), ("loads", powers.loads),
+        for name, value in (("radiated", powers.radiated), ("conductor", powers.conductor), ("dielectric", powers.dielectric), ("loads", powers.loads),
                             ("accepted", powers.accepted))
     }
     return {

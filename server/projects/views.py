@@ -15,13 +15,13 @@ from heron.geometry.bodies import Body, cached
 from heron.geometry.build import build_frames, frame_matrix
 from heron.geometry.exact.kernel import FACE, subshapes
 from heron.geometry.exact.mesh import FINE, SCENE, triangulate
+from heron.geometry.places import POINTS
 from heron.geometry.tessellate import shapes
 from heron.geometry.transforms import apply
 from heron.materials import Medium, fit_table
 from heron.model import Evaluated
 from heron.model.substances import conducting, conductors_of, media_of
 from heron.quantities.units import si_symbol
-from heron.results.near import POINTS
 from server.errors import not_found
 
 OUTLINE_EDGES = 60
@@ -32,7 +32,7 @@ def examination_view(e: Examination, have: set[str] | None = None) -> dict[str, 
 
     ``meshes`` holds the triangles of bodies by key, without those the stage has already.
     """
-    mesh = e.discretisation.mesh if e.discretisation else None
+    mesh = getattr(e.discretisation, "mesh", None)
     plan = e.model.plan
     bodies = e.geometry.placed.bodies if e.geometry.bodies else []
     scene = _scene(bodies)

@@ -171,6 +171,8 @@ def get_current(request: HttpRequest, project_id: int, number: int, frequency: f
     """Driven current at the ends of every segment, A peak: real and imaginary, with places and parts."""
     _, results = _results(request, project_id, number)
     index = patterns.nearest_index(results, frequency)
+    if "current" not in results:
+        raise not_found("wire current in this run: the transient engine records fields")
     current = np.einsum("p,psi->si", results["drive"].values, results["current"].values[index])
     header = {"frequency_hz": float(results["frequency"].values[index]), "parts": np.ravel(results.attrs["part_names"]).tolist()}
     return packet(header, start=results["segment_start"].values, end=results["segment_end"].values, re=current.real, im=current.imag,

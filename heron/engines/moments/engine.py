@@ -38,6 +38,10 @@ class MomentsDiscretisation:
     ports: list[int]
     unknowns: int
 
+    @property
+    def errors(self) -> list[Any]:
+        return self.mesh.errors
+
 
 @dataclass
 class _Sample:

@@ -7,9 +7,11 @@ from collections import defaultdict
 from math import comb
 from typing import Any
 
-import ezdxf
 import numpy as np
 from ezdxf import path as paths
+from ezdxf.enums import InsertUnits
+from ezdxf.filemanagement import read as read_drawing
+from ezdxf.lldxf.const import DXFError
 from ezdxf.units import conversion_factor
 from OCP.BRepBuilderAPI import BRepBuilderAPI_MakeEdge
 from OCP.Geom import Geom_BezierCurve
@@ -21,7 +23,6 @@ from heron.geometry.exact import outlines
 from heron.geometry.exact.exchange import Named
 from heron.geometry.exact.kernel import FACE, Floats, combined, compound, guarded, subshapes
 
-MILLIMETRES = 4           # the drawing format's own number of a unit
 SAME = 1e-4               # of the drawing's size: ends nearer than this meet
 PIECES = 16               # Bézier pieces of a whole circle: within 1e-8 of its radius
 MAX_CURVES = 20_000
@@ -40,7 +41,8 @@ def read_dxf(data: bytes, unit: float) -> list[Named]:
     """
     document = _opened(data)
     stated = int(document.header.get("$INSUNITS", 0))
-    scale = conversion_factor(stated, MILLIMETRES) if stated else unit * 1e3
+    known = stated in {u.value for u in InsertUnits} - {0}
+    scale = conversion_factor(InsertUnits(stated), InsertUnits.Millimeters) if known else unit * 1e3
     entities = document.modelspace().query(ENTITIES)
     if len(entities) > MAX_CURVES:
         raise ModelError(f"the drawing has {len(entities):,} curves; up to {MAX_CURVES:,} can become sheets")
@@ -66,8 +68,8 @@ def read_dxf(data: bytes, unit: float) -> list[Named]:
 
 def _opened(data: bytes) -> Any:
     try:
-        return ezdxf.read(io.StringIO(data.decode("utf-8", "replace")))
-    except (ezdxf.DXFError, ValueError, IndexError, KeyError, AttributeError, TypeError) as error:
+        return read_drawing(io.StringIO(data.decode("utf-8", "replace")))
+    except (DXFError, ValueError, IndexError, KeyError, AttributeError, TypeError) as error:
         raise ModelError("this is not a DXF drawing, or it is cut off; export it again as text DXF") from error
 
 

@@ -1,0 +1,133 @@
+"""What a time-domain grid says about a model before a run."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from typing import Any
+
+import numpy as np
+
+from heron.checks.problems import Problem
+from heron.engines.transient.structure import C0, FINEST, Structure
+from heron.errors import HeronError
+from heron.geometry import Geometry
+from heron.geometry.build import build_frames, frame_matrix
+from heron.geometry.places import POINTS, capture_points
+from heron.model import Evaluated
+from heron.model.substances import media_of
+from heron.quantities import engineering
+
+VARIES = 0.02   # of |ε| over the band: beyond, a medium held at the band's centre is worth a word
+
+
+def _feeds(model: Evaluated, geometry: Geometry, discretisation: Any) -> list[Problem]:
+    """Gaps whose ends hang in the air, lie in metal, or stand across two media."""
+    s: Structure = discretisation.structure
+    out = []
+    for gap in s.gaps:
+        number = model.feeds[gap.feed].number
+        here = ("feeds", gap.feed)
+        c, *first = np.unravel_index(gap.at.min(), s.metal.shape)
+        _, *last = np.unravel_index(gap.at.max(), s.metal.shape)
+        end = [int(v) for v in last]
+        end[int(c)] += 1
+        for node in (first, end):
+            if not _metal_at(s, [int(v) for v in node]):
+                at = (float(s.x[int(node[0])]), float(s.y[int(node[1])]), float(s.z[int(node[2])]))
+                out.append(Problem("error", "open-port", f"port {number} is not connected: nothing conducts at one end of its gap",
+                                   "a feed stands between two conductors", here, at))
+        around = _cells_around(s, gap.at)
+        if around.size and np.ptp(around) > 1e-6:
+            out.append(Problem("look", "two-media", f"the gap of port {number} stands across two media", "its field is not the even one of a gap feed", here))
+        lengths = np.abs(gap.length)
+        width = model.feeds[gap.feed].width
+        if width is not None and abs(lengths.sum() - width) > 0.5 * width:
+            found = engineering(float(lengths.sum()), "m", 3)
+            out.append(Problem("look", "gap-width", f"the gap of port {number} is {found} wide on this grid, not {engineering(width, 'm', 3)}",
+                               "ask for more cells per wavelength", here))
+    return out
+
+
+def _metal_at(s: Structure, node: list[int]) -> bool:
+    """Whether any edge at a grid node conducts; on the ground everything does."""
+    if s.ground is not None and node[2] == 0:
+        return True
+    for c in range(3):
+        for back in (0, 1):
+            at = list(node)
+            at[c] -= back
+            if at[c] >= 0 and s.metal[(c, *at)]:
+                return True
+    return False
+
+
+def _cells_around(s: Structure, at: Any) -> Any:
+    """ε of the cells round edges."""
+    out = []
+    for edge in at:
+        c, *node = (int(v) for v in np.unravel_index(edge, s.metal.shape))
+        a, b = [k for k in range(3) if k != c]
+        for da in (0, 1):
+            for db in (0, 1):
+                cell = list(node)
+                cell[a] -= da
+                cell[b] -= db
+                if all(0 <= cell[k] < s.shape[k] for k in range(3)):
+                    out.append(s.epsilon[tuple(cell)])
+    return np.array(out)
+
+
+def _small(model: Evaluated, geometry: Geometry, discretisation: Any) -> list[Problem]:
+    """Parts thinner than the grid resolves."""
+    least = FINEST * C0 / model.plan.f_stop / model.plan.cells_per_wavelength
+    out = []
+    for body in geometry.placed.bodies if geometry.bodies else []:
+        low, high = body.bounds
+        thin = float((high - low).min())
+        if body.solid and thin < least:
+            out.append(Problem("look", "below-cell", f"“{body.name}” is {engineering(thin, 'm', 3)} thin, less than the finest cell of {engineering(least, 'm', 3)}",
+                               "make it a sheet, or ask for more cells per wavelength", ("parts", body.step)))
+    return out
+
+
+def _media(model: Evaluated, geometry: Geometry, discretisation: Any) -> list[Problem]:
+    """Media whose permittivity changes over the band: they are held at its centre."""
+    media = media_of(model)[0]
+    p = model.plan
+    out = []
+    for name in sorted({b.material for b in geometry.placed.bodies if b.material in media} if geometry.bodies else set()):
+        eps = media[name].epsilon([p.f_start, 0.5 * (p.f_start + p.f_stop), p.f_stop])
+        change = float(np.abs(eps - eps[1]).max() / abs(eps[1]))
+        if change > VARIES:
+            step = next(b.step for b in geometry.placed.bodies if b.material == name)
+            out.append(Problem("look", "held-medium", f"“{name}” changes by {100 * change:.2g} % over the band and is held at its value in the middle",
+                               "narrow the band where the edges matter", ("parts", step)))
+    return out
+
+
+def _outside(model: Evaluated, geometry: Geometry, discretisation: Any) -> list[Problem]:
+    """Parts below the ground, captures outside the walls."""
+    s: Structure = discretisation.structure
+    out = []
+    if s.ground is not None:
+        steps = [(b.name, b.step, float(b.bounds[0][2])) for b in geometry.bodies]
+        steps += [(p.name, p.step, float(p.path.at(np.array(p.path.corners))[:, 2].min())) for p in geometry.parts]
+        out += [Problem("error", "outside", f"“{name}” reaches below the ground plane", "move it up, or the ground down", ("parts", step))
+                for name, step, low in steps if low < s.ground - 1e-9]
+    inner = [(line[int(s.walls[k, 0])], line[len(line) - 1 - int(s.walls[k, 1])]) for k, line in enumerate(s.lines)]
+    frames = build_frames(model, [])
+    for i, capture in enumerate(model.captures):
+        if capture is None or capture.kind not in POINTS:
+            continue
+        try:
+            points = capture_points(capture, frame_matrix(frames, capture.frame))
+        except HeronError:
+            continue  # said elsewhere
+        if any((points[:, k] < low).any() or (points[:, k] > high).any() for k, (low, high) in enumerate(inner)):
+            size = ", ".join(f"{engineering(low, 'm', 3)} to {engineering(high, 'm', 3)}" for low, high in inner)
+            out.append(Problem("error", "outside", f"“{capture.name}” reaches beyond the walls, which stand at {size} along x, y, z",
+                               "the transient engine records fields inside its walls only", ("captures", i)))
+    return out
+
+
+GRID_CHECKS: list[Callable[[Evaluated, Geometry, Any], list[Problem]]] = [_feeds, _small, _media, _outside]

@@ -1,0 +1,111 @@
+"""Grid lines for the time-domain scheme: they snap to what the model marks, and grade smoothly between.
+
+The wanted cell size at x is s(x) = min over places p of (s_p + g·|x − p|), which bounds the ratio of neighbours by
+about 1 + g; lines are laid at equal steps of ∫ dx/s, so no cell is smaller than it needs to be.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass, field
+from itertools import pairwise
+
+import numpy as np
+from numpy.typing import NDArray
+
+from heron.errors import CapacityError
+
+Floats = NDArray[np.float64]
+
+RATIO = 1.35        # of neighbouring cells at most (common practice: 1.3 to 2)
+NARROW = 2.5        # a cell at an edge is at most this part of the way to the next mark
+SAMPLES = 4000      # places at which a size function is evaluated along an axis
+MAX_LINES = 3000
+
+
+@dataclass
+class Axis:
+    """Wishes along one axis, m: ``marks`` are lines that must be there; ``sizes`` are (from, to, largest cell); ``whole`` stretches stay one cell.
+
+    ``edges`` are edges of thin metal, (place, side): 1 where the metal ends towards rising coordinates, −1 the other way.
+    """
+
+    low: float
+    high: float
+    largest: float
+    marks: list[float] = field(default_factory=list)
+    sizes: list[tuple[float, float, float]] = field(default_factory=list)
+    whole: list[tuple[float, float]] = field(default_factory=list)
+    edges: list[tuple[float, int]] = field(default_factory=list)
+
+
+def merged(marks: Sequence[float], least: float) -> Floats:
+    """Marks in rising order, those nearer than ``least`` as one: their mean."""
+    out: list[list[float]] = []
+    for m in sorted(marks):
+        if out and m - out[-1][-1] < least:
+            out[-1].append(m)
+        else:
+            out.append([m])
+    return np.array([float(np.mean(group)) for group in out])
+
+
+def settle_edges(axis: Axis, size: float, least: float) -> None:
+    """Turns edges of thin metal into marks by the thirds rule: the cell the edge lies in begins a third of its size inside the metal.
+
+    The field at an edge grows as 1/√r, and a grid whose lines end on the edge takes the metal for about a third of a cell larger
+    (common practice). An edge where something else has its mark stays a plain mark.
+    """
+    places = merged([*axis.marks, *(m for m, _ in axis.edges)], least)
+    for m, side in sorted(set(axis.edges)):
+        others = np.abs(places - m)
+        away = others[others > least].min(initial=np.inf)
+        shared = any(abs(o - m) <= least for o in axis.marks) or any(abs(o - m) <= least and s != side for o, s in axis.edges)
+        cell = min(size, away / NARROW)
+        if shared or cell < 3 * least:
+            axis.marks.append(m)
+            axis.sizes.append((m, m, size))
+            continue
+        ends = sorted((m - side * cell / 3, m + side * 2 * cell / 3))
+        axis.marks += ends
+        axis.whole.append((ends[0], ends[1]))
+
+
+def lines(axis: Axis, least: float, cells_between: int) -> Floats:
+    """Grid lines (n + 1,) of an axis, m.
+
+    Every gap between marks gets at least ``cells_between`` cells, unless it is narrower than that many times ``least``.
+
+    :raises CapacityError: more than some thousands of lines.
+    """
+    marks = merged([axis.low, *axis.marks, axis.high], least)
+    marks[0], marks[-1] = axis.low, axis.high
+    grade = RATIO - 1
+    wishes = list(axis.sizes)
+    whole = [(a, b) for a, b in pairwise(marks) if any(abs(a - p) + abs(b - q) < least for p, q in axis.whole)]
+    starts, stops = {a for a, _ in whole}, {b for _, b in whole}
+    for a, b in pairwise(marks):
+        one = (a, b) in whole or (a in stops and b in starts)
+        wishes.append((a, b, b - a if one else max((b - a) / cells_between, min(least, b - a))))
+    out = [np.array([axis.low])]
+    for a, b in pairwise(marks):
+        x = np.linspace(a, b, max(16, int(SAMPLES * (b - a) / (axis.high - axis.low))))
+        size = np.full(len(x), min(axis.largest, b - a))
+        for low, high, wanted in wishes:
+            away = np.maximum(0, np.maximum(low - x, x - high))
+            size = np.minimum(size, wanted + grade * away)
+        density = 1 / size
+        total = np.concatenate(([0.0], np.cumsum(0.5 * (density[1:] + density[:-1]) * np.diff(x))))
+        count = 1 if (a, b) in whole else max(1, int(np.ceil(total[-1] - 1e-6)))
+        if count > MAX_LINES or sum(len(o) for o in out) > MAX_LINES:
+            raise CapacityError(f"the grid needs more than {MAX_LINES} lines along one axis; ask for fewer cells per wavelength, or leave out the smallest details",
+                                ("plan",))
+        inner = np.interp(np.arange(1, count) / count * total[-1], total, x)
+        out.append(np.concatenate((inner, [b])))
+    return np.concatenate(out)
+
+
+def dual(steps: Floats) -> Floats:
+    """Distances (n + 1,) between cell centres, half cells at both ends, from cell sizes (n,)."""
+    padded = np.concatenate(([0.0], steps, [0.0]))
+    return np.asarray(0.5 * (padded[1:] + padded[:-1]))

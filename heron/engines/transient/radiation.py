@@ -1,0 +1,86 @@
+"""Fields of equivalent currents on a Huygens surface: Balanis, *Advanced Engineering Electromagnetics*, ch. 6 and 12."""
+
+from __future__ import annotations
+
+from typing import Any
+
+import numpy as np
+from numba import njit, prange
+from numpy.typing import NDArray
+
+from heron.engines.transient.structure import C0
+
+Floats = NDArray[np.float64]
+Complexes = NDArray[np.complex128]
+ETA0 = 376.730313668
+
+
+@njit(parallel=True, fastmath={"contract", "reassoc"}, cache=True)  # type: ignore[untyped-decorator]
+def _vectors(points: Any, j: Any, m: Any, direction: Any, k: float, out: Any) -> None:  # pragma: no cover - compiled
+    """Radiation vectors N and L (waves, d, 6) of patches (n, 3) with moments (waves, n, 3) towards unit vectors (d, 3)."""
+    for d in prange(len(direction)):
+        for n in range(len(points)):
+            phase = np.exp(1j * k * (points[n, 0] * direction[d, 0] + points[n, 1] * direction[d, 1] + points[n, 2] * direction[d, 2]))
+            for w in range(len(j)):
+                for c in range(3):
+                    out[w, d, c] += j[w, n, c] * phase
+                    out[w, d, 3 + c] += m[w, n, c] * phase
+
+
+def mirrored(points: Floats, j: Complexes, m: Complexes, ground: float | None) -> tuple[Floats, Complexes, Complexes]:
+    """Patches together with their images in a perfect electric plane at z = ``ground``."""
+    if ground is None:
+        return points, j, m
+    image = points.copy()
+    image[:, 2] = 2 * ground - image[:, 2]
+    return np.vstack((points, image)), np.concatenate((j, j * [-1, -1, 1]), axis=1), np.concatenate((m, m * [1, 1, -1]), axis=1)
+
+
+def far_field(points: Floats, j: Complexes, m: Complexes, theta: Floats, phi: Floats, frequency: float) -> Complexes:
+    """r·E e^(jkr) (waves, d, 2) in V, θ and φ components, of moments (waves, n, 3): −jk/4π (Lφ + η Nθ) and jk/4π (Lθ − η Nφ)."""
+    k = 2 * np.pi * frequency / C0
+    st, ct, sp, cp = np.sin(theta), np.cos(theta), np.sin(phi), np.cos(phi)
+    direction = np.column_stack((st * cp, st * sp, ct))
+    out = np.zeros((len(j), len(theta), 6), dtype=complex)
+    _vectors(np.ascontiguousarray(points), np.ascontiguousarray(j, dtype=complex), np.ascontiguousarray(m, dtype=complex), direction, k, out)
+    along_theta, along_phi = np.column_stack((ct * cp, ct * sp, -st)), np.column_stack((-sp, cp, np.zeros_like(sp)))
+    nt, np_ = (np.einsum("wdc,dc->wd", out[:, :, :3], u) for u in (along_theta, along_phi))
+    lt, lp = (np.einsum("wdc,dc->wd", out[:, :, 3:], u) for u in (along_theta, along_phi))
+    return np.asarray(np.stack((-1j * k / (4 * np.pi) * (lp + ETA0 * nt), 1j * k / (4 * np.pi) * (lt - ETA0 * np_)), axis=-1))
+
+
+def power_form(points: Floats, j: Complexes, m: Complexes, frequency: float, ground: float | None) -> Complexes:
+    """(waves, waves): ∫ E_p* · E_q / 2η dΩ over the sphere, or the half above a ground, by Gauss and trapezoid rules that are exact for the pattern's degree."""
+    k = 2 * np.pi * frequency / C0
+    degree = int(np.ceil(k * np.linalg.norm(points - points.mean(axis=0), axis=1).max() + 6))
+    images = mirrored(points, j, m, ground)
+    u, w = np.polynomial.legendre.leggauss(degree + 1)
+    if ground is not None:
+        u, w = 0.5 * (u + 1), 0.5 * w
+    count = 2 * degree + 2
+    phi = 2 * np.pi * np.arange(count) / count
+    theta = np.repeat(np.arccos(u), count)
+    field = far_field(*images, theta, np.tile(phi, len(u)), frequency)
+    weight = np.repeat(w, count) * 2 * np.pi / count / (2 * ETA0)
+    return np.asarray(np.einsum("pdc,d,qdc->pq", field.conj(), weight, field))
+
+
+class Surface:
+    """A :class:`~heron.engines.contract.FieldSource` of recorded currents, and of fields recorded at points."""
+
+    def __init__(self, points: Floats, j: Complexes, m: Complexes, ground: float | None, recorded: list[tuple[Floats, Complexes, Complexes]]) -> None:
+        self.points, self.j, self.m = mirrored(points, j[None], m[None], ground)
+        self.recorded = recorded
+
+    def far_field(self, theta: Floats, phi: Floats, frequency: float) -> Complexes:
+        return far_field(self.points, self.j, self.m, theta, phi, frequency)
+
+    def near_field(self, points: Floats, frequency: float) -> tuple[Complexes, Complexes]:
+        """The fields that were recorded at these points.
+
+        :raises LookupError: none were.
+        """
+        for places, e, h in self.recorded:
+            if places.shape == points.shape and np.allclose(places, points, rtol=0, atol=1e-9 * float(np.abs(places).max() + 1e-30)):
+                return e[None], h[None]
+        raise LookupError("no field was recorded at these points during the run")

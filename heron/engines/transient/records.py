@@ -1,0 +1,191 @@
+"""What is recorded while a run goes on: weighted sums of field values, by running Fourier transform."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, field
+from typing import Any
+
+import numpy as np
+from numpy.typing import NDArray
+from scipy.sparse import csr_matrix
+
+from heron.discretise.grid import dual
+from heron.engines.transient.structure import Floats, Structure
+
+Complexes = NDArray[np.complex128]
+BATCH = 32           # samples transformed together
+PER_WAVELENGTH = 20  # of the shortest wavelength: largest side of a patch of a Huygens surface
+
+
+@dataclass
+class Rows:
+    """Sums over field values, as triplets: row, flat number into (3, nx+1, ny+1, nz+1), weight."""
+
+    row: list[NDArray[np.int64]] = field(default_factory=list)
+    at: list[NDArray[np.int64]] = field(default_factory=list)
+    weight: list[Floats] = field(default_factory=list)
+    count: int = 0
+
+    def add(self, row: Any, at: Any, weight: Any) -> None:
+        """Triplets whose rows count from the number of rows so far; does not move that number."""
+        self.row.append(np.asarray(row, dtype=np.int64).ravel() + self.count)
+        self.at.append(np.asarray(at, dtype=np.int64).ravel())
+        self.weight.append(np.asarray(weight, dtype=float).ravel())
+
+    def matrix(self, s: Structure, nk: int) -> Any:
+        """(count, size of a padded field)."""
+        n = s.shape
+        size = (3, n[0] + 1, n[1] + 1, nk)
+        if not self.row:
+            return csr_matrix(([0.0], ([0], [0])), shape=(max(1, self.count), int(np.prod(size))), dtype=np.float32)
+        at = np.ravel_multi_index(np.unravel_index(np.concatenate(self.at), (3, n[0] + 1, n[1] + 1, n[2] + 1)), size)
+        entries = (np.concatenate(self.weight).astype(np.float32), (np.concatenate(self.row), at))
+        return csr_matrix(entries, shape=(self.count, int(np.prod(size))))
+
+
+class Transform:
+    """Running Fourier transform of ``matrix`` · field at frequencies (f,), samples given every so often; sums (f, rows) approximate ∫ q e^(−jωt) dt."""
+
+    def __init__(self, matrix: Any, frequency: Floats) -> None:
+        self.matrix, self.frequency = matrix, frequency
+        self.total = np.zeros((len(frequency), matrix.shape[0]), dtype=np.complex64)
+        self.held: list[Any] = []
+        self.times: list[float] = []
+
+    def take(self, values: Any, time: float) -> None:
+        if not self.matrix.shape[0]:
+            return
+        self.held.append(self.matrix @ values)
+        self.times.append(time)
+        if len(self.held) >= BATCH:
+            self.flush()
+
+    def flush(self) -> None:
+        if not self.held:
+            return
+        phase = np.exp(-2j * np.pi * np.outer(self.frequency, self.times)).astype(np.complex64)
+        block = np.array(self.held, dtype=np.float32)
+        self.total += phase.real @ block + 1j * (phase.imag @ block)
+        self.held, self.times = [], []
+
+
+# --- Huygens surface --------------------------------------------------------------------
+
+
+@dataclass
+class Face:
+    """One side of a Huygens box: outward ``sign`` along ``axis``, at ``at`` (m); patches in the order of the blocks along the two other axes."""
+
+    axis: int
+    sign: float
+    points: Floats     # (patches, 3)
+    first: int         # row of its first patch in the E and in the H rows, component a; component b follows
+
+
+def _blocks(line: Floats, low: int, high: int, largest: float) -> NDArray[np.int64]:
+    """Line numbers (n + 1,) from low to high that part them in blocks no longer than ``largest``, where cells allow it."""
+    out = [low]
+    for k in range(low + 1, high):
+        if line[k + 1] - line[out[-1]] > largest:
+            out.append(k)
+    return np.array([*out, high])
+
+
+def _cells(line: Floats, edges: NDArray[np.int64]) -> tuple[Any, Any, Floats]:
+    """(block, cell, length) of every cell in the blocks."""
+    cell = np.arange(edges[0], edges[-1])
+    return np.searchsorted(edges, cell, side="right") - 1, cell, np.diff(line)[cell]
+
+
+def _nodes(line: Floats, edges: NDArray[np.int64]) -> tuple[Any, Any, Floats]:
+    """(block, node, length): each node stands for half a cell on either side, in the blocks those lie in."""
+    block, cell, length = _cells(line, edges)
+    return np.concatenate((block, block)), np.concatenate((cell, cell + 1)), np.concatenate((length, length)) / 2
+
+
+def huygens(s: Structure, low: Any, high: Any, e: Rows, h: Rows, wavelength: float) -> list[Face]:
+    """Adds the sums of tangential E and H over the patches of a box between lines ``low`` and ``high`` (3,); no face lies on the ground."""
+    faces = []
+    nodes = tuple(n + 1 for n in s.shape)
+    for d in range(3):
+        a, b = (d + 1) % 3, (d + 2) % 3
+        ea, eb = (_blocks(s.lines[k], low[k], high[k], wavelength / PER_WAVELENGTH) for k in (a, b))
+        na, nb = len(ea) - 1, len(eb) - 1
+        middle = [0.5 * (s.lines[k][edges[1:]] + s.lines[k][edges[:-1]]) for k, edges in ((a, ea), (b, eb))]
+        for sign, p in ((-1.0, int(low[d])), (1.0, int(high[d]))):
+            if sign < 0 and s.walls[d, 0] == 0:
+                continue
+            points = np.empty((na * nb, 3))
+            points[:, d] = s.lines[d][p]
+            points[:, a], points[:, b] = np.repeat(middle[0], nb), np.tile(middle[1], na)
+            faces.append(Face(d, sign, points, e.count))
+            before, after = s.lines[d][p] - s.lines[d][p - 1], s.lines[d][p + 1] - s.lines[d][p]
+            # H lies half a cell before and behind the face.
+            planes = ((p - 1, after / (before + after)), (p, before / (before + after)))
+            for c in (a, b):
+                for rows, planes_of, along_a, along_b in (
+                    (e, ((p, 1.0),), _cells if c == a else _nodes, _nodes if c == a else _cells),
+                    (h, planes, _nodes if c == a else _cells, _cells if c == a else _nodes),
+                ):
+                    (ra, ia, wa), (rb, ib, wb) = along_a(s.lines[a], ea), along_b(s.lines[b], eb)
+                    for plane, share in planes_of:
+                        index: list[Any] = [None, None, None]
+                        index[d] = np.full((len(ia), len(ib)), plane)
+                        index[a], index[b] = np.broadcast_arrays(ia[:, None], ib[None, :])
+                        at = np.ravel_multi_index((np.full_like(index[d], c), *index), (3, *nodes))
+                        rows.add(ra[:, None] * nb + rb[None, :], at, share * wa[:, None] * wb[None, :])
+                for rows in (e, h):
+                    rows.count += na * nb
+    return faces
+
+
+def currents(faces: list[Face], e: Complexes, h: Complexes) -> tuple[Floats, Complexes, Complexes]:
+    """Patch centres (n, 3), and J = n × H and M = −n × E times area (f, n, 3), A·m and V·m, from the recorded sums (f, rows)."""
+    points, js, ms = [], [], []
+    for face in faces:
+        n = len(face.points)
+        d, a, b = face.axis, (face.axis + 1) % 3, (face.axis + 2) % 3
+        j, m = (np.zeros((len(e), n, 3), dtype=complex) for _ in range(2))
+        ea, eb = e[:, face.first:face.first + n], e[:, face.first + n:face.first + 2 * n]
+        ha, hb = h[:, face.first:face.first + n], h[:, face.first + n:face.first + 2 * n]
+        j[:, :, b], j[:, :, a] = face.sign * ha, -face.sign * hb
+        m[:, :, b], m[:, :, a] = -face.sign * ea, face.sign * eb
+        assert d not in (a, b)
+        points.append(face.points)
+        js.append(j)
+        ms.append(m)
+    return np.vstack(points), np.concatenate(js, axis=1), np.concatenate(ms, axis=1)
+
+
+# --- fields at points -------------------------------------------------------------------
+
+
+def interpolated(s: Structure, points: Floats, rows: Rows, magnetic: bool) -> None:
+    """Adds the three components at points (n, 3), trilinear between the places where each lies: rows 3n … in the order x, y, z."""
+    nodes = tuple(n + 1 for n in s.shape)
+    for c in range(3):
+        index, weight = [], []
+        for k in range(3):
+            half = (k == c) != magnetic
+            places = 0.5 * (s.lines[k][1:] + s.lines[k][:-1]) if half else s.lines[k]
+            i = np.clip(np.searchsorted(places, points[:, k], side="right") - 1, 0, len(places) - 2)
+            t = np.clip((points[:, k] - places[i]) / (places[i + 1] - places[i]), 0, 1)
+            index.append((i, i + 1))
+            weight.append((1 - t, t))
+        for a in (0, 1):
+            for b in (0, 1):
+                for g in (0, 1):
+                    at = np.ravel_multi_index((np.full(len(points), c), index[0][a], index[1][b], index[2][g]), (3, *nodes))
+                    rows.add(3 * np.arange(len(points)) + c, at, weight[0][a] * weight[1][b] * weight[2][g])
+    rows.count += 3 * len(points)
+
+
+def edge_volumes(s: Structure, at: NDArray[np.int64]) -> Floats:
+    """Volumes (n,) in m³ that edges stand for: their length by their share of the plane across."""
+    nodes = (3, *(n + 1 for n in s.shape))
+    c, *index = np.unravel_index(at, nodes)
+    out = np.ones(len(at))
+    for k in range(3):
+        steps = np.diff(s.lines[k])
+        out *= np.where(c == k, steps[np.minimum(index[k], len(steps) - 1)], dual(steps)[index[k]])
+    return out

@@ -1,0 +1,479 @@
+"""An evaluated model as the time-domain scheme sees it: grid lines, media of cells, metal and resistive edges, gaps."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, field
+from itertools import pairwise
+from typing import Any
+
+import numpy as np
+from numpy.typing import NDArray
+
+from heron.discretise import filling
+from heron.discretise.grid import Axis, dual, lines, settle_edges
+from heron.errors import HeronError, ModelError
+from heron.geometry import Geometry
+from heron.geometry.bodies import Body
+from heron.model import Evaluated
+from heron.model.substances import conductors_of, media_of
+
+Floats = NDArray[np.float64]
+Bools = NDArray[np.bool_]
+
+C0 = 299792458.0
+LAYERS = 10              # cells of an absorbing layer
+MARGIN = 0.25            # of the longest wavelength, between model and absorbing layer (common practice)
+BETWEEN = 2              # cells in every gap between marks (common practice)
+ACROSS = 3               # cells across a dielectric that is thin against its cell size
+FINEST = 1 / 60          # of the largest cell: marks nearer than this become one line
+AT_METAL = 0.15          # cells at edges of metal against the largest
+AT_WIRE = 0.25           # cells across wires and along their ends against those around
+FLAT = 1e-6              # of a body's size: a sheet thinner than this lies flat
+THIN_WIRE = 0.2298       # radius of a wire of zero edges over the cell size: Noda and Yokoyama, IEEE Trans. Power Delivery 17 (2002)
+MOST_CELLS = 60_000_000
+
+
+@dataclass
+class Gap:
+    """A feed's edges: flat numbers ``at`` into E, signed lengths (m) from minus to plus, areas (m²) across; ``point`` its middle."""
+
+    feed: int
+    at: NDArray[np.int64]
+    length: Floats
+    area: Floats
+    point: Floats
+
+
+@dataclass
+class Structure:
+    """``x``, ``y``, ``z``: grid lines (m); ``walls`` absorbing layers (3, 2) in cells, 0 for an electric wall.
+
+    ``epsilon``, ``sigma`` (relative; S/m) and ``mu`` of cells (nx, ny, nz); ``metal`` (3, nx+1, ny+1, nz+1) marks edges in conductors,
+    ``conducts`` (same, S/m) the conductivity that gives them their surface resistance, infinite for perfect ones;
+    ``wire_e`` scales ε of E edges beside thin wires, ``wire_h`` μ of H faces around them, by (component, node).
+    """
+
+    x: Floats
+    y: Floats
+    z: Floats
+    walls: NDArray[np.int64]
+    epsilon: Floats
+    sigma: Floats
+    mu: Floats
+    metal: Bools
+    conducts: NDArray[np.float32]
+    wire_e: dict[tuple[int, int, int, int], float]
+    wire_h: dict[tuple[int, int, int, int], float]
+    gaps: list[Gap] = field(default_factory=list)
+    ports: list[int] = field(default_factory=list)
+    ground: float | None = None
+    low: Floats = field(default_factory=lambda: np.zeros(3))
+    high: Floats = field(default_factory=lambda: np.zeros(3))
+    coarse: list[tuple[str, int]] = field(default_factory=list)
+    errors: list[HeronError] = field(default_factory=list)
+
+    @property
+    def shape(self) -> tuple[int, int, int]:
+        """Cells along x, y, z."""
+        return len(self.x) - 1, len(self.y) - 1, len(self.z) - 1
+
+    @property
+    def cells(self) -> int:
+        return int(np.prod(self.shape))
+
+    @property
+    def lines(self) -> tuple[Floats, Floats, Floats]:
+        return self.x, self.y, self.z
+
+    @property
+    def step(self) -> float:
+        """Time step, s: 0.98 of the Courant limit of the smallest cell."""
+        smallest = [float(np.diff(a).min()) for a in self.lines]
+        return 0.98 / (C0 * float(np.sqrt(sum(1 / s**2 for s in smallest))))
+
+
+def refusals(model: Evaluated, geometry: Geometry) -> list[str]:
+    """What this engine cannot model yet, in words."""
+    out = []
+    for b in geometry.placed.bodies if geometry.bodies else []:
+        low, high = b.bounds
+        if not b.solid and not ((high - low) < FLAT * (high - low).max()).any():
+            out.append(f"the sheet “{b.name}” does not lie flat across x, y or z; thicken it")
+    for part in geometry.parts:
+        if any(len(_axes(p, q)) != 1 for p, q in _stretches(part)):
+            out.append(f"the wire “{part.name}” does not run along x, y or z; the moments engine models it")
+    if any(s is not None and (s.inductance or s.capacitance is not None) for s in model.loads):
+        out.append("loads with inductance or capacitance are not modelled in the time domain yet")
+    return out
+
+
+def _stretches(part: Any) -> list[tuple[Floats, Floats]]:
+    corners = part.path.at(np.array(part.path.corners))
+    straight = [c.least_segments <= 1 for c in part.path.curves]
+    if not all(straight):
+        return [(np.zeros(3), np.ones(3))]  # a curve: runs along no axis
+    return list(pairwise(corners))
+
+
+def _axes(p: Floats, q: Floats) -> list[int]:
+    d = np.abs(q - p)
+    return [k for k in range(3) if d[k] > 1e-6 * d.max()]
+
+
+def structure(model: Evaluated, geometry: Geometry) -> Structure:
+    """Grid and contents of a model whose band is usable.
+
+    :raises ModelError: no room for a grid; too many cells.
+    """
+    plan = model.plan
+    media, conductors = media_of(model)[0], conductors_of(model)[0]
+    bodies = geometry.placed.bodies if geometry.bodies else []
+    centre = 0.5 * (plan.f_start + plan.f_stop)
+    largest = C0 / plan.f_stop / plan.cells_per_wavelength
+    ground = model.surround.height if model.surround is not None and model.surround.kind == "ground" else None
+    low, high = _bounds(geometry, bodies, ground)
+    axes = [Axis(float(lo), float(hi), largest) for lo, hi in zip(low, high, strict=True)]
+    for body in bodies:
+        medium = media.get(body.material)
+        index = float(np.sqrt(abs(medium.epsilon(plan.f_stop)[0] * medium.mu(plan.f_stop)[0]))) if medium else 1.0
+        _wishes(axes, body, largest / max(index, 1.0), medium is not None)
+    for part in geometry.parts:
+        _wire_wishes(axes, part, [f for f in model.feeds if f is not None and f.part == part.name], largest)
+    margin = MARGIN * C0 / plan.f_start
+    walls = np.full((3, 2), LAYERS)
+    grid = []
+    for k, axis in enumerate(axes):
+        floor = k == 2 and ground is not None
+        walls[k, 0] = 0 if floor else LAYERS
+        settle_edges(axis, AT_METAL * largest, FINEST * largest)
+        axis.low, axis.high = (axis.low if floor else axis.low - margin), axis.high + margin
+        found = lines(axis, FINEST * largest, BETWEEN)
+        before = [] if floor else found[0] - np.arange(LAYERS, 0, -1) * (found[1] - found[0])
+        grid.append(np.concatenate((before, found, found[-1] + np.arange(1, LAYERS + 1) * (found[-1] - found[-2]))))
+    x, y, z = grid
+    shape = len(x) - 1, len(y) - 1, len(z) - 1
+    if np.prod(shape) > MOST_CELLS:
+        raise ModelError(f"the grid has {np.prod(shape) / 1e6:.0f} million cells; up to {MOST_CELLS // 10**6} million are solved here. "
+                         "Ask for fewer cells per wavelength or leave out small details", ("plan", "cells_per_wavelength"))
+    nodes = (3, len(x), len(y), len(z))
+    made = Structure(x, y, z, walls, np.ones(shape), np.zeros(shape), np.ones(shape), np.zeros(nodes, dtype=bool), np.full(nodes, np.inf, dtype=np.float32), {}, {},
+                     ground=ground, low=low, high=high)
+    for body in bodies:
+        if body.solid and body.material in media:
+            _fill(made, body, media[body.material], centre)
+    for body in bodies:
+        if body.material in conductors:
+            (_conduct if body.solid else _sheet)(made, body, conductors[body.material].surface_resistance(centre))
+    _wires(made, model, geometry, centre)
+    return made
+
+
+def _bounds(geometry: Geometry, bodies: list[Body], ground: float | None) -> tuple[Floats, Floats]:
+    corners = [c for b in bodies for c in b.bounds] + [p for part in geometry.parts for p in part.path.at(np.array(part.path.corners))]
+    if not corners:
+        raise ModelError("there is nothing to put on a grid", ("parts",))
+    low, high = np.min(corners, axis=0), np.max(corners, axis=0)
+    if ground is not None:
+        low[2] = ground
+    return low, high
+
+
+def _corners(body: Body) -> Floats:
+    """Triangles (m, 3, 3) of a body's surface, m."""
+    from heron.geometry.bodies import cached
+    from heron.geometry.exact.mesh import triangulate
+
+    found = cached(("triangles", body.key), lambda: triangulate(body.shape))
+    return np.asarray(found.points[found.triangles] * body.unit)
+
+
+def _wishes(axes: list[Axis], body: Body, largest: float, medium: bool) -> None:
+    """Lines on a body's straight, axis-aligned edges and its bounds; cells fine enough inside it, and finer at edges of metal."""
+    from heron.geometry.bodies import cached
+    from heron.geometry.exact.mesh import triangulate
+
+    low, high = body.bounds
+    found = cached(("triangles", body.key), lambda: triangulate(body.shape))
+    marks: list[set[float]] = [set(), set(), set()]
+    for edge in found.edges:
+        ends = edge[[0, -1]] * body.unit
+        direction = np.abs(ends[1] - ends[0])
+        bent = len(edge) > 2 or not direction.any()
+        if bent or (direction > 1e-6 * direction.max()).sum() != 1:
+            continue
+        for k in range(3):
+            marks[k] |= {round(float(ends[0, k]), 12), round(float(ends[1, k]), 12)}
+    if not medium and not body.solid:
+        _sheet_edges(axes, body, found.edges)
+        return
+    for k, axis in enumerate(axes):
+        own = sorted(marks[k] | {round(float(low[k]), 12), round(float(high[k]), 12)})
+        axis.marks += own
+        if medium:
+            axis.sizes.append((float(low[k]), float(high[k]), min(largest, max(float(high[k] - low[k]) / ACROSS, FINEST * largest))))
+        else:
+            axis.sizes += [(m, m, AT_METAL * largest) for m in own]
+
+
+def _sheet_edges(axes: list[Axis], body: Body, edges: list[Floats]) -> None:
+    """Where a flat sheet's straight edges lie, with the side on which its metal ends; and the plane it lies in."""
+    low, high = body.bounds
+    d = int(np.argmin(high - low))
+    axes[d].marks.append(round(float(0.5 * (low[d] + high[d])), 12))
+    plane = [k for k in range(3) if k != d]
+    corners = _corners(body)[:, :, plane]
+    reach = 1e-4 * float((high - low).max())
+    bent = False
+    for edge in edges:
+        ends = edge[[0, -1]] * body.unit
+        along = np.abs(ends[1] - ends[0])
+        if len(edge) > 2 or (along > 1e-6 * along.max()).sum() != 1:
+            bent = True
+            continue
+        k = next(k for k in plane if along[k] <= 1e-6 * along.max())
+        middle = 0.5 * (ends[0] + ends[1])
+        step = np.zeros(3)
+        step[k] = reach
+        behind, ahead = (bool(filling.covered(corners, (middle + s * step)[[plane[0]]], (middle + s * step)[[plane[1]]], 0.0)[0, 0]) for s in (-1, 1))
+        place = round(float(middle[k]), 12)
+        if behind != ahead:
+            axes[k].edges.append((place, 1 if behind else -1))
+        else:
+            axes[k].marks.append(place)
+    if bent:
+        for k in plane:
+            axes[k].edges += [(round(float(low[k]), 12), -1), (round(float(high[k]), 12), 1)]
+
+
+def _wire_wishes(axes: list[Axis], part: Any, feeds: list[Any], largest: float) -> None:
+    """Lines at a wire's ends; cells across it, and along it at its ends, a quarter of the others; one cell for a gap with a width of its own."""
+    size = max(AT_WIRE * largest, 2 * part.radius)
+    for p, q in _stretches(part):
+        along = int(np.abs(q - p).argmax())
+        for k in range(3):
+            axes[k].marks += [float(p[k]), float(q[k])]
+            axes[k].sizes += [(float(c[k]), float(c[k]), size) for c in (p, q)]
+        for f in feeds:
+            if f.width is None or not 0 < f.at < 1:
+                continue
+            middle = float(part.path.at(np.array([f.at]))[0][along])
+            if FINEST * largest < f.width < part.path.length:
+                ends = middle - f.width / 2, middle + f.width / 2
+                axes[along].marks += list(ends)
+                axes[along].whole.append(ends)
+                # A gap between plates as wide as a cell must not be shorter than the cell: it would be a capacitor.
+                for k in range(3):
+                    if k != along:
+                        axes[k].sizes.append((float(p[k]), float(p[k]), max(f.width, 2 * part.radius)))
+
+
+def _fill(s: Structure, body: Body, medium: Any, centre: float) -> None:
+    where, share = filling.fractions(_corners(body), *s.lines)
+    epsilon, mu = medium.epsilon(centre)[0], medium.mu(centre)[0]
+    s.epsilon[where] += share * (float(epsilon.real) - 1)
+    s.sigma[where] += share * float(medium.effective_conductivity(centre)[0])
+    s.mu[where] += share * (float(mu.real) - 1)
+
+
+def _sheet_conductivity(resistance: float, width: Any) -> Any:
+    """S/m of edges whose share of the grid across the surface is ``width`` m: a current per width K drops E = K·resistance."""
+    return 1 / (resistance * width) if resistance > 0 else np.full_like(width, np.inf)
+
+
+def _conduct(s: Structure, body: Body, resistance: float) -> None:
+    """All twelve edges of every cell that is at least half inside."""
+    widths = [dual(np.diff(line)) for line in s.lines]
+    (ix, iy, iz), share = filling.fractions(_corners(body), *s.lines)
+    for i, j, k in np.argwhere(share >= 0.5) + np.array([ix.start, iy.start, iz.start]):
+        for c, edge in enumerate(((slice(i, i + 1), slice(j, j + 2), slice(k, k + 2)), (slice(i, i + 2), slice(j, j + 1), slice(k, k + 2)),
+                                  (slice(i, i + 2), slice(j, j + 2), slice(k, k + 1)))):
+            s.metal[(c, *edge)] = True
+            a, b = [o for o in range(3) if o != c]
+            s.conducts[(c, *edge)] = _sheet_conductivity(resistance, np.sqrt(widths[a][(i, j, k)[a]] * widths[b][(i, j, k)[b]]))
+
+
+def _sheet(s: Structure, body: Body, resistance: float) -> None:
+    """Edges of the grid plane a flat sheet lies in, whose middles are on the sheet."""
+    low, high = body.bounds
+    d = int(np.argmin(high - low))
+    a, b = [k for k in range(3) if k != d]
+    p = int(np.abs(s.lines[d] - 0.5 * (low[d] + high[d])).argmin())
+    corners = _corners(body)[:, :, [a, b]]
+    middles = [0.5 * (line[1:] + line[:-1]) for line in s.lines]
+    near = 1e-3 * min(float(np.diff(s.lines[a]).min()), float(np.diff(s.lines[b]).min()))
+    for c, (u, v) in ((a, (middles[a], s.lines[b])), (b, (s.lines[a], middles[b]))):
+        on = filling.covered(corners, u, v, near)
+        index: list[Any] = [slice(0, on.shape[0]), slice(0, on.shape[1])]
+        index.insert(d, p)
+        s.metal[(c, *index)] |= on
+        s.conducts[(c, *index)][on] = _sheet_conductivity(resistance, dual(np.diff(s.lines[d]))[p])
+
+
+def _wires(s: Structure, model: Evaluated, geometry: Geometry, centre: float) -> None:
+    feeds: dict[str, list[int]] = {}
+    for i, f in enumerate(model.feeds):
+        if f is not None:
+            feeds.setdefault(f.part, []).append(i)
+    s.ports = sorted((i for i, f in enumerate(model.feeds) if f is not None), key=lambda i: model.feeds[i].number)
+    gaps: dict[int, Gap] = {}
+    for part in geometry.parts:
+        edges = _edges(s, part)
+        per_length = part.conductor.surface_resistance(centre) / (2 * np.pi * part.radius)
+        widths = [dual(np.diff(line)) for line in s.lines]
+        for c, i, j, k, _, _ in edges:
+            s.metal[c, i, j, k] = True
+            area = float(np.prod([widths[o][(i, j, k)[o]] for o in range(3) if o != c]))
+            s.conducts[c, i, j, k] = 1 / (per_length * area) if per_length > 0 else np.inf
+            _thin(s, c, (i, j, k), part.radius)
+        for feed in feeds.get(part.name, []):
+            try:
+                gaps[feed] = _gap(s, model.feeds[feed], feed, part, edges)
+            except HeronError as error:
+                s.errors.append(error.within("feeds", feed))
+    for i in s.ports:
+        if i in gaps:
+            s.gaps.append(gaps[i])
+        elif not any(e.path[:2] == ("feeds", i) for e in s.errors):
+            known = ", ".join(p.name for p in geometry.parts) or "none"
+            s.errors.append(ModelError(f"there is no wire “{model.feeds[i].part}”; there are {known}", ("feeds", i, "part")))
+
+
+def _edges(s: Structure, part: Any) -> list[tuple[int, int, int, int, float, float]]:
+    """Edges of a wire in its direction: component, node, sign, fraction of the wire's length at the edge's middle."""
+    out = []
+    travelled = 0.0
+    for p, q in _stretches(part):
+        c = _axes(p, q)[0]
+        node = [int(np.abs(s.lines[k] - p[k]).argmin()) for k in range(3)]
+        last = int(np.abs(s.lines[c] - q[c]).argmin())
+        sign = 1.0 if last > node[c] else -1.0
+        for n in range(min(node[c], last), max(node[c], last)):
+            here = list(node)
+            here[c] = n
+            middle = 0.5 * (s.lines[c][n] + s.lines[c][n + 1])
+            out.append((c, *here, sign, (travelled + abs(middle - p[c])) / part.path.length))
+        travelled += float(np.abs(q - p).max())
+    return sorted(out, key=lambda e: e[5])
+
+
+def _thin(s: Structure, c: int, node: tuple[int, int, int], radius: float) -> None:
+    """Scales ε and 1/μ around one edge of a wire, so that its field is that of its true radius."""
+    a, b = (c + 1) % 3, (c + 2) % 3
+    steps = [float(s.lines[k][min(node[k] + 1, len(s.lines[k]) - 1)] - s.lines[k][max(node[k] - 1, 0)]) / 2 for k in (a, b)]
+    size = float(np.sqrt(steps[0] * steps[1]))
+    if radius >= 0.5 * size:
+        return
+    m = float(np.log(1 / THIN_WIRE) / np.log(size / radius))
+    for k, other in ((a, b), (b, a)):
+        for back in (0, 1):
+            at = list(node)
+            at[k] -= back
+            if min(at) < 0:
+                continue
+            for end in (0, 1):
+                edge = list(at)
+                edge[c] += end
+                key = (k, edge[0], edge[1], edge[2])
+                # Radial E at either end of the edge stands for half of it, and half of what follows.
+                s.wire_e[key] = s.wire_e.get(key, 1.0) + (m - 1) / 2
+            s.wire_h[other, at[0], at[1], at[2]] = 1 / m  # H that circles the edge
+
+
+def _gap(s: Structure, feed: Any, number: int, part: Any, edges: list[Any]) -> Gap:
+    """The edges of a feed's gap, taken out of the metal."""
+    if not 0 <= feed.at <= 1:
+        raise ModelError("the place is a fraction of the wire's length, from 0 to 1", ("at",))
+    if not edges:
+        raise ModelError(f"the wire “{part.name}” is shorter than a cell; refine the grid there or make it longer", ("part",))
+    length = part.path.length
+    width = feed.width if feed.width is not None else 2 * part.radius
+    chosen = [e for e in edges if abs(e[5] - feed.at) * length < width / 2 * (1 + 1e-6)]
+    if not chosen:
+        chosen = [min(edges, key=lambda e: abs(e[5] - feed.at))]
+    shape = s.metal.shape
+    at, lengths, areas = [], [], []
+    for c, i, j, k, sign, _ in chosen:
+        s.metal[c, i, j, k] = False
+        at.append(int(np.ravel_multi_index((c, i, j, k), shape)))
+        node = (i, j, k)
+        lengths.append(sign * float(s.lines[c][node[c] + 1] - s.lines[c][node[c]]))
+        areas.append(float(np.prod([dual(np.diff(s.lines[o]))[node[o]] for o in range(3) if o != c])))
+    c, i, j, k = np.unravel_index(at[len(at) // 2], shape)
+    point = np.array([s.x[i], s.y[j], s.z[k]])
+    point[c] += 0.5 * (s.lines[c][(i, j, k)[c] + 1] - s.lines[c][(i, j, k)[c]])
+    return Gap(number, np.array(at), np.array(lengths), np.array(areas), point)
+
+
+def surface_edges(s: Structure) -> Bools:
+    """(3, nx+1, ny+1, nz+1): metal edges that touch at least one cell which is not metal all round."""
+    full = np.ones(s.shape, dtype=bool)
+    for c in range(3):
+        m = s.metal[c]
+        a, b = [k for k in range(3) if k != c]
+        own = np.take(m, range(s.shape[c]), axis=c)
+        for da in (0, 1):
+            for db in (0, 1):
+                index: list[Any] = [slice(None)] * 3
+                index[a], index[b] = slice(da, da + s.shape[a]), slice(db, db + s.shape[b])
+                full &= own[tuple(index)]
+    padded = np.pad(full, 1, constant_values=False)
+    out = np.zeros_like(s.metal)
+    n = s.shape
+    for c in range(3):
+        a, b = [k for k in range(3) if k != c]
+        around = np.ones([n[k] + (k != c) for k in range(3)], dtype=bool)
+        for da in (0, 1):
+            for db in (0, 1):
+                index = [slice(1, n[k] + 1) for k in range(3)]
+                index[a], index[b] = slice(da, da + n[a] + 1), slice(db, db + n[b] + 1)
+                around &= padded[tuple(index)]
+        part: tuple[Any, ...] = tuple(slice(0, around.shape[k]) for k in range(3))
+        out[(c, *part)] = s.metal[(c, *part)] & ~around
+    return out
+
+
+def edge_media(s: Structure) -> tuple[Floats, Floats]:
+    """Relative ε and σ (S/m) of E edges (3, nx+1, ny+1, nz+1): the four cells around, weighted by their share of the edge's dual area."""
+    n = s.shape
+    steps = [np.diff(line) for line in s.lines]
+    out = [np.ones((3, *(k + 1 for k in n))), np.zeros((3, *(k + 1 for k in n)))]
+    for c in range(3):
+        a, b = [k for k in range(3) if k != c]
+        weight = np.zeros([n[k] + (k != c) for k in range(3)])
+        sums = [np.zeros_like(weight), np.zeros_like(weight)]
+        area = np.ones(n)
+        for k in (a, b):
+            shape = [1, 1, 1]
+            shape[k] = n[k]
+            area = area * steps[k].reshape(shape)
+        for da in (0, 1):
+            for db in (0, 1):
+                index: list[Any] = [slice(0, n[k]) for k in range(3)]
+                index[a], index[b] = slice(da, da + n[a]), slice(db, db + n[b])
+                weight[tuple(index)] += area
+                for total, cells in zip(sums, (s.epsilon, s.sigma), strict=True):
+                    total[tuple(index)] += area * cells
+        part: tuple[Any, ...] = tuple(slice(0, k) for k in weight.shape)
+        for o, total in zip(out, sums, strict=True):
+            o[(c, *part)] = total / weight
+    return out[0], out[1]
+
+
+def face_mu(s: Structure) -> Floats:
+    """Relative μ of H faces (3, nx+1, ny+1, nz+1): the two cells on both sides, in series."""
+    n = s.shape
+    steps = [np.diff(line) for line in s.lines]
+    out = np.ones((3, *(k + 1 for k in n)))
+    for c in range(3):
+        shape = [1, 1, 1]
+        shape[c] = n[c]
+        length = np.broadcast_to(steps[c].reshape(shape), n)
+        weight, series = (np.zeros([n[k] + (k == c) for k in range(3)]) for _ in range(2))
+        for d in (0, 1):
+            index = [slice(0, n[k]) for k in range(3)]
+            index[c] = slice(d, d + n[c])
+            weight[tuple(index)] += length
+            series[tuple(index)] += length / s.mu
+        part: tuple[Any, ...] = tuple(slice(0, k) for k in weight.shape)
+        out[(c, *part)] = weight / series
+    return out
