@@ -36,8 +36,8 @@ def _feeds(model: Evaluated, geometry: Geometry, discretisation: Any) -> list[Pr
                 at = (float(s.x[int(node[0])]), float(s.y[int(node[1])]), float(s.z[int(node[2])]))
                 out.append(Problem("error", "open-port", f"port {number} is not connected: nothing conducts at one end of its gap",
                                    "a feed stands between two conductors", here, at))
-        around = _cells_around(s, gap.at)
-        if around.size and np.ptp(around) > 1e-6:
+        around = [float(np.mean(_cells_around(s, [edge]))) for edge in gap.at]
+        if np.ptp(around) > 1e-6:
             out.append(Problem("look", "two-media", f"the gap of port {number} stands across two media", "its field is not the even one of a gap feed", here))
         lengths = np.abs(gap.length)
         width = model.feeds[gap.feed].width

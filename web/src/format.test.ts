@@ -1,5 +1,5 @@
 import { describe, expect, it } from "vitest";
-import { bytes, complex, fixed, number, quantity, seconds } from "./format";
+import { bytes, compact, complex, fixed, number, quantity, seconds } from "./format";
 
 describe("quantities", () => {
   it.each([
@@ -29,4 +29,8 @@ it("rounds to significant digits without trailing zeros", () => {
 it("puts times and sizes in people's words", () => {
   expect([0.2, 12.4, 61].map(seconds)).toEqual(["under a second", "about 12 s", "about 2 min"]);
   expect([3 * 2 ** 20, 2.5 * 2 ** 30, 179_788, 12].map(bytes)).toEqual(["3 MiB", "2.5 GiB", "176 KiB", "1 KiB"]);
+});
+
+it("reads counts", () => {
+  expect([7, 9999, 394740, 2368440].map(compact)).toEqual(["7", "9999", "395 k", "2.37 M"]);
 });

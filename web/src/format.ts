@@ -29,6 +29,9 @@ export const fixed = (value: number | null | undefined, decimals: number): strin
 export const complex = (re: number, im: number, decimals = 1): string =>
   `${fixed(re, decimals)} ${im < 0 ? "−" : "+"} j${Math.abs(im).toFixed(decimals)} Ω`;
 
+/** 394740 → "395 k": a count as one reads it. */
+export const compact = (n: number): string => (n >= 1e6 ? `${number(n / 1e6, 3)} M` : n >= 1e4 ? `${Math.round(n / 1e3)} k` : String(Math.round(n)));
+
 export const seconds = (s: number): string => (s < 1 ? "under a second" : s < 60 ? `about ${Math.round(s)} s` : `about ${Math.ceil(s / 60)} min`);
 
 export const bytes = (b: number): string => (b >= 2 ** 30 ? `${(b / 2 ** 30).toFixed(1)} GiB` : b >= 2 ** 20 ? `${Math.round(b / 2 ** 20)} MiB` : `${Math.ceil(b / 2 ** 10)} KiB`);

@@ -149,7 +149,10 @@ function LensLegend({ lens, projectId, run }: { lens: Lens; projectId: number; r
   const frequency = useFrequency(run);
   const set = useCursor((s) => s.set);
   const { data } = useQuery(sweep(projectId, run.number));
+  const current = useQuery({ ...field(projectId, run.number, "current", frequency), enabled: lens === "current" });
   const [name, top, bottom] = LEGEND[lens];
+  if (lens === "current" && current.error)
+    return <p className="absolute left-4 top-4 max-w-72 rounded-md border border-rule bg-card px-3 py-2 text-ink2">Run {run.number} has no currents to show: the transient engine does not record those on surfaces yet.</p>;
   if (!data) return null;
   const at = nearest(data.frequency_hz, frequency);
   if (lens === "near field" && !data.captures.some((c) => c.kind === "near_plane"))

@@ -6,7 +6,7 @@ import { Problem, call } from "../../api/client";
 import { active, client, run, runs } from "../../api/queries";
 import type { Examination, RunDetail, RunLine } from "../../api/types";
 import { useRegister } from "../../app/commands";
-import { bytes, seconds } from "../../format";
+import { bytes, compact, seconds } from "../../format";
 import { Button } from "../../ui/Button";
 import { Mark } from "../../ui/Mark";
 import { Sparkline } from "../../plots/Sparkline";
@@ -31,7 +31,7 @@ export function RunStrip({ projectId, examination }: { projectId: number; examin
       <Preflight examination={examination} />
       <div className="min-w-0 shrink-0">
         <p className="text-[11.500px] text-ink2">Forecast</p>
-        <p className="num text-[12.500px]">{forecast && sound ? `${forecast.unknowns} unknowns · ${bytes(forecast.memory_bytes)} · ${seconds(forecast.seconds)}` : "–"}</p>
+        <p className="num text-[12.500px]">{forecast && sound ? `${forecast.engine === "transient" ? `${compact(forecast.unknowns / 6)} cells` : `${forecast.unknowns} unknowns`} · ${bytes(forecast.memory_bytes)} · ${seconds(forecast.seconds)}` : "–"}</p>
       </div>
       <Button look="main" disabled={!ready} onClick={() => solve.mutate()} title="Ctrl+Enter">Solve</Button>
       {fault && <p role="alert" className="max-w-56 text-[12px] leading-tight text-rust">{fault}</p>}
@@ -77,8 +77,18 @@ function Preflight({ examination }: { examination?: Examination }) {
   );
 }
 
-const level = (live: Record<string, unknown>[]): { f: number; db: number }[] =>
-  live.map((p) => ({ f: Number(p.frequency_hz), db: 20 * Math.log10(Math.max(1e-6, Math.hypot(...(p.s11 as [number, number])))) })).sort((a, b) => a.f - b.f);
+/** |S11| as far as it is known: the last whole curve of a time-domain run, or the points a sweep has solved. */
+function level(live: Record<string, unknown>[]): { f: number; db: number }[] {
+  const curve = live[live.length - 1]?.s11_db as number[] | undefined;
+  if (curve) return curve.map((db, i) => ({ f: i, db }));
+  return live.map((p) => ({ f: Number(p.frequency_hz), db: 20 * Math.log10(Math.max(1e-6, Math.hypot(...(p.s11 as [number, number])))) })).sort((a, b) => a.f - b.f);
+}
+
+/** What a time-domain run has left in it. */
+const ringing = (live: Record<string, unknown>[]): string => {
+  const db = live[live.length - 1]?.energy_db as number | undefined;
+  return db === undefined ? "" : ` · ${db.toFixed(0).replace("-", "−")} dB left`;
+};
 
 function Chip({ projectId, line }: { projectId: number; line: RunLine }) {
   const busy = active(line.status);
@@ -90,7 +100,7 @@ function Chip({ projectId, line }: { projectId: number; line: RunLine }) {
   const words = (
     <span className="min-w-0 flex-1">
       <span className="num block truncate text-[11.500px] font-medium">run {line.number}{busy ? ` · ${line.status === "running" ? line.stage : line.status}` : ""}</span>
-      <span className="num block truncate text-[11.500px] text-ink2">{busy ? `${Math.round(line.fraction * 100)} %` : (line.headline as { text?: string }).text ?? line.status}</span>
+      <span className="num block truncate text-[11.500px] text-ink2">{busy ? `${Math.round(line.fraction * 100)} %${ringing((data?.live ?? []) as Record<string, unknown>[])}` : (line.headline as { text?: string }).text ?? line.status}</span>
     </span>
   );
   if (busy)

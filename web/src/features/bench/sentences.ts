@@ -111,11 +111,13 @@ export const SENTENCES: Record<string, (step: Step) => Sentence> = {
     title: "Surround",
     words: s.kind === "ground" ? [{ token: ["kind"], choices: ["open", "ground"] }, ": an infinite perfect plane at z =", t("height", "1 m"), ", open above"] : [{ token: ["kind"], choices: ["open", "ground"] }, "on all sides"],
   }),
-  plan: () => ({
+  plan: (s) => ({
     title: "Plan",
     words: [
-      { token: ["engine"], choices: ["auto", "moments"] }, "engine, from", t("f_start", "1 Hz"), "to", t("f_stop", "1 Hz"), ",", t("points", "1"), "points,",
-      { token: ["spacing"], choices: ["linear", "logarithmic"] }, ",", { token: ["sampling"], choices: ["adaptive", "every"] }, "sampling to", t("tolerance", "1"), ",", t("segments_per_wavelength", "1"), "segments per wavelength",
+      { token: ["engine"], choices: ["auto", "moments", "transient"] }, "engine, from", t("f_start", "1 Hz"), "to", t("f_stop", "1 Hz"), ",", t("points", "1"), "points,",
+      { token: ["spacing"], choices: ["linear", "logarithmic"] }, ";",
+      ...(s.engine === "moments" ? [] : ["on a grid", t("cells_per_wavelength", "1"), "cells per wavelength, until the energy has fallen by", t("decay", "1"), "dB or for", t("longest", "1"), "pulse lengths;"] as Word[]),
+      ...(s.engine === "transient" ? [] : ["on wires", { token: ["sampling"], choices: ["adaptive", "every"] }, "sampling to", t("tolerance", "1"), ",", t("segments_per_wavelength", "1"), "segments per wavelength"] as Word[]),
     ],
   }),
 };
