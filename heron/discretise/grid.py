@@ -78,7 +78,7 @@ def lines(axis: Axis, least: float, cells_between: int) -> Floats:
 
     :raises CapacityError: more than some thousands of lines.
     """
-    marks = merged([axis.low, *axis.marks, axis.high], least)
+    marks = merged([axis.low, *(m for m in axis.marks if axis.low <= m <= axis.high), axis.high], least)
     marks[0], marks[-1] = axis.low, axis.high
     grade = RATIO - 1
     wishes = list(axis.sizes)

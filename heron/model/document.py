@@ -128,7 +128,7 @@ class Plan(Step):
     tolerance: Number = "1e-3"
     segments_per_wavelength: Number = "50"
     cells_per_wavelength: Number = "20"
-    decay: Number = "40"
+    decay: Number = "50"
     longest: Number = "60"
     pattern_frequencies: Annotated[list[Frequency], Field(max_length=1000)] = []
 

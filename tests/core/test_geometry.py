@@ -9,9 +9,9 @@ from hypothesis import strategies as st
 
 from heron.discretise.proximity import close_pairs
 from heron.geometry.curves import Line, Path, Spiral
+from heron.geometry.places import POINTS
 from heron.geometry.tessellate import shapes
 from heron.geometry.transforms import apply, reflection, rotation
-from heron.geometry.places import POINTS
 from tests.models import dipole, look, plan, wire
 
 coordinate = st.floats(-2, 2, allow_nan=False).map(lambda v: round(v, 3))

@@ -21,7 +21,7 @@ from heron.geometry.build import build_frames, frame_matrix
 from heron.geometry.places import POINTS, capture_points
 from heron.model import Evaluated
 
-EDGE_LEVEL = 0.1      # of the pulse's spectrum at the ends of the band
+EDGE_LEVEL = 0.3      # of the pulse's spectrum at the ends of the band
 LEAST_BAND = 0.4      # of its centre frequency: a narrower band is excited wider, which takes less time
 START = 4.6           # widths before its middle the pulse begins, at e^(−START²)
 SPECTRUM_END = 1e-4   # beyond this the pulse has nothing
@@ -323,7 +323,7 @@ def machine_rate() -> float:
     line: Floats = np.asarray(np.arange(n + 1) * 1e-3, dtype=np.float64)
     nodes = (3, n + 1, n + 1, n + 1)
     s = Structure(line, line, line, np.full((3, 2), LAYERS), np.ones((n, n, n)), np.zeros((n, n, n)), np.ones((n, n, n)),
-                  np.zeros(nodes, dtype=bool), np.full(nodes, np.inf, dtype=np.float32), {}, {})
+                  np.zeros(nodes, dtype=bool), np.full(nodes, np.inf, dtype=np.float32), np.ones(nodes, dtype=np.float32), np.ones(nodes, dtype=np.float32), {}, {})
     stepper = Stepper(s, np.zeros(0))
     none = np.zeros((4, 0))
     stepper.advance(none, none)

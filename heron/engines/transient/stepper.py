@@ -10,7 +10,7 @@ from numpy.typing import NDArray
 
 from heron.discretise.grid import dual
 from heron.engines.transient import kernels
-from heron.engines.transient.structure import Floats, Structure, edge_media, face_mu, surface_edges
+from heron.engines.transient.structure import LEAST_FACE, Floats, Structure, edge_media, face_mu, surface_edges
 
 EPS0 = 8.8541878128e-12
 MU0 = 1.25663706212e-6
@@ -78,6 +78,7 @@ class Stepper:
         stiff = x > STIFF
         ca = np.where(stiff, 1 / (1 + 2 * x), (1 - x) / (1 + x))
         cb = dt / epsilon * np.where(stiff, 1 / (1 + 2 * x), 1 / (1 + x))
+        cb = cb * s.free_edge
         dead = s.metal & ~lossy
         for c in range(3):  # outer faces are electric walls
             for k in range(3):
@@ -98,7 +99,7 @@ class Stepper:
         self.source_at = np.concatenate(padded) if where else np.zeros(0, dtype=np.int64)
         self.source_gain = np.concatenate([-g * flat_cb[a] for g, a in zip(gains, where, strict=True)]) if where else np.zeros(0)
         self.source_port = np.concatenate(ports) if where else np.zeros(0, dtype=np.int64)
-        self.source_length = np.concatenate([g.length for g in s.gaps]) if at else np.zeros(0)
+        self.source_length = np.concatenate([g.length for g in s.gaps]) if where else np.zeros(0)
 
     def _padded(self, at: NDArray[np.int64]) -> NDArray[np.int64]:
         """Flat numbers into arrays without padding as those into the fields."""
@@ -106,7 +107,7 @@ class Stepper:
         return np.asarray(np.ravel_multi_index(np.unravel_index(at, (3, n[0] + 1, n[1] + 1, n[2] + 1)), (3, n[0] + 1, n[1] + 1, self.nk)))
 
     def _magnetic(self, s: Structure) -> None:
-        table = self.dt / (MU0 * face_mu(s))
+        table = self.dt / (MU0 * face_mu(s) * self._face_shares(s))
         for at, factor in s.wire_h.items():
             table[at] /= factor
         for c in range(3):
@@ -116,6 +117,16 @@ class Stepper:
                     index[k + 1] = -1
                     table[tuple(index)] = 0
         self.rows_h, (self.db,) = self._dictionary([table])
+
+    def _face_shares(self, s: Structure) -> Floats:
+        """Free shares of faces (3, nx+1, ny+1, nz+1), none less than ``LEAST_FACE`` of its longest edge's, which the time step allows for."""
+        out = s.free_face.astype(float)
+        edges = np.where(s.metal, 0.0, s.free_edge)
+        for c in range(3):
+            a, b = (c + 1) % 3, (c + 2) % 3
+            longest = np.maximum.reduce([edges[a], np.roll(edges[a], -1, axis=b), edges[b], np.roll(edges[b], -1, axis=a)])
+            out[c] = np.maximum(out[c], LEAST_FACE * longest)
+        return np.where(out > 0, out, 1.0)
 
     def _dictionary(self, arrays: list[Floats]) -> tuple[NDArray[np.int32], list[NDArray[np.float32]]]:
         """Distinct rows along z of coefficient arrays (3, nx+1, ny+1, nz+1), and which one each row is."""

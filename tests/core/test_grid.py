@@ -1,0 +1,148 @@
+"""Grid lines, fillings, and what is said about a time-domain model before it runs."""
+
+from __future__ import annotations
+
+import json
+from typing import Any
+
+import numpy as np
+import pytest
+from hypothesis import given, settings
+from hypothesis import strategies as st
+
+from heron.checks import Examination, examine
+from heron.discretise import filling
+from heron.discretise.grid import RATIO, Axis, lines, settle_edges
+from heron.errors import ModelError
+from heron.geometry.exact.mesh import triangulate
+from heron.model import load_document
+from server.config import ROOT
+from tests.reference.test_exact_bodies import body
+
+
+@given(st.lists(st.floats(0.01, 0.99), min_size=0, max_size=6), st.floats(0.02, 0.2))
+@settings(max_examples=60, deadline=None)
+def test_lines_meet_their_marks_and_grade_smoothly(marks: list[float], largest: float) -> None:
+    axis = Axis(0.0, 1.0, largest, marks=list(marks))
+    least = largest / 60
+    found = lines(axis, least, 2)
+    steps = np.diff(found)
+    assert (steps > 0).all()
+    assert steps.max() <= largest * (1 + 1e-9)
+    assert (found[0], found[-1]) == (0.0, 1.0)
+    for m in marks:
+        assert np.abs(found - m).min() <= least * max(1, len(marks)), "a mark has no line"
+    ratio = np.maximum(steps[1:] / steps[:-1], steps[:-1] / steps[1:])
+    # Stretches hardly longer than the finest cell are one cell, whatever their neighbours.
+    fine = (steps[1:] < 2.1 * least) | (steps[:-1] < 2.1 * least)
+    assert ratio[~fine].max(initial=1) < 1.6 * RATIO
+
+
+def test_a_smaller_size_stays_where_it_was_asked() -> None:
+    axis = Axis(0.0, 1.0, 0.1, sizes=[(0.4, 0.5, 0.01)])
+    found = lines(axis, 1e-3, 2)
+    steps, middles = np.diff(found), 0.5 * (found[1:] + found[:-1])
+    assert steps[(middles > 0.41) & (middles < 0.49)].max() < 0.0125
+    assert steps[0] > 0.05
+    assert len(steps) < 45, "no small cells where none were asked"
+
+
+def test_edges_of_thin_metal_follow_the_thirds_rule() -> None:
+    axis = Axis(0.0, 1.0, 0.1, edges=[(0.3, -1), (0.7, 1)])
+    settle_edges(axis, 0.03, 1e-3)
+    found = lines(axis, 1e-3, 2)
+    for edge, inside in ((0.3, 1), (0.7, -1)):
+        nearest = np.sort(found[np.argsort(np.abs(found - edge))[:2]])
+        assert np.diff(nearest)[0] == pytest.approx(0.03)
+        inner = nearest[1] if inside > 0 else nearest[0]
+        assert abs(inner - edge) == pytest.approx(0.01), "a third of the cell lies inside the metal"
+    shared = Axis(0.0, 1.0, 0.1, marks=[0.3], edges=[(0.3, -1)])
+    settle_edges(shared, 0.03, 1e-3)
+    assert np.abs(lines(shared, 1e-3, 2) - 0.3).min() < 1e-12, "a mark of something else keeps its line"
+
+
+def corners(step: dict[str, Any]) -> np.ndarray:
+    made = body(step)
+    found = triangulate(made.shape, 1e-5 / made.unit)
+    return np.asarray(found.points[found.triangles] * made.unit)
+
+
+@pytest.mark.parametrize(("step", "volume"), [
+    ({"kind": "box", "size": ["20 mm", "10 mm", "5 mm"]}, 1e-6), ({"kind": "sphere", "radius": "10 mm"}, 4 / 3 * np.pi * 1e-6),
+    ({"kind": "cylinder", "radius": "5 mm", "inner": "3 mm", "height": "20 mm", "axis": "x"}, np.pi * 16e-6 * 0.02),
+])
+def test_shares_of_cells_add_up_to_the_volume(step: dict[str, Any], volume: float) -> None:
+    grid = [np.linspace(-25e-3, 25e-3, n) for n in (101, 111, 121)]
+    (ix, iy, iz), share = filling.fractions(corners(step), *grid)
+    cell = np.prod([a[1] - a[0] for a in grid])
+    error = share.sum() * cell / volume - 1
+    print(f"{step['kind']}: volume on the grid {error:+.2%}")
+    assert abs(error) < 0.01
+    assert 0 <= share.min() <= share.max() <= 1
+    assert share.shape == (ix.stop - ix.start, iy.stop - iy.start, iz.stop - iz.start)
+
+
+def test_points_on_a_sheets_edge_count_as_covered() -> None:
+    square = np.array([[[0, 0], [1, 0], [1, 1]], [[0, 0], [1, 1], [0, 1]]], dtype=float)
+    u = np.array([-0.5, 0.0, 0.5, 1.0, 1.5])
+    wanted = np.array([False, True, True, True, False])
+    assert (filling.covered(square, u, u, 1e-6) == wanted[:, None] & wanted[None, :]).all()
+
+
+def patch(change: dict[str, Any] | None = None, **sets: str) -> Examination:
+    document = json.loads((ROOT / "examples" / "hide-patch.json").read_text())
+    for path, value in (change or {}).items():
+        at: Any = document
+        *keys, last = [int(k) if k.isdigit() else k for k in path.split(".")]
+        for key in keys:
+            at = at[key]
+        at[last] = value
+    return examine(load_document(document), sets)
+
+
+def test_the_patch_is_given_to_the_transient_engine_with_a_reason_and_a_forecast() -> None:
+    found = patch()
+    assert found.sound, [p.message for p in found.errors]
+    assert found.engine == "transient"
+    assert "grid" in found.engine_reason
+    assert found.forecast is not None
+    assert found.forecast.unknowns == 6 * found.discretisation.structure.cells
+    assert "cells, about" in found.forecast.reason
+    s = found.discretisation.structure
+    h = 1.524e-3
+    for z in (0, h):
+        assert np.abs(s.z - z).min() < 1e-9, "the board's faces have lines"
+    assert ((s.z > 1e-9) & (s.z < h - 1e-9)).sum() >= 2
+    assert s.epsilon.max() == pytest.approx(3.55)
+    assert s.metal[:, :, :, np.abs(s.z).argmin()].any()
+
+
+@pytest.mark.parametrize(("change", "where", "words"), [
+    ({"plan.cells_per_wavelength": "5"}, ("plan", "cells_per_wavelength"), "coarser grids do not carry a wave"),
+    ({"plan.decay": "5"}, ("plan", "decay"), "20 to 100 dB"), ({"plan.longest": "0.2"}, ("plan", "longest"), "cut the pulse off"),
+    ({"feeds.0.part": "nothing"}, ("feeds", 0, "part"), "there is no wire"), ({"feeds.0.at": "2"}, ("feeds", 0, "at"), "from 0 to 1"),
+    ({"parts.7.end": ["0", "-board / 2", "h / 2"]}, ("feeds", 0), "not connected"),
+    ({"captures": [{"kind": "near_point", "name": "far off", "point": ["2 m", "0", "0"]}]}, ("captures", 0), "beyond the walls"),
+    ({"surround": {"kind": "ground", "height": "1 mm"}}, ("parts", 0), "below the ground"),
+])
+def test_faults_are_found_before_the_run(change: dict[str, Any], where: tuple[Any, ...], words: str) -> None:
+    found = patch(change)
+    told = [p for p in found.errors if words in p.message]
+    assert told, [p.message for p in found.errors]
+    assert told[0].path == where
+
+
+def test_what_deserves_a_look_is_said() -> None:
+    medium = {"kind": "dispersive", "name": "wet board", "permittivity": "5", "conductivity": "0 S/m", "debye": [{"strength": "70", "time": "60 ps"}]}
+    found = patch({"materials": [medium], "parts.0.material": "wet board"})
+    assert [p.message for p in found.problems if "held at its value in the middle" in p.message]
+    assert patch({"plan.engine": "moments"}).errors[0].message.startswith("the moments engine models wires")
+
+
+def test_what_the_grid_cannot_carry_is_refused_in_words() -> None:
+    tilted = {"plan.engine": "transient", "parts.7.end": ["1 mm", "-board / 2 + 1 mm", "h"]}
+    assert "does not run along x, y or z" in patch(tilted).errors[0].message
+    with pytest.raises(ModelError, match="million cells"):
+        document = load_document(json.loads((ROOT / "examples" / "hide-patch.json").read_text()))
+        examined = examine(document, {"f_stop": "60 GHz"})
+        raise ModelError(next(p.message for p in examined.errors))

@@ -1,0 +1,331 @@
+"""The time-domain engine against closed forms, its own dispersion theory, a plain leapfrog and the moments engine."""
+
+from __future__ import annotations
+
+import json
+from typing import Any
+
+import numpy as np
+import pytest
+import xarray as xr
+from numba import get_num_threads, set_num_threads
+from scipy.special import jn_zeros
+
+from heron.checks import examine, trust_card
+from heron.engines import ENGINES, Signal, silent
+from heron.engines.transient import radiation
+from heron.engines.transient.engine import pulse_for
+from heron.engines.transient.stepper import Stepper
+from heron.engines.transient.structure import _conduct
+from heron.errors import ModelError, Stopped
+from heron.model import load_document
+from heron.results import patterns, ports
+from heron.results.power import budget
+from server.config import ROOT
+from tests.reference.test_exact_bodies import body
+from tests.yee import C0, empty, naive, still
+
+
+def peak(signal: np.ndarray, dt: float, low: float, high: float) -> float:
+    """Frequency of the largest line of a windowed spectrum, by a parabola through its logarithm."""
+    n = 16 * len(signal)
+    spectrum = np.log(np.abs(np.fft.rfft(signal * np.hanning(len(signal)), n)) + 1e-300)
+    f = np.fft.rfftfreq(n, dt)
+    inside = np.flatnonzero((f > low) & (f < high))
+    i = inside[spectrum[inside].argmax()]
+    a, b, c = spectrum[i - 1:i + 2]
+    return float(f[i] + 0.5 * (a - c) / (a - 2 * b + c) * (f[1] - f[0]))
+
+
+def ring(stepper: Stepper, probe: tuple[int, ...], steps: int) -> np.ndarray:
+    out = np.empty(steps)
+    for n in range(steps):
+        still(stepper, 1)
+        out[n] = stepper.e[probe]
+    return out
+
+
+@pytest.mark.parametrize("graded", [False, True])
+def test_box_cavity_resonance_and_numerical_dispersion(graded: bool) -> None:
+    """TE101 of a box: c/2 √(1/a² + 1/d²) (Pozar, Microwave Engineering, ch. 6); the grid's own value from its dispersion relation (Taflove and Hagness, ch. 4)."""
+    a, b, d = 0.04, 0.02, 0.05
+    x = np.linspace(0, a, 21) if not graded else a * np.concatenate(([0], np.cumsum(1 + 0.5 * np.sin(np.arange(24)))))[:25] / (1 + 0.5 * np.sin(np.arange(24))).sum()
+    s = empty([x, np.linspace(0, b, 9), np.linspace(0, d, 26)])
+    stepper = Stepper(s, np.zeros(0))
+    stepper.e[1, :, :8, :26] = np.outer(np.sin(np.pi * x / a), np.sin(np.pi * s.z / d))[:, None, :]
+    exact = C0 / 2 * np.hypot(1 / a, 1 / d)
+    found = peak(ring(stepper, (1, 9, 3, 11), 6000), stepper.dt, 0.9 * exact, 1.1 * exact)
+    print(f"{'graded' if graded else 'even'} box: {found / exact - 1:+.3%} of the closed form")
+    assert abs(found / exact - 1) < 2e-3
+    if not graded:
+        grid = np.sqrt(sum((np.sin(np.pi / 2 / n) * n / size) ** 2 for n, size in ((20, a), (25, d)))) * 2
+        theory = np.arcsin(C0 * stepper.dt * grid / 2) / (np.pi * stepper.dt)
+        print(f"against the grid's own dispersion: {found / theory - 1:+.1e}")
+        assert found == pytest.approx(theory, rel=2e-6)
+
+
+def cylinder(cells: int) -> float:
+    """Error of the TM010 resonance of a block of metal with a round hole that the grid does not follow."""
+    a = 0.03
+    wall = body({"kind": "box", "corner": ["-33 mm", "-33 mm", "0"], "size": ["66 mm", "66 mm", "10 mm"]}, {"kind": "cylinder", "radius": "30 mm", "height": "10 mm"},
+                {"kind": "combine", "operation": "cut", "first": "p0", "others": ["p1"]})
+    line = np.linspace(-0.033, 0.033, cells + 1)
+    s = empty([line, line, np.linspace(0, 0.01, 5)])
+    _conduct(s, wall, 0.0)
+    stepper = Stepper(s, np.zeros(0))
+    rho = np.hypot(line[:, None], line[None, :])
+    stepper.e[2, :, :, :4] = np.where(rho < a, np.cos(np.pi / 2 * rho / a), 0)[:, :, None]
+    stepper.e[2][s.metal[2, :, :, 0]] = 0
+    exact = jn_zeros(0, 1)[0] * C0 / (2 * np.pi * a)
+    found = peak(ring(stepper, (2, cells // 2, cells // 2, 1), 9000), stepper.dt, 0.9 * exact, 1.1 * exact)
+    print(f"cylinder of {a / (line[1] - line[0]):.1f} cells radius: {found / exact - 1:+.3%}")
+    return found / exact - 1
+
+
+def test_cylinder_cavity_resonance_with_its_curved_wall() -> None:
+    """TM010: 2.4048 c/(2π a) (Pozar, ch. 6); the error falls at least with the square of the cell size, as steps in the wall would not let it."""
+    coarse, fine = cylinder(30), cylinder(60)
+    assert abs(fine) < 2e-3
+    assert abs(coarse) > 3.5 * abs(fine)
+
+
+WR90 = 22.86e-3, 10.16e-3  # IEC 60153: R 100
+
+
+def guide(cells: int, steps: int, centre: float = 2.0, width: float = 0.4) -> tuple[np.ndarray, float, float]:
+    """Ey at two planes of a guide with TE10 in it, its cell, and the time step; layers at both ends. The pulse is given in cut-off frequencies and their periods."""
+    a, b = WR90
+    cell = a / 24
+    s = empty([np.linspace(0, a, 25), np.linspace(0, b, 5), np.arange(cells + 1) * cell], [[0, 0], [0, 0], [10, 10]])
+    stepper = Stepper(s, np.zeros(0))
+    cutoff = C0 / 2 / a
+    centre, width = centre * cutoff, width / cutoff
+    shape = np.sin(np.pi * np.linspace(0, 1, 25)).astype(np.float32)[:, None]
+    out = np.empty((steps, 2))
+    for n in range(steps):
+        t = (n + 0.5) * stepper.dt - 4.5 * width
+        stepper.e[1, :, :4, 16] += shape * np.exp(-((t / width) ** 2)) * np.sin(2 * np.pi * centre * t)
+        still(stepper, 1)
+        out[n] = stepper.e[1, 12, 2, [22, 42]]
+    return out, cell, stepper.dt
+
+
+def spectra(signals: np.ndarray, dt: float, f: np.ndarray) -> np.ndarray:
+    return np.asarray(np.exp(-2j * np.pi * np.outer(f, np.arange(len(signals)) * dt)) @ signals)
+
+
+def test_absorbing_layers_at_normal_incidence_and_at_sixty_degrees() -> None:
+    """A TE10 wave is two plane waves at the angle whose sine is fc/f: the layer at a guide's end sees them; what comes back against a far longer guide."""
+    short, _, dt = guide(60, 1500)
+    long, _, _ = guide(420, 1500)
+    cutoff = C0 / 2 / WR90[0]
+    angles = np.radians([60.0, 45.0, 30.0, 22.0])
+    f = cutoff / np.sin(angles)
+    back = 20 * np.log10(np.abs(spectra(short - long, dt, f)[:, 1] / spectra(long, dt, f)[:, 1]))
+    print("layers reflect", {f"{round(np.degrees(t))}°": f"{level:.1f} dB" for t, level in zip(angles, back, strict=True)})
+    assert back[0] < -40
+    assert back[2:].max() < -60
+
+
+def test_guide_wavelength_of_wr90() -> None:
+    """λg = λ/√(1 − (fc/f)²) over the guide's band (Pozar, ch. 3)."""
+    signals, cell, dt = guide(64, 6000, 1.6, 1.6)
+    cutoff = C0 / 2 / WR90[0]
+    f = np.linspace(1.3, 1.9, 7) * cutoff
+    sums = spectra(signals, dt, f)
+    beta = np.mod(-np.angle(sums[:, 1] / sums[:, 0]), 2 * np.pi)
+    wanted = 2 * np.pi / C0 * np.sqrt(f**2 - cutoff**2) * 20 * cell
+    error = (beta + 2 * np.pi * np.round((wanted - beta) / (2 * np.pi))) / wanted - 1
+    print("phase constant of WR-90:", [f"{e:+.2%}" for e in error])
+    assert np.abs(error).max() < 3e-3
+
+
+def test_fields_are_those_of_a_plain_leapfrog_whatever_the_number_of_threads() -> None:
+    """Random fields and media on an uneven grid; one and more threads agree to the last bit."""
+    dice = np.random.default_rng(3)
+    grid = [np.cumsum(np.concatenate(([0], dice.uniform(0.5e-3, 1.5e-3, n)))) for n in (9, 8, 11)]
+    s = empty(grid)
+    s.epsilon[:] = dice.uniform(1, 5, s.shape)
+    s.sigma[:] = dice.uniform(0, 1, s.shape)
+    start = dice.normal(size=(2, 3, 10, 9, 12))
+    results = []
+    threads = get_num_threads()
+    for count in (1, threads):
+        set_num_threads(count)
+        stepper = Stepper(s, np.zeros(0))
+        inside = stepper.ca[stepper.rows_e][..., :12] != 0
+        stepper.e[..., :12] = start[0] * inside
+        stepper.h[..., :12] = start[1] * (stepper.db[stepper.rows_h][..., :12] != 0)
+        e0, h0 = stepper.e[..., :12].copy(), stepper.h[..., :12].copy()
+        still(stepper, 40)
+        results.append((stepper.e[..., :12].copy(), stepper.h[..., :12].copy()))
+    set_num_threads(threads)
+    e, h = naive(e0, h0 * 1.0, s, s.step, 40)
+    for one, many in zip(*results, strict=True):
+        assert (one == many).all()
+    scale = np.abs(e).max()
+    print(f"against the plain scheme: {np.abs(results[0][0] - e).max() / scale:.1e}")
+    assert np.abs(results[0][0] - e).max() < 2e-6 * scale
+    assert np.abs(results[0][1] - h).max() < 2e-6 * np.abs(h).max()
+
+
+def test_equivalent_currents_radiate_as_a_short_dipole_does() -> None:
+    """An electric moment: |E| = η k I l sin θ/4π, radiated power η (k I l)²/12π (Balanis, Antenna Theory, ch. 4); a magnetic one by duality; doubled by a ground."""
+    f = 1e9
+    k = 2 * np.pi * f / C0
+    point, j, m = np.zeros((1, 3)), np.zeros((1, 1, 3), dtype=complex), np.zeros((1, 1, 3), dtype=complex)
+    j[0, 0, 2] = 1e-3
+    theta, phi = np.radians([90.0, 30.0]), np.zeros(2)
+    field = radiation.far_field(point, j, m, theta, phi, f)[0]
+    assert np.abs(field[:, 0]) == pytest.approx(radiation.ETA0 * k * 1e-3 * np.sin(theta) / (4 * np.pi), rel=1e-12)
+    power = radiation.ETA0 * (k * 1e-3) ** 2 / (12 * np.pi)
+    assert radiation.power_form(point, j, m, f, None)[0, 0].real == pytest.approx(power, rel=1e-9)
+    assert radiation.power_form(point, j, m, f, 0.0)[0, 0].real == pytest.approx(2 * power, rel=1e-9)
+    magnetic = radiation.power_form(point, m, j * radiation.ETA0, f, None)[0, 0].real
+    assert magnetic == pytest.approx(power, rel=1e-9)
+
+
+def solved(name: str, engine: str, plan: dict[str, Any], **sets: str) -> xr.Dataset:
+    document = json.loads((ROOT / "examples" / f"{name}.json").read_text())
+    document["plan"] |= plan
+    document["captures"] = []
+    found = examine(load_document(document), sets, engine)
+    assert found.sound, [p.message for p in found.errors]
+    return ENGINES[engine].solve(found.model, found.discretisation, silent)
+
+
+@pytest.fixture(scope="module")
+def dipoles() -> tuple[xr.Dataset, xr.Dataset]:
+    grid = solved("mast-dipole", "transient", {"cells_per_wavelength": "40", "decay": "60"}, points="61")
+    return grid, solved("mast-dipole", "moments", {}, points="61")
+
+
+def test_thick_dipole_against_moments(dipoles: tuple[xr.Dataset, xr.Dataset]) -> None:
+    found, at, directive = [], [], []
+    for results in dipoles:
+        z = ports.impedances(results)[:, 0]
+        first = ports.resonances(results["frequency"].values, z)[0]
+        found.append(first.frequency)
+        at.append(first.resistance)
+        directive.append(patterns.figures(results, patterns.nearest_index(results, first.frequency)).directivity_dbi)
+    print(f"thick dipole: resonance {found[0] / found[1] - 1:+.2%}, R {at[0]:.1f} and {at[1]:.1f} Ω, D {directive[0]:.2f} and {directive[1]:.2f} dBi")
+    assert found[0] == pytest.approx(found[1], rel=5e-3)
+    assert at[0] == pytest.approx(at[1], rel=0.05)
+    assert directive[0] == pytest.approx(directive[1], abs=0.1)
+
+
+def test_power_balance_passivity_and_trust_of_the_dipole(dipoles: tuple[xr.Dataset, xr.Dataset]) -> None:
+    powers = budget(dipoles[0])
+    counts = powers.accepted > 0.1 * powers.available
+    error = np.abs(powers.balance_error[counts]).max()
+    print(f"power balance of the dipole: {error:.2%}")
+    assert counts.sum() > 30
+    assert error < 0.01
+    assert np.abs(dipoles[0]["s"].values).max() < 1
+    marks = {item.name: item.mark for item in trust_card(dipoles[0])}
+    assert marks["Ring-down"] == marks["Power in = power out"] == marks["Passivity"] == "good"
+
+
+def test_the_dipoles_pattern_is_a_torus(dipoles: tuple[xr.Dataset, xr.Dataset]) -> None:
+    results = dipoles[0]
+    i = patterns.nearest_index(results, 868e6)
+    theta = np.array([90.0, 90.0, 90.0, 1.0, 179.0])
+    u = patterns.intensity(patterns.far_field(results, i, theta, np.array([0.0, 45.0, 200.0, 0.0, 0.0])))
+    assert u[:3] == pytest.approx(u[0], rel=5e-3)
+    assert (u[3:] < 1e-3 * u[0]).all()
+
+
+@pytest.fixture(scope="module")
+def coarse_patch() -> xr.Dataset:
+    return solved("hide-patch", "transient", {"cells_per_wavelength": "10", "decay": "40"}, points="41", f_start="2.1 GHz", f_stop="2.8 GHz")
+
+
+def test_the_hide_patch_fires_upwards_near_its_design_frequency(coarse_patch: xr.Dataset) -> None:
+    """Cavity formula with Hammerstad's edge extension (Balanis, ch. 14): f = c/(2 (L + 2ΔL) √ε_eff); on a deliberately coarse grid."""
+    w, length, h, eps = 38e-3, 32.4e-3, 1.524e-3, 3.55
+    effective = (eps + 1) / 2 + (eps - 1) / 2 / np.sqrt(1 + 12 * h / w)
+    extra = 0.412 * h * (effective + 0.3) / (effective - 0.258) * (w / h + 0.264) / (w / h + 0.8)
+    design = C0 / (2 * (length + 2 * extra) * np.sqrt(effective))
+    s = np.abs(coarse_patch["s"].values[:, 0, 0])
+    i = int(s.argmin())
+    f = float(coarse_patch["frequency"].values[i])
+    figures = patterns.figures(coarse_patch, i)
+    powers = budget(coarse_patch)
+    print(f"hide patch, 10 cells per wavelength: minimum at {f / design - 1:+.1%} of the design formula, {figures.gain_dbi:.1f} dBi, efficiency {figures.radiation_efficiency:.0%}, "
+          f"balance {powers.balance_error[i]:+.1%}")
+    assert f == pytest.approx(design, rel=0.03)
+    assert figures.peak_theta_deg < 15
+    assert 5 < figures.gain_dbi < 7.5
+    assert 0.6 < figures.radiation_efficiency < 0.95
+    assert powers.dielectric[i] > powers.conductor[i] > 0
+    assert abs(powers.balance_error[i]) < 0.05
+
+
+def small(**plan: str) -> Any:
+    document = json.loads((ROOT / "examples" / "mast-dipole.json").read_text())
+    document["plan"] |= {"cells_per_wavelength": "10", "engine": "transient", **plan}
+    document["captures"] = [{"kind": "near_line", "name": "beside", "start": ["20 mm", "0", "0"], "end": ["60 mm", "0", "0"], "count": "5"}]
+    found = examine(load_document(document), {"points": "5"})
+    assert found.sound, [p.message for p in found.errors]
+    return found
+
+
+def test_a_stopped_run_keeps_what_it_has_and_says_so() -> None:
+    found = small()
+    calls: list[dict[str, Any]] = []
+
+    def stop(stage: str, fraction: float, live: dict[str, Any]) -> Signal:
+        if stage == "solving":
+            calls.append(live)
+        return Signal.STOP if len(calls) > 1 else Signal.CONTINUE
+
+    results = ENGINES["transient"].solve(found.model, found.discretisation, stop)
+    if calls[1:]:
+        assert results.attrs["stopped"] == 1
+        assert "stopped with" in results.attrs["status"]
+        assert len(calls[-1]["s11_db"]) > 10
+    assert np.isfinite(results["s"].values).all()
+
+
+def test_near_fields_are_recorded_where_captures_ask_and_agree_with_moments() -> None:
+    found = small(decay="50")
+    results = ENGINES["transient"].solve(found.model, found.discretisation, silent)
+    points = np.column_stack((np.linspace(20e-3, 60e-3, 5), np.zeros(5), np.zeros(5)))
+    source = ENGINES["transient"].fields(results, 2, results["drive"].values)
+    e, h = source.near_field(points, 0.0)
+    moments = solved("mast-dipole", "moments", {}, points="5")
+    e2, h2 = ENGINES["moments"].fields(moments, 2, moments["drive"].values).near_field(points, float(moments["frequency"].values[2]))
+    ratio = np.linalg.norm(h[0], axis=1) / np.linalg.norm(h2[0], axis=1)
+    print("H beside the dipole over that of moments:", ratio.round(3))
+    assert ratio == pytest.approx(1, abs=0.1)
+    assert np.linalg.norm(e[0], axis=1) / np.linalg.norm(e2[0], axis=1) == pytest.approx(1, abs=0.15)
+    with pytest.raises(LookupError, match="no field was recorded"):
+        source.near_field(points + 1, 0.0)
+
+
+def test_growing_fields_end_the_run_with_the_place() -> None:
+    found = small(longest="9000")
+    found.discretisation.structure.epsilon[10:14, 10:14, 20:24] = 1e-3  # faster than the time step allows
+    with pytest.raises(ModelError, match="grow without bound near"):
+        ENGINES["transient"].solve(found.model, found.discretisation, silent)
+
+
+def test_stopping_before_every_port_was_driven_is_refused() -> None:
+    document = json.loads((ROOT / "examples" / "mast-dipole.json").read_text())
+    document["captures"] = []
+    document["plan"] |= {"cells_per_wavelength": "10", "engine": "transient"}
+    document["feeds"].append({**document["feeds"][0], "number": 2, "at": "0.25"})
+    found = examine(load_document(document), {"points": "3"})
+    assert found.sound, [p.message for p in found.errors]
+    with pytest.raises(Stopped, match="before every port"):
+        ENGINES["transient"].solve(found.model, found.discretisation, lambda *_: Signal.STOP)
+
+
+def test_the_pulse_covers_the_band_and_starts_from_nothing() -> None:
+    pulse = pulse_for(2e9, 3e9)
+    t = np.linspace(0, pulse.duration, 40001)
+    f = np.array([2e9, 2.5e9, 3e9, pulse.highest])
+    level = np.abs(np.exp(-2j * np.pi * np.outer(f, t)) @ pulse(t))
+    assert level[[0, 2]] / level[1] == pytest.approx(0.3, rel=0.01)
+    assert level[3] < 2e-4 * level[1]
+    assert abs(pulse(np.array([0.0]))[0]) < 1e-9
