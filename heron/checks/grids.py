@@ -9,10 +9,7 @@ import numpy as np
 
 from heron.checks.problems import Problem
 from heron.engines.transient.structure import C0, FINEST, Structure
-from heron.errors import HeronError
 from heron.geometry import Geometry
-from heron.geometry.build import build_frames, frame_matrix
-from heron.geometry.places import POINTS, capture_points
 from heron.model import Evaluated
 from heron.model.substances import media_of
 from heron.quantities import engineering
@@ -106,7 +103,7 @@ def _media(model: Evaluated, geometry: Geometry, discretisation: Any) -> list[Pr
 
 
 def _outside(model: Evaluated, geometry: Geometry, discretisation: Any) -> list[Problem]:
-    """Parts below the ground, captures outside the walls."""
+    """Parts below the ground."""
     s: Structure = discretisation.structure
     out = []
     if s.ground is not None:
@@ -114,19 +111,6 @@ def _outside(model: Evaluated, geometry: Geometry, discretisation: Any) -> list[
         steps += [(p.name, p.step, float(p.path.at(np.array(p.path.corners))[:, 2].min())) for p in geometry.parts]
         out += [Problem("error", "outside", f"“{name}” reaches below the ground plane", "move it up, or the ground down", ("parts", step))
                 for name, step, low in steps if low < s.ground - 1e-9]
-    inner = [(line[int(s.walls[k, 0])], line[len(line) - 1 - int(s.walls[k, 1])]) for k, line in enumerate(s.lines)]
-    frames = build_frames(model, [])
-    for i, capture in enumerate(model.captures):
-        if capture is None or capture.kind not in POINTS:
-            continue
-        try:
-            points = capture_points(capture, frame_matrix(frames, capture.frame))
-        except HeronError:
-            continue  # said elsewhere
-        if any((points[:, k] < low).any() or (points[:, k] > high).any() for k, (low, high) in enumerate(inner)):
-            size = ", ".join(f"{engineering(low, 'm', 3)} to {engineering(high, 'm', 3)}" for low, high in inner)
-            out.append(Problem("error", "outside", f"“{capture.name}” reaches beyond the walls, which stand at {size} along x, y, z",
-                               "the transient engine records fields inside its walls only", ("captures", i)))
     return out
 
 

@@ -122,7 +122,6 @@ def test_the_patch_is_given_to_the_transient_engine_with_a_reason_and_a_forecast
     ({"plan.decay": "5"}, ("plan", "decay"), "20 to 100 dB"), ({"plan.longest": "0.2"}, ("plan", "longest"), "cut the pulse off"),
     ({"feeds.0.part": "nothing"}, ("feeds", 0, "part"), "there is no wire"), ({"feeds.0.at": "2"}, ("feeds", 0, "at"), "from 0 to 1"),
     ({"parts.7.end": ["0", "-board / 2", "h / 2"]}, ("feeds", 0), "not connected"),
-    ({"captures": [{"kind": "near_point", "name": "far off", "point": ["2 m", "0", "0"]}]}, ("captures", 0), "beyond the walls"),
     ({"surround": {"kind": "ground", "height": "1 mm"}}, ("parts", 0), "below the ground"),
 ])
 def test_faults_are_found_before_the_run(change: dict[str, Any], where: tuple[Any, ...], words: str) -> None:

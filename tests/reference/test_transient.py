@@ -300,7 +300,35 @@ def test_near_fields_are_recorded_where_captures_ask_and_agree_with_moments() ->
     assert ratio == pytest.approx(1, abs=0.1)
     assert np.linalg.norm(e[0], axis=1) / np.linalg.norm(e2[0], axis=1) == pytest.approx(1, abs=0.15)
     with pytest.raises(LookupError, match="no field was recorded"):
-        source.near_field(points + 1, 0.0)
+        source.near_field(points + 1e-3, 0.0)
+    f = float(moments["frequency"].values[2])
+    beyond = np.array([[0.4, 0.0, 0.0], [0.3, 0.3, 0.2], [0.0, 0.0, 0.6]])
+    away, e3 = source.near_field(beyond, f), ENGINES["moments"].fields(moments, 2, moments["drive"].values).near_field(beyond, f)
+    print("E beyond the walls over that of moments:", (np.linalg.norm(away[0][0], axis=1) / np.linalg.norm(e3[0][0], axis=1)).round(3))
+    for found_field, wanted in zip(away, e3, strict=True):
+        assert np.linalg.norm(found_field[0][:2], axis=1) == pytest.approx(np.linalg.norm(wanted[0][:2], axis=1), rel=0.04)
+    assert np.linalg.norm(away[0][0][2]) == pytest.approx(np.linalg.norm(e3[0][0][2]), rel=0.1)
+
+
+def test_fields_of_a_moment_near_and_far() -> None:
+    """All terms of a short dipole's field (Balanis, Antenna Theory, eq. 4-8 to 4-10), and the far field far away."""
+    f = 1e9
+    k = 2 * np.pi * f / C0
+    j, m = np.zeros((1, 3), dtype=complex), np.zeros((1, 3), dtype=complex)
+    j[0, 2] = 1e-3
+    walls = np.full(3, -1e-3), np.full(3, 1e-3)
+    r, theta = 0.05, np.radians(40)
+    at = r * np.array([[np.sin(theta), 0, np.cos(theta)]])
+    e, h = (v[0, 0] for v in radiation.Surface(np.zeros((1, 3)), j, m, None, walls, []).near_field(at, f))
+    q = 1 / (1j * k * r)
+    wave = np.exp(-1j * k * r) * 1e-3 / (4 * np.pi * r)
+    unit_r, unit_t = np.array([np.sin(theta), 0, np.cos(theta)]), np.array([np.cos(theta), 0, -np.sin(theta)])
+    assert e @ unit_r == pytest.approx(2 * radiation.ETA0 * np.cos(theta) * wave / r * (1 + q), rel=1e-9)
+    assert e @ unit_t == pytest.approx(1j * k * radiation.ETA0 * np.sin(theta) * wave * (1 + q + q**2), rel=1e-9)
+    assert h[1] == pytest.approx(1j * k * np.sin(theta) * wave * (1 + q), rel=1e-9)
+    dual = radiation.Surface(np.zeros((1, 3)), m, j, None, walls, []).near_field(at, f)
+    assert dual[1][0, 0] == pytest.approx(e / radiation.ETA0**2, rel=1e-9)
+    assert dual[0][0, 0] == pytest.approx(-h, rel=1e-9)
 
 
 def test_growing_fields_end_the_run_with_the_place() -> None:

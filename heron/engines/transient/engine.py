@@ -123,7 +123,8 @@ class TransientEngine:
 
         ground = None if results.attrs["ground"] == "none" else float(results.attrs["ground"])
         near = [(results[f"{n}_at"].values, under(f"{n}_e"), under(f"{n}_h")) for n in np.atleast_1d(results.attrs.get("recorded", [])) if n]
-        return radiation.Surface(results["surface_point"].values, under("surface_j"), under("surface_m"), ground, near)
+        walls = np.asarray(results.attrs["walls"]).reshape(2, 3)
+        return radiation.Surface(results["surface_point"].values, under("surface_j"), under("surface_m"), ground, (walls[0], walls[1]), near)
 
 
 def band(plan: Any) -> Floats:
@@ -173,6 +174,9 @@ class _Recorder:
             if capture is None or capture.kind not in POINTS:
                 continue
             points = capture_points(capture, frame_matrix(frames, capture.frame))
+            points = points[radiation.within(points, *s.inner)]
+            if not len(points):
+                continue
             self.near.append((capture.name, points, e.count, h.count))
             records.interpolated(s, points, e, False)
             records.interpolated(s, points, h, True)
@@ -304,7 +308,7 @@ def _dataset(s: Structure, feeds: list[Any], z0: Floats, frequency: Floats, reco
             "interpolation_error": 0.0, "energy_left": max(r.left for r in runs),
             "status": runs[0].reason if len(runs) == 1 else "; ".join(f"port {n}: {r.reason}" for n, r in zip(numbers, runs, strict=True)),
             "stopped": int(any(r.stopped for r in runs)), "ground": "none" if s.ground is None else repr(s.ground),
-            "recorded": [f"near {k}" for k in range(len(recorder.near))],
+            "walls": np.concatenate(s.inner).tolist(), "recorded": [f"near {k}" for k in range(len(recorder.near))],
         },
     )
     for k, (_, places, first_e, first_h) in enumerate(recorder.near):

@@ -65,22 +65,69 @@ def power_form(points: Floats, j: Complexes, m: Complexes, frequency: float, gro
     return np.asarray(np.einsum("pdc,d,qdc->pq", field.conj(), weight, field))
 
 
-class Surface:
-    """A :class:`~heron.engines.contract.FieldSource` of recorded currents, and of fields recorded at points."""
+@njit(fastmath={"contract", "reassoc"}, cache=True)  # type: ignore[untyped-decorator]
+def _moment(
+    a: Any, b: Any, c: Any, x: float, y: float, z: float, r: float, k: float, sign: float, scale: float, field: Any, other: Any,
+) -> None:  # pragma: no cover - compiled
+    """Adds both fields (3,) of a point moment (a, b, c) at a distance r along (x, y, z): its own kind of field and the other."""
+    g = np.exp(-1j * k * r) / (4 * np.pi * r)
+    q = 1 / (1j * k * r)
+    near, radial, turn = 1 + q + q * q, 1 + 3 * q + 3 * q * q, sign * 1j * k * (1 + q) * g
+    along = (x * a + y * b + z * c) * radial
+    factor = -1j * k * scale * g
+    field[0] += factor * (a * near - x * along)
+    field[1] += factor * (b * near - y * along)
+    field[2] += factor * (c * near - z * along)
+    other[0] += turn * (y * c - z * b)
+    other[1] += turn * (z * a - x * c)
+    other[2] += turn * (x * b - y * a)
 
-    def __init__(self, points: Floats, j: Complexes, m: Complexes, ground: float | None, recorded: list[tuple[Floats, Complexes, Complexes]]) -> None:
+
+@njit(parallel=True, fastmath={"contract", "reassoc"}, cache=True)  # type: ignore[untyped-decorator]
+def _near(points: Any, j: Any, m: Any, at: Any, k: float, e: Any, h: Any) -> None:  # pragma: no cover - compiled
+    """Adds E and H (n, 3) at places (n, 3) of point moments j, m (patches, 3), all terms in 1/R (Balanis, Antenna Theory, ch. 4 and duality)."""
+    for p in prange(len(at)):
+        for n in range(len(points)):
+            x, y, z = at[p, 0] - points[n, 0], at[p, 1] - points[n, 1], at[p, 2] - points[n, 2]
+            r = np.sqrt(x * x + y * y + z * z)
+            _moment(j[n, 0], j[n, 1], j[n, 2], x / r, y / r, z / r, r, k, -1.0, ETA0, e[p], h[p])
+            _moment(m[n, 0], m[n, 1], m[n, 2], x / r, y / r, z / r, r, k, 1.0, 1 / ETA0, h[p], e[p])
+
+
+def within(points: Floats, low: Floats, high: Floats) -> NDArray[np.bool_]:
+    """Which of the points (n, 3) lie inside the walls, where fields can be recorded."""
+    return np.asarray(((points >= low) & (points <= high)).all(axis=1))
+
+
+class Surface:
+    """A :class:`~heron.engines.contract.FieldSource` of recorded currents, and of fields recorded at points inside the walls ``low``, ``high``."""
+
+    def __init__(self, points: Floats, j: Complexes, m: Complexes, ground: float | None,
+                 walls: tuple[Floats, Floats], recorded: list[tuple[Floats, Complexes, Complexes]]) -> None:
         self.points, self.j, self.m = mirrored(points, j[None], m[None], ground)
-        self.recorded = recorded
+        self.walls, self.recorded = walls, recorded
 
     def far_field(self, theta: Floats, phi: Floats, frequency: float) -> Complexes:
         return far_field(self.points, self.j, self.m, theta, phi, frequency)
 
     def near_field(self, points: Floats, frequency: float) -> tuple[Complexes, Complexes]:
-        """The fields that were recorded at these points.
+        """Beyond the walls, the fields of the recorded currents; inside, what was recorded there.
 
-        :raises LookupError: none were.
+        :raises LookupError: nothing was recorded at a place inside the walls.
         """
+        inside = within(points, *self.walls)
+        e, h = (np.zeros((len(points), 3), dtype=complex) for _ in range(2))
+        if not inside.all():
+            far_e, far_h = (np.zeros((int((~inside).sum()), 3), dtype=complex) for _ in range(2))
+            j, m = (np.ascontiguousarray(v[0], dtype=complex) for v in (self.j, self.m))
+            _near(np.ascontiguousarray(self.points), j, m, np.ascontiguousarray(points[~inside]), 2 * np.pi * frequency / C0, far_e, far_h)
+            e[~inside], h[~inside] = far_e, far_h
+        if inside.any():
+            e[inside], h[inside] = self._recorded(points[inside])
+        return e[None], h[None]
+
+    def _recorded(self, points: Floats) -> tuple[Complexes, Complexes]:
         for places, e, h in self.recorded:
             if places.shape == points.shape and np.allclose(places, points, rtol=0, atol=1e-9 * float(np.abs(places).max() + 1e-30)):
-                return e[None], h[None]
-        raise LookupError("no field was recorded at these points during the run")
+                return e, h
+        raise LookupError("no field was recorded at these points during the run; add a capture there and solve again")

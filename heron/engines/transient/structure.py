@@ -92,6 +92,12 @@ class Structure:
         return self.x, self.y, self.z
 
     @property
+    def inner(self) -> tuple[Floats, Floats]:
+        """Lowest and highest corner (3,) between the absorbing layers, m."""
+        ends = [(line[int(w[0])], line[len(line) - 1 - int(w[1])]) for line, w in zip(self.lines, self.walls, strict=True)]
+        return np.array([e[0] for e in ends]), np.array([e[1] for e in ends])
+
+    @property
     def step(self) -> float:
         """Time step, s: 0.98 of the Courant limit of the smallest cell; less where curved metal cuts faces.
 
