@@ -38,7 +38,7 @@ def main(argv: list[str] | None = None) -> int:
     solve.add_argument("--quiet", action="store_true")
     geometry.add_argument("--deflection", type=float, help="of the STL's triangles from the exact surfaces, in m")
     bench = commands.add_parser("bench", help="measure this machine")
-    bench.add_argument("name", choices=["moments"])
+    bench.add_argument("name", choices=["moments", "transient"])
     bench.add_argument("--json", action="store_true")
     args = parser.parse_args(argv)
     try:
@@ -112,9 +112,9 @@ def _line(stage: str, fraction: float, live: dict[str, Any]) -> Signal:
 
 
 def _bench(args: argparse.Namespace) -> int:
-    from benchmarks.moments import run
+    from importlib import import_module
 
-    rows = run()
+    rows = import_module(f"benchmarks.{args.name}").run()
     if args.json:
         print(json.dumps(rows))
     else:

@@ -208,3 +208,22 @@ def test_a_change_redraws_quickly(page: Page, name: str, parameter: str, values:
         times.append(page.evaluate(REDRAW, page.locator("[data-stage]").get_attribute("data-extent")))
     print(f"{name}: stage redrawn after, ms:", [round(t) for t in times])
     assert min(times) < 2000, "the stage did follow"
+
+
+def test_the_patch_is_solved_on_a_coarse_grid_to_its_efficiency_curve(page: Page) -> None:
+    open_project(page, "Hide patch")
+    for label, value in (("Plan cells_per_wavelength", "10"), ("Plan decay", "25"), ("points", "21")):
+        set_token(page, label, value)
+    expect(page.get_by_text(re.compile(r"\d+ k cells · \d+ MiB · about \d+ s"))).to_be_visible()
+    page.get_by_role("button", name="Solve").click()
+    expect(page.get_by_role("status", name=re.compile("Run 1 running"))).to_contain_text("dB left", timeout=60_000)
+    chip = page.get_by_role("button", name=re.compile(r"run 1.*dB at"))
+    chip.wait_for(timeout=150_000)
+    chip.click()
+    card = page.get_by_role("region", name="Efficiency")
+    expect(card.locator("[data-plot]").first).to_be_attached()
+    page.get_by_label("Frequency").fill("9")
+    expect(card).to_contain_text(re.compile(r"radiation (6|7|8)\d\.\d %"))
+    expect(card).to_contain_text("dielectric")
+    expect(page.get_by_role("region", name="Current", exact=True)).to_have_count(0)
+    expect(page.get_by_text("Ring-down")).to_be_visible()

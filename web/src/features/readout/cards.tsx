@@ -3,7 +3,7 @@ import { OrbitControls } from "@react-three/drei";
 import { useQueries, useQuery } from "@tanstack/react-query";
 import { useMemo, useState } from "react";
 import { cuts, examination, field, run as runDetail } from "../../api/queries";
-import type { Model } from "../../api/types";
+import type { Model, Sweep } from "../../api/types";
 import { nearest } from "../../app/cursor";
 import { complex, fixed, number, quantity } from "../../format";
 import { type Curve, LinePlot } from "../../plots/LinePlot";
@@ -108,6 +108,15 @@ function Gain({ shown, cursor, setCursor }: CardProps) {
   );
 }
 
+/** Where accepted power goes that is not radiated, where it is worth a word. */
+function lost(share: Sweep["power_share"], i: number): { text: string }[] {
+  const accepted = share.accepted?.[i] ?? NaN;
+  return (["conductor", "dielectric", "loads"] as const)
+    .map((name) => ({ name, part: (100 * (share[name]?.[i] ?? 0)) / accepted }))
+    .filter((l) => l.part >= 0.1)
+    .map((l) => ({ text: `${l.name} ${fixed(l.part, 1)} %` }));
+}
+
 function Efficiency({ shown, cursor, setCursor }: CardProps) {
   const first = shown[0]!, i = at(first, cursor);
   const percent = (v: (number | null)[]): (number | null)[] => v.map((x) => (x === null ? null : 100 * x));
@@ -115,7 +124,7 @@ function Efficiency({ shown, cursor, setCursor }: CardProps) {
     ? over(shown, (s) => percent(s.sweep.total_efficiency))
     : [{ x: first.sweep.frequency_hz, y: percent(first.sweep.radiation_efficiency), color: "var(--rust)", dash: "6 4", label: "radiation" }, { x: first.sweep.frequency_hz, y: percent(first.sweep.total_efficiency), color: first.color, dash: "", label: "total" }];
   return (
-    <Card title="Efficiency" note={shown.length > 1 ? "total, %" : "%"} badges={[{ text: `radiation ${fixed(100 * (first.sweep.radiation_efficiency[i] ?? NaN), 1)} %` }, { text: `total ${fixed(100 * (first.sweep.total_efficiency[i] ?? NaN), 1)} %` }]}
+    <Card title="Efficiency" note={shown.length > 1 ? "total, %" : "%"} badges={[{ text: `radiation ${fixed(100 * (first.sweep.radiation_efficiency[i] ?? NaN), 1)} %` }, { text: `total ${fixed(100 * (first.sweep.total_efficiency[i] ?? NaN), 1)} %` }, ...lost(first.sweep.power_share, i)]}
       table={() => ({ columns: ["frequency_hz", "radiation_efficiency", "total_efficiency"], rows: first.sweep.frequency_hz.map((f, k) => [f, first.sweep.radiation_efficiency[k] ?? null, first.sweep.total_efficiency[k] ?? null]) })}>
       <LinePlot curves={curves} x={axis(shown)} y={{ unit: "%", domain: [0, 118] }} cursor={cursor} onCursor={setCursor} labels />
     </Card>
@@ -175,6 +184,7 @@ function Current({ projectId, shown, cursor }: CardProps) {
     return [{ x: points.map((p) => p[0]), y: points.map((p) => p[1]), color: shown[i]!.color, dash: shown[i]!.dash, label: label(shown, shown[i]!) }];
   });
   const peak = Math.max(0, ...curves.flatMap((c) => c.y as number[]));
+  if (all.length > 0 && all.every((q) => q.error)) return null; // time-domain runs record fields, not currents
   return (
     <Card title="Current" note={<>|I| along <select aria-label="Part" className="bg-transparent" value={part} onChange={(e) => setPart(e.target.value)}>{parts.map((p) => <option key={p} className="bg-card">{p}</option>)}</select></>}
       badges={[{ text: `peak ${quantity(peak / 1e3, "A", 3)} for 1 W available` }]} table={() => ({ columns: ["fraction", "current_ma"], rows: curves[0]?.x.map((x, i) => [x, curves[0]!.y[i] ?? null]) ?? [] })}>

@@ -1,0 +1,89 @@
+"""Rate of the time-domain kernels against a float32 STREAM triad of the same moment.
+
+Interleaved repeats, best of each, in one process: ratios, not absolute times. ``roofline_ratio`` is cells/s × 72 bytes
+(six fields read and written, six coefficients) over the triad's bytes/s; ``layers_ratio`` and ``records_ratio`` compare the
+rate with ten absorbing layers on each wall, and with a Huygens box at 30 frequencies, with the bare one.
+"""
+
+from __future__ import annotations
+
+from time import perf_counter
+from typing import Any
+
+import numpy as np
+from numba import njit, prange
+
+from heron.engines.transient import records
+from heron.engines.transient.stepper import Stepper
+from heron.engines.transient.structure import C0, LAYERS, Structure
+
+SIZES = (100, 200, 300)
+REPEATS = 5
+WORK = 4e7            # cell steps of one timing
+TRIAD = 20_000_000    # elements: far beyond any cache
+FREQUENCIES = 30
+SAMPLE = 20           # steps between samples of the records
+
+
+@njit(parallel=True, fastmath=True)  # type: ignore[untyped-decorator]
+def _triad(a: Any, b: Any, c: Any) -> None:  # pragma: no cover - compiled
+    for i in prange(len(a)):
+        a[i] = b[i] + np.float32(3) * c[i]
+
+
+def _vacuum(cells: int, layers: int) -> Stepper:
+    line = np.arange(cells + 1) * 1e-3
+    nodes, shape = (3, cells + 1, cells + 1, cells + 1), (cells, cells, cells)
+    ones = np.ones(nodes, dtype=np.float32)
+    media = np.ones(shape), np.zeros(shape), np.ones(shape)
+    s = Structure(line, line, line, np.full((3, 2), layers), *media, np.zeros(nodes, dtype=bool), ones * np.float32(np.inf), ones, ones, {}, {})
+    return Stepper(s, np.zeros(0))
+
+
+def _seconds(stepper: Stepper, steps: int) -> float:
+    none = np.zeros((steps, 0))
+    started = perf_counter()
+    stepper.advance(none, none)
+    return perf_counter() - started
+
+
+def _recorded(stepper: Stepper, steps: int, transforms: list[records.Transform]) -> float:
+    started = perf_counter()
+    for n in range(0, steps, SAMPLE):
+        _seconds(stepper, min(SAMPLE, steps - n))
+        transforms[0].take(stepper.e.reshape(-1), 0.0)
+        transforms[1].take(stepper.h.reshape(-1), 0.0)
+    for transform in transforms:
+        transform.flush()
+    return perf_counter() - started
+
+
+def run(sizes: tuple[int, ...] = SIZES, repeats: int = REPEATS) -> list[dict[str, float]]:
+    """One row per size: cells, mcells_per_s, triad_gb_per_s, roofline_ratio, layers_ratio, records_ratio."""
+    a, b, c = (np.ones(TRIAD, dtype=np.float32) for _ in range(3))
+    _triad(a, b, c)
+    rows = []
+    for size in sizes:
+        bare, layered = _vacuum(size, 0), _vacuum(size, LAYERS)
+        e, h = records.Rows(), records.Rows()
+        low, high = np.full(3, LAYERS + 2), np.full(3, size - LAYERS - 2)
+        records.huygens(bare.structure, low, high, e, h, C0 / 15e9)
+        frequency = np.linspace(5e9, 15e9, FREQUENCIES)
+        transforms = [records.Transform(r.matrix(bare.structure, bare.nk), frequency) for r in (e, h)]
+        steps = max(4, int(WORK / size**3))
+        long = max(steps, SAMPLE * records.BATCH // 8)
+        for stepper in (bare, layered):
+            _seconds(stepper, 2)
+        best = np.full(4, np.inf)
+        for _ in range(repeats):
+            started = perf_counter()
+            _triad(a, b, c)
+            triad = perf_counter() - started
+            best = np.minimum(best, [triad, _seconds(bare, steps) / steps, _seconds(layered, steps) / steps, np.inf])
+        for _ in range(min(2, repeats)):
+            best[3] = min(best[3], _recorded(bare, long, transforms) / long)
+        cells, bandwidth = size**3, 12 * TRIAD / best[0]
+        best, bandwidth = [float(x) for x in best], float(bandwidth)
+        rows.append({"cells": cells, "mcells_per_s": cells / best[1] / 1e6, "triad_gb_per_s": bandwidth / 1e9, "roofline_ratio": cells / best[1] * 72 / bandwidth,
+                     "layers_ratio": best[1] / best[2], "records_ratio": best[1] / best[3]})
+    return rows
