@@ -82,25 +82,31 @@ def lines(axis: Axis, least: float, cells_between: int) -> Floats:
     marks[0], marks[-1] = axis.low, axis.high
     grade = RATIO - 1
     wishes = list(axis.sizes)
+    if len(marks) > MAX_LINES:
+        raise CapacityError(f"the model has {len(marks):,} edges and faces along one axis, more than the {MAX_LINES} lines a grid may have; simplify it", ("plan",))
     whole = [(a, b) for a, b in pairwise(marks) if any(abs(a - p) + abs(b - q) < least for p, q in axis.whole)]
     starts, stops = {a for a, _ in whole}, {b for _, b in whole}
     for a, b in pairwise(marks):
         one = (a, b) in whole or (a in stops and b in starts)
         wishes.append((a, b, b - a if one else max((b - a) / cells_between, min(least, b - a))))
-    out = [np.array([axis.low])]
-    for a, b in pairwise(marks):
-        x = np.linspace(a, b, max(16, int(SAMPLES * (b - a) / (axis.high - axis.low))))
-        size = np.full(len(x), min(axis.largest, b - a))
-        for low, high, wanted in wishes:
-            away = np.maximum(0, np.maximum(low - x, x - high))
-            size = np.minimum(size, wanted + grade * away)
-        density = 1 / size
-        total = np.concatenate(([0.0], np.cumsum(0.5 * (density[1:] + density[:-1]) * np.diff(x))))
+    # One long row of places, a stretch for every gap between marks; each wish then takes one pass over it.
+    spans = [np.linspace(a, b, max(16, int(SAMPLES * (b - a) / (axis.high - axis.low)))) for a, b in pairwise(marks)]
+    x = np.concatenate(spans)
+    size = np.concatenate([np.full(len(span), min(axis.largest, b - a)) for span, (a, b) in zip(spans, pairwise(marks), strict=True)])
+    for low, high, wanted in sorted(set(wishes)):
+        first, last = np.searchsorted(x, [low - (axis.largest - wanted) / grade, high + (axis.largest - wanted) / grade])
+        near = x[first:last]
+        size[first:last] = np.minimum(size[first:last], wanted + grade * np.maximum(0, np.maximum(low - near, near - high)))
+    out, at = [np.array([axis.low])], 0
+    for span, (a, b) in zip(spans, pairwise(marks), strict=True):
+        density = 1 / size[at:at + len(span)]
+        at += len(span)
+        total = np.concatenate(([0.0], np.cumsum(0.5 * (density[1:] + density[:-1]) * np.diff(span))))
         count = 1 if (a, b) in whole else max(1, int(np.ceil(total[-1] - 1e-6)))
-        if count > MAX_LINES or sum(len(o) for o in out) > MAX_LINES:
+        if count + sum(len(o) for o in out) > MAX_LINES:
             raise CapacityError(f"the grid needs more than {MAX_LINES} lines along one axis; ask for fewer cells per wavelength, or leave out the smallest details",
                                 ("plan",))
-        inner = np.interp(np.arange(1, count) / count * total[-1], total, x)
+        inner = np.interp(np.arange(1, count) / count * total[-1], total, span)
         out.append(np.concatenate((inner, [b])))
     return np.concatenate(out)
 

@@ -13,6 +13,7 @@ from ninja import Status as Answer
 from heron.formats import tables
 from heron.formats.touchstone import touchstone
 from heron.geometry.build import build_frames, frame_matrix
+from heron.geometry.places import POINTS, capture_points
 from heron.model import Evaluated, evaluate_document, load_document
 from heron.results import near, patterns, readout
 from heron.results.power import budget
@@ -139,7 +140,7 @@ def _model(run: Run) -> Evaluated:
 
 
 def _near_captures(model: Evaluated) -> list[dict[str, Any]]:
-    return [{"name": c.name, "kind": c.kind} for c in model.captures if c is not None and c.kind in near.POINTS]
+    return [{"name": c.name, "kind": c.kind} for c in model.captures if c is not None and c.kind in POINTS]
 
 
 @router.get("/{int:project_id}/runs/{int:number}/cuts", response=list[dict[str, Any]], operation_id="get_cuts")
@@ -184,10 +185,10 @@ def near_field_at(request: HttpRequest, project_id: int, number: int, name: str,
     """RMS |E| and |H| of a capture, and the complex components at its points."""
     run, results = _results(request, project_id, number)
     model = _model(run)
-    capture = next((c for c in model.captures if c is not None and c.name == name and c.kind in near.POINTS), None)
+    capture = next((c for c in model.captures if c is not None and c.name == name and c.kind in POINTS), None)
     if capture is None:
         raise not_found("near-field capture of that name")
-    points = near.capture_points(capture, frame_matrix(build_frames(model, []), capture.frame))
+    points = capture_points(capture, frame_matrix(build_frames(model, []), capture.frame))
     index = patterns.nearest_index(results, frequency)
     e, h = near.near_field(results, index, points)
     shape = [int(c) for c in capture.counts] if capture.kind == "near_plane" else [len(points)]

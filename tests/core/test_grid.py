@@ -13,6 +13,7 @@ from hypothesis import strategies as st
 from heron.checks import Examination, examine
 from heron.discretise import filling
 from heron.discretise.grid import RATIO, Axis, lines, settle_edges
+from heron.engines.transient.structure import FILLED_AT_ONCE, fill
 from heron.errors import ModelError
 from heron.geometry.exact.mesh import triangulate
 from heron.model import load_document
@@ -145,3 +146,14 @@ def test_what_the_grid_cannot_carry_is_refused_in_words() -> None:
         document = load_document(json.loads((ROOT / "examples" / "hide-patch.json").read_text()))
         examined = examine(document, {"f_stop": "60 GHz"})
         raise ModelError(next(p.message for p in examined.errors))
+
+
+def test_a_very_fine_grid_is_filled_only_when_it_is_solved() -> None:
+    found = patch(**{"f_stop": "12 GHz", "f_start": "10 GHz"})
+    s = found.discretisation.structure
+    assert s.cells > FILLED_AT_ONCE
+    assert not s.filled
+    assert found.forecast is not None
+    fill(s, found.model, found.discretisation.geometry)
+    assert s.filled
+    assert len(s.gaps) == 1

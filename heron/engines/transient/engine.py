@@ -14,7 +14,7 @@ from heron.engines.contract import Forecast, Progress, Refusal, Signal, silent
 from heron.engines.transient import radiation, records
 from heron.engines.transient.records import Complexes
 from heron.engines.transient.stepper import Stepper
-from heron.engines.transient.structure import C0, LAYERS, MARGIN, Floats, Structure, refusals, structure
+from heron.engines.transient.structure import C0, LAYERS, MARGIN, Floats, Structure, fill, refusals, structure
 from heron.errors import ModelError, Stopped
 from heron.geometry import Geometry
 from heron.geometry.build import build_frames, frame_matrix
@@ -39,6 +39,7 @@ class TransientDiscretisation:
     """The grid and its contents; ``unknowns`` field values."""
 
     structure: Structure
+    geometry: Geometry
     unknowns: int
 
     @property
@@ -84,13 +85,13 @@ class TransientEngine:
 
     def discretise(self, model: Evaluated, geometry: Geometry) -> TransientDiscretisation:
         made = structure(model, geometry)
-        return TransientDiscretisation(made, 6 * made.cells)
+        return TransientDiscretisation(made, geometry, 6 * made.cells)
 
     def forecast(self, model: Evaluated, discretisation: TransientDiscretisation) -> Forecast:
         s, plan = discretisation.structure, model.plan
         pulse = pulse_for(plan.f_start, plan.f_stop)
         steps = (pulse.duration + RING_S / pulse.centre) / s.step
-        runs = max(1, len(s.gaps))
+        runs = max(1, sum(f is not None for f in model.feeds))
         points = int(plan.points)
         patches = 12 * sum(a * b for a, b in ((s.shape[0], s.shape[1]), (s.shape[1], s.shape[2]), (s.shape[0], s.shape[2])))
         return Forecast(self.name, discretisation.unknowns, BYTES_CELL * s.cells + 8.0 * points * patches + 2.5e8, runs * steps * s.cells / machine_rate() + 2, runs,
@@ -102,10 +103,13 @@ class TransientEngine:
         Stopping keeps what has been recorded so far when every port has been driven, and is refused before.
         """
         s, plan = discretisation.structure, model.plan
+        progress("preparing", 0.0, {})
+        fill(s, model, discretisation.geometry)
+        if s.errors:
+            raise s.errors[0]
         feeds = [model.feeds[i] for i in s.ports]
         z0 = np.array([f.impedance for f in feeds])
         frequency = band(plan)
-        progress("preparing", 0.0, {})
         stepper = Stepper(s, z0)
         recorder = _Recorder(model, stepper, frequency)
         runs = []

@@ -34,6 +34,7 @@ ON_SURFACE = 1e-3        # of the smallest cell: nearer than this to a surface i
 FLAT = 1e-6              # of a body's size: a sheet thinner than this lies flat
 THIN_WIRE = 0.2298       # radius of a wire of zero edges over the cell size: Noda and Yokoyama, IEEE Trans. Power Delivery 17 (2002)
 MOST_CELLS = 60_000_000
+FILLED_AT_ONCE = 2_000_000  # cells: finer grids get their contents only when they are solved, so that looking at a model stays quick
 
 
 @dataclass
@@ -77,6 +78,10 @@ class Structure:
     high: Floats = field(default_factory=lambda: np.zeros(3))
     coarse: list[tuple[str, int]] = field(default_factory=list)
     errors: list[HeronError] = field(default_factory=list)
+
+    @property
+    def filled(self) -> bool:
+        return self.epsilon.size > 0
 
     @property
     def shape(self) -> tuple[int, int, int]:
@@ -137,14 +142,13 @@ def _axes(p: Floats, q: Floats) -> list[int]:
 
 
 def structure(model: Evaluated, geometry: Geometry) -> Structure:
-    """Grid and contents of a model whose band is usable.
+    """Grid of a model whose band is usable, with its contents unless it is very fine.
 
     :raises ModelError: no room for a grid; too many cells.
     """
     plan = model.plan
-    media, conductors = media_of(model)[0], conductors_of(model)[0]
+    media = media_of(model)[0]
     bodies = geometry.placed.bodies if geometry.bodies else []
-    centre = 0.5 * (plan.f_start + plan.f_stop)
     largest = C0 / plan.f_stop / plan.cells_per_wavelength
     ground = model.surround.height if model.surround is not None and model.surround.kind == "ground" else None
     low, high = _bounds(geometry, bodies, ground)
@@ -171,18 +175,31 @@ def structure(model: Evaluated, geometry: Geometry) -> Structure:
     if np.prod(shape) > MOST_CELLS:
         raise ModelError(f"the grid has {np.prod(shape) / 1e6:.0f} million cells; up to {MOST_CELLS // 10**6} million are solved here. "
                          "Ask for fewer cells per wavelength or leave out small details", ("plan", "cells_per_wavelength"))
-    nodes = (3, len(x), len(y), len(z))
-    made = Structure(x, y, z, walls, np.ones(shape), np.zeros(shape), np.ones(shape), np.zeros(nodes, dtype=bool), np.full(nodes, np.inf, dtype=np.float32),
-                     np.ones(nodes, dtype=np.float32), np.ones(nodes, dtype=np.float32), {}, {},
-                     ground=ground, low=low, high=high)
+    empty, none = np.zeros((0, 0, 0)), np.zeros((0, 0, 0, 0), dtype=np.float32)
+    made = Structure(x, y, z, walls, empty, empty, empty, none.astype(bool), none, none, none, {}, {}, ground=ground, low=low, high=high)
+    if np.prod(shape) <= FILLED_AT_ONCE:
+        fill(made, model, geometry)
+    return made
+
+
+def fill(s: Structure, model: Evaluated, geometry: Geometry) -> None:
+    """Media, metal and gaps of a structure that has its lines only; those of very fine grids are left until they are solved."""
+    if s.filled:
+        return
+    media, conductors = media_of(model)[0], conductors_of(model)[0]
+    centre = 0.5 * (model.plan.f_start + model.plan.f_stop)
+    nodes = (3, len(s.x), len(s.y), len(s.z))
+    s.epsilon, s.sigma, s.mu = np.ones(s.shape), np.zeros(s.shape), np.ones(s.shape)
+    s.metal, s.conducts = np.zeros(nodes, dtype=bool), np.full(nodes, np.inf, dtype=np.float32)
+    s.free_edge, s.free_face = np.ones(nodes, dtype=np.float32), np.ones(nodes, dtype=np.float32)
+    bodies = geometry.placed.bodies if geometry.bodies else []
     for body in bodies:
         if body.solid and body.material in media:
-            _fill(made, body, media[body.material], centre)
+            _fill(s, body, media[body.material], centre)
     for body in bodies:
         if body.material in conductors:
-            (_conduct if body.solid else _sheet)(made, body, conductors[body.material].surface_resistance(centre))
-    _wires(made, model, geometry, centre)
-    return made
+            (_conduct if body.solid else _sheet)(s, body, conductors[body.material].surface_resistance(centre))
+    _wires(s, model, geometry, centre)
 
 
 def _bounds(geometry: Geometry, bodies: list[Body], ground: float | None) -> tuple[Floats, Floats]:
