@@ -23,3 +23,4 @@ def pytest_sessionfinish(session: pytest.Session, exitstatus: int) -> None:
 
 def pytest_configure(config: Any) -> None:
     config.addinivalue_line("markers", "browser: drives the real interface in Chromium")
+    config.addinivalue_line("markers", "alone: measures time, so nothing else may run beside it")

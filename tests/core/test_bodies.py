@@ -46,7 +46,6 @@ BROKEN: dict[str, tuple[dict[str, Any], tuple[Any, ...], str]] = {
     "corner twice": ({"kind": "polygon", "outline": [to("0", "0"), to("10 mm", "0"), to("10 mm", "0"), to("0", "10 mm")]}, ("outline", 2, "to"), "same point"),
     "arc in a line": ({"kind": "polygon", "outline": [to("0", "0"), to("10 mm", "0", via=["5 mm", "0"]), to("0", "10 mm")]}, ("outline", 1, "via"), "in line"),
     "outline across the axis": ({"kind": "revolve", "outline": [to("-1 mm", "0"), to("5 mm", "0"), to("5 mm", "5 mm")]}, ("outline", 0, "to"), "one side of the axis"),
-    "mixed sections": ({"kind": "loft", "sections": [{"at": ["0", "0", "0"], "width": "1 mm", "height": "1 mm"}, {"at": ["0", "0", "5 mm"], "width": "1 mm", "height": "1 mm", "round": True}]}, ("sections",), "all are round"),
     "rod turned too tightly": ({"kind": "rod", "radius": "2 mm", "bend": "1 mm", "points": [["0", "0", "0"], ["0", "0", "40 mm"], ["40 mm", "0", "40 mm"]]}, ("bend",), "more than the rod"),
     "coil whose turns touch": ({"kind": "coil", "bend": "10 mm", "pitch": "1 mm", "turns": "3", "radius": "1 mm"}, ("pitch",), "turns touch"),
     "formula with a wrong unit": ({"kind": "formula", "pieces": [{"x": "t", "y": "1 mm", "start": "0", "stop": "1"}]}, ("pieces", 0, "x"), "a length is needed"),
@@ -124,7 +123,7 @@ def test_what_meets_is_joined_and_what_nearly_meets_is_found_and_mended() -> Non
 
 def test_preflight_suspects_units_slivers_and_buried_sheets() -> None:
     assert [p.code for p in looked({**BOX, "size": ["40 m", "40 m", "1 m"]}).problems if p.path[:1] == ("parts",)] == ["unit"]
-    assert [p.code for p in looked({**BOX, "size": ["40 um", "40 um", "40 um"]}).problems if p.path[:1] == ("parts",)] == ["unit"]
+    assert [p.code for p in looked({**BOX, "size": ["40 um", "40 um", "40 um"]}).problems if p.path[:1] == ("parts",)] == ["unit", "below-cell"]
     assert "sliver" in [p.code for p in looked({**BOX, "size": ["40 mm", "20 mm", "1 um"]}).problems]
     buried = {"kind": "rectangle", "corner": ["5 mm", "5 mm", "5 mm"], "size": ["10 mm", "5 mm"]}
     assert "buried" in [p.code for p in looked({**BOX, "material": "copper"}, buried).problems]
@@ -157,8 +156,9 @@ def test_an_import_is_simplified_below_a_fiftieth_of_the_wavelength(tmp_path: Pa
 
 
 def test_no_engine_yet_is_said_not_hidden() -> None:
-    (last,) = [p for p in looked(BOX).errors if p.path == ("plan", "engine")]
-    assert "“p0” is a solid or sheet" in last.message
+    bowl = {"kind": "dish", "focus": "100 mm", "diameter": "240 mm", "thickness": "0"}
+    (last,) = [p for p in looked(bowl).errors if p.path == ("plan", "engine")]
+    assert "“p0” does not lie flat" in last.message
 
 
 def test_arrays_and_mirrors_of_bodies() -> None:

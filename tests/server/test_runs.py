@@ -142,6 +142,7 @@ def test_a_run_is_refused_with_reasons(api: Api) -> None:
     assert not Run.objects.exists()
 
 
+@pytest.mark.alone
 def test_stopping_takes_under_two_seconds_and_keeps_what_is_solved(api: Api, worker: Callable[[], Any]) -> None:
     project = make(api, **SLOW)
     start(api, project)
