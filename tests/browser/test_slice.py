@@ -212,13 +212,13 @@ def test_a_change_redraws_quickly(page: Page, name: str, parameter: str, values:
 
 def test_the_patch_is_solved_on_a_coarse_grid_to_its_efficiency_curve(page: Page) -> None:
     open_project(page, "Hide patch")
-    for label, value in (("Plan cells_per_wavelength", "10"), ("Plan decay", "25"), ("points", "21")):
+    for label, value in (("Plan cells_per_wavelength", "10"), ("Plan decay", "20"), ("points", "21")):
         set_token(page, label, value)
     expect(page.get_by_text(re.compile(r"\d+ k cells · \d+ MiB · about \d+ (s|min)"))).to_be_visible()
     page.get_by_role("button", name="Solve").click()
     expect(page.get_by_role("status", name=re.compile("Run 1 running"))).to_contain_text("dB left", timeout=60_000)
     chip = page.get_by_role("button", name=re.compile(r"run 1.*dB at"))
-    chip.wait_for(timeout=150_000)
+    chip.wait_for(timeout=200_000)
     chip.click()
     card = page.get_by_role("region", name="Efficiency")
     expect(card.locator("[data-plot]").first).to_be_attached()
