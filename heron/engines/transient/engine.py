@@ -126,7 +126,7 @@ class TransientEngine:
             return np.asarray(np.einsum("p,p...->...", incident, results[name].values[index]))
 
         ground = None if results.attrs["ground"] == "none" else float(results.attrs["ground"])
-        near = [(results[f"{n}_at"].values, under(f"{n}_e"), under(f"{n}_h")) for n in np.atleast_1d(results.attrs.get("recorded", [])) if n]
+        near = [(results[f"{n}_at"].values, under(f"{n}_e"), under(f"{n}_h")) for n in np.ravel(results.attrs.get("recorded", [])) if n]
         walls = np.asarray(results.attrs["walls"]).reshape(2, 3)
         return radiation.Surface(results["surface_point"].values, under("surface_j"), under("surface_m"), ground, (walls[0], walls[1]), near)
 
