@@ -15,7 +15,8 @@ from numba import njit, prange
 
 from heron.engines.transient import records
 from heron.engines.transient.stepper import Stepper
-from heron.engines.transient.structure import C0, LAYERS, Structure
+from heron.engines.transient.structure import LAYERS, Structure
+from heron.quantities.constants import C0
 
 SIZES = (100, 200, 300)
 REPEATS = 5

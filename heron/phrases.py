@@ -19,8 +19,9 @@ _WITH_UNIT = re.compile(r"^[\d.]+(?:[eE][+-]?\d+)?\s*([A-Za-zµ\"]+)$")
 
 @dataclass(frozen=True)
 class Form:
-    """How a kind is typed: what its bare sizes mean in order, and which of its fields may be named."""
+    """How a kind is typed: an example after its word, what its bare sizes mean in order, and which of its fields may be named."""
 
+    example: str
     kind: str
     sizes: tuple[str, ...]                       # fields filled by "a x b x c"; "size.0" is an item of a list
     place: str = ""                              # field that "at (x, y, z)" sets
@@ -31,19 +32,19 @@ class Form:
 
 _ROUND = {"radius": "radius", "height": "height", "inner": "inner", "axis": "axis"}
 FORMS: dict[str, Form] = {
-    "box": Form("box", ("size.0", "size.1", "size.2"), "corner", centred=True),
-    "block": Form("box", ("size.0", "size.1", "size.2"), "corner", centred=True),
-    "sheet": Form("rectangle", ("size.0", "size.1"), "corner", centred=True),
-    "rectangle": Form("rectangle", ("size.0", "size.1"), "corner", centred=True),
-    "cylinder": Form("cylinder", ("radius", "height"), "centre", _ROUND),
-    "tube": Form("cylinder", ("radius", "inner", "height"), "centre", _ROUND),
-    "cone": Form("cone", ("radius", "height"), "centre", {**_ROUND, "top": "top"}),
-    "sphere": Form("sphere", ("radius",), "centre", {"radius": "radius"}),
-    "torus": Form("torus", ("bend", "radius"), "centre", {"bend": "bend", "radius": "radius", "axis": "axis"}),
-    "disc": Form("disc", ("radius",), "centre", {"radius": "radius", "inner": "inner", "axis": "axis"}),
-    "ring": Form("disc", ("radius", "inner"), "centre", {"radius": "radius", "inner": "inner", "axis": "axis"}),
-    "dish": Form("dish", ("diameter",), "centre", {"focus": "focus", "diameter": "diameter", "thickness": "thickness"}),
-    "wire": Form("wire", (), "", {"radius": "radius"}),
+    "box": Form("40 x 20 x 1.6 mm", "box", ("size.0", "size.1", "size.2"), "corner", centred=True),
+    "block": Form("40 x 20 x 1.6 mm", "box", ("size.0", "size.1", "size.2"), "corner", centred=True),
+    "sheet": Form("40 x 20 mm", "rectangle", ("size.0", "size.1"), "corner", centred=True),
+    "rectangle": Form("40 x 20 mm", "rectangle", ("size.0", "size.1"), "corner", centred=True),
+    "cylinder": Form("radius 5 mm height 20 mm", "cylinder", ("radius", "height"), "centre", _ROUND),
+    "tube": Form("radius 5 mm inner 4 mm height 20 mm", "cylinder", ("radius", "inner", "height"), "centre", _ROUND),
+    "cone": Form("radius 5 mm height 20 mm", "cone", ("radius", "height"), "centre", {**_ROUND, "top": "top"}),
+    "sphere": Form("radius 10 mm", "sphere", ("radius",), "centre", {"radius": "radius"}),
+    "torus": Form("bend 20 mm radius 3 mm", "torus", ("bend", "radius"), "centre", {"bend": "bend", "radius": "radius", "axis": "axis"}),
+    "disc": Form("radius 10 mm", "disc", ("radius",), "centre", {"radius": "radius", "inner": "inner", "axis": "axis"}),
+    "ring": Form("radius 10 mm inner 5 mm", "disc", ("radius", "inner"), "centre", {"radius": "radius", "inner": "inner", "axis": "axis"}),
+    "dish": Form("diameter 200 mm focus 80 mm", "dish", ("diameter",), "centre", {"focus": "focus", "diameter": "diameter", "thickness": "thickness"}),
+    "wire": Form("from (0, 0, 0) to (0, 0, 80 mm) radius 1 mm", "wire", (), "", {"radius": "radius"}),
 }
 WORDS = sorted(FORMS)
 

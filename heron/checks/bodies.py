@@ -9,12 +9,12 @@ import numpy as np
 from heron.checks.problems import Problem
 from heron.geometry import Geometry
 from heron.geometry.bodies import Body
-from heron.geometry.build import C0
 from heron.geometry.contacts import Contact
 from heron.materials import known_material
 from heron.model import Evaluated
 from heron.model.substances import conducting, media_of
 from heron.quantities import engineering
+from heron.quantities.constants import C0
 
 LARGE, SMALL = 100.0, 1e-3  # of the band's longest and shortest wavelength: beyond, the unit is suspected
 THIN = 1e-4                 # of its longest side: a solid this thin is better a sheet

@@ -8,11 +8,12 @@ from typing import Any
 import numpy as np
 
 from heron.checks.problems import Problem
-from heron.engines.transient.structure import C0, FINEST, Structure
+from heron.engines.transient.structure import FINEST, Structure
 from heron.geometry import Geometry
 from heron.model import Evaluated
 from heron.model.substances import media_of
 from heron.quantities import engineering
+from heron.quantities.constants import C0
 
 VARIES = 0.02   # of |ε| over the band: beyond, a medium held at the band's centre is worth a word
 

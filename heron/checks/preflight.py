@@ -12,13 +12,13 @@ import psutil
 from heron.checks.grids import GRID_CHECKS
 from heron.checks.problems import Path, Problem
 from heron.engines import ENGINES, Forecast
-from heron.engines.moments.system import C0
 from heron.errors import HeronError
 from heron.geometry import Geometry, build_geometry
 from heron.geometry.build import Files, build_frames, frame_matrix
 from heron.geometry.parts import BUILDERS
 from heron.model import Document, Evaluated, evaluate_document
 from heron.quantities import engineering, evaluate
+from heron.quantities.constants import C0
 
 MAX_POINTS = 10_001          # frequencies of one plan
 MAX_CAPTURE_POINTS = 250_000 # points of one near-field capture, directions of one far field
@@ -296,6 +296,5 @@ def _memory(forecast: Forecast) -> list[Problem]:
     free = psutil.virtual_memory().available
     if forecast.memory_bytes <= MEMORY_SHARE * free:
         return []
-    field, what = ("cells_per_wavelength", "cells") if forecast.engine == "transient" else ("segments_per_wavelength", "segments")
-    needs, has = f"{forecast.memory_bytes / 2**30:.1f} GiB", f"{free / 2**30:.1f} GiB"
-    return [_error(("plan", field), f"the run needs about {needs} and {has} are free; use fewer {what} or a smaller model")]
+    what, needs, has = forecast.field.replace("_", " "), f"{forecast.memory_bytes / 2**30:.1f} GiB", f"{free / 2**30:.1f} GiB"
+    return [_error(("plan", forecast.field), f"the run needs about {needs} and {has} are free; ask for fewer {what}, or make the model smaller")]

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from dataclasses import dataclass
 from typing import Literal
 
@@ -30,7 +31,7 @@ def _mark(value: float, good: float, bad: float) -> Mark:
 
 def trust_card(results: xr.Dataset) -> list[TrustItem]:
     """Power balance (1 %), passivity, reciprocity, and what the engine itself can say of its error (limits: common practice)."""
-    return _transient_card(results) if results.attrs["engine"] == "transient" else _moments_card(results)
+    return CARDS[str(results.attrs["engine"])](results)
 
 
 def _transient_card(results: xr.Dataset) -> list[TrustItem]:
@@ -75,6 +76,9 @@ def _moments_card(results: xr.Dataset) -> list[TrustItem]:
     if results.attrs["stopped"]:
         items.append(TrustItem("Sweep", "stopped early", "look", "run it again to fill the band"))
     return items
+
+
+CARDS: dict[str, Callable[[xr.Dataset], list[TrustItem]]] = {"moments": _moments_card, "transient": _transient_card}
 
 
 def grade(items: list[TrustItem]) -> str:

@@ -32,12 +32,23 @@ def silent(stage: str, fraction: float, live: dict[str, Any]) -> Signal:
     return Signal.CONTINUE
 
 
+def band(plan: Any) -> NDArray[np.float64]:
+    """The frequencies (n,) of a plan, Hz."""
+    n = int(plan.points)
+    if n == 1:
+        return np.array([plan.f_start])
+    space = np.geomspace if plan.spacing == "logarithmic" else np.linspace
+    return np.asarray(space(plan.f_start, plan.f_stop, n))
+
+
 @dataclass(frozen=True)
 class Forecast:
-    """What a run will take on this machine."""
+    """What a run will take on this machine: ``size`` in ``what`` (unknowns, cells), which the plan's ``field`` governs."""
 
     engine: str
-    unknowns: int
+    size: int
+    what: str
+    field: str
     memory_bytes: float
     seconds: float
     solves: int

@@ -15,12 +15,12 @@ from heron.geometry.transforms import Matrix, identity, reflection, rotation, sc
 from heron.materials import Conductor
 from heron.model import Evaluated
 from heron.model.substances import conductors_of
+from heron.quantities.constants import C0
 
 if TYPE_CHECKING:
     from heron.geometry.bodies import Body, Displaced
 
 MAX_COPIES = 1000
-C0 = 299792458.0
 Files = Callable[[str], bytes]
 
 

@@ -33,8 +33,7 @@ PROCESSOR_S = 150
 REFUSED = 2
 PACKED = b"odd-heron shapes 1\n"
 UNITS = {"m": 1.0, "mm": 1e-3, "um": 1e-6, "in": 0.0254}
-READERS: dict[str, Callable[[bytes], tuple[Any, Any]]] = {".stl": exchange.read_stl, ".obj": exchange.read_obj}
-STEP_FILES = (".step", ".stp")
+Reader = Callable[[str, bytes, float], list[exchange.Named]]
 CLOSE_LOOK = 1000   # faces: beyond, a report gives rough sizes and areas, and no volumes
 SLIVER = 1e-3      # a face this much thinner than its size
 SMALL = 1 / 50     # of a wavelength: holes and fillets that may be simplified
@@ -65,27 +64,43 @@ def read(name: str, data: bytes, unit: str = "mm") -> list[exchange.Named]:
     suffix = Path(name).suffix.lower()
     if len(data) > MAX_BYTES:
         raise ModelError(f"the file is larger than {MAX_BYTES // 1_000_000} MB")
-    if suffix in STEP_FILES:
-        if not data.lstrip()[:13].upper().startswith(b"ISO-10303-21;") or b"END-ISO-10303-21" not in data[-200:].upper():
-            raise ModelError("this is not a STEP file, or it is cut off; export it again as AP203, AP214 or AP242")
-        faces = data.upper().count(b"ADVANCED_FACE")
-        if faces > MAX_FACES:
-            raise ModelError(f"the file has {faces:,} faces; up to {MAX_FACES:,} can be read. Leave out what is small, or simplify it where it was drawn")
-        with tempfile.TemporaryDirectory() as folder:
-            path = Path(folder) / "import.step"
-            path.write_bytes(data)
-            found, _ = exchange.read_step(path)
-        return found
-    if suffix == ".dxf":
-        from heron.geometry.exact.drawings import read_dxf
-
-        return read_dxf(data, UNITS[unit])
     if suffix not in READERS:
         raise ModelError(f"“{name}” is of a kind that cannot be read; give a STEP, STL, OBJ or DXF file")
-    points, triangles = READERS[suffix](data)
-    points = points * (UNITS[unit] / 1e-3)
-    shape, _ = exchange.sewn(points, triangles, 1e-6 * float(np.ptp(points, axis=0).max()))
-    return [exchange.Named(Path(name).stem, shape)]
+    return READERS[suffix](name, data, UNITS[unit])
+
+
+def _step(name: str, data: bytes, unit: float) -> list[exchange.Named]:
+    if not data.lstrip()[:13].upper().startswith(b"ISO-10303-21;") or b"END-ISO-10303-21" not in data[-200:].upper():
+        raise ModelError("this is not a STEP file, or it is cut off; export it again as AP203, AP214 or AP242")
+    faces = data.upper().count(b"ADVANCED_FACE")
+    if faces > MAX_FACES:
+        raise ModelError(f"the file has {faces:,} faces; up to {MAX_FACES:,} can be read. Leave out what is small, or simplify it where it was drawn")
+    with tempfile.TemporaryDirectory() as folder:
+        path = Path(folder) / "import.step"
+        path.write_bytes(data)
+        return exchange.read_step(path)[0]
+
+
+def _triangles(reader: Callable[[bytes], tuple[Any, Any]]) -> Reader:
+    def read_triangles(name: str, data: bytes, unit: float) -> list[exchange.Named]:
+        points, triangles = reader(data)
+        points = points * (unit / 1e-3)
+        shape, _ = exchange.sewn(points, triangles, 1e-6 * float(np.ptp(points, axis=0).max()))
+        return [exchange.Named(Path(name).stem, shape)]
+
+    return read_triangles
+
+
+def _drawing(name: str, data: bytes, unit: float) -> list[exchange.Named]:
+    from heron.geometry.exact.drawings import read_dxf
+
+    return read_dxf(data, unit)
+
+
+# By ending: name, bytes, metres per unit of files that do not state theirs.
+READERS: dict[str, Reader] = {
+    ".step": _step, ".stp": _step, ".dxf": _drawing, ".stl": _triangles(exchange.read_stl), ".obj": _triangles(exchange.read_obj),
+}
 
 
 def packed(named: list[exchange.Named]) -> bytes:

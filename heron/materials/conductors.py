@@ -8,7 +8,7 @@ import numpy as np
 from numpy.typing import NDArray
 from scipy.special import ive
 
-MU0 = 1.25663706212e-6  # H/m, CODATA 2018
+from heron.quantities.constants import MU0
 
 
 @dataclass(frozen=True)

@@ -10,7 +10,8 @@ import numpy as np
 from numpy.typing import ArrayLike, NDArray
 from scipy.optimize import least_squares, nnls
 
-EPS0 = 8.8541878128e-12  # F/m, CODATA 2018
+from heron.quantities.constants import C0, EPS0
+
 Complexes = NDArray[np.complex128]
 Floats = NDArray[np.float64]
 
@@ -85,7 +86,7 @@ class Medium:
     def skin_depth(self, frequency: ArrayLike) -> Floats:
         """Distance (n,) in m over which a plane wave falls to 1/e; infinite without loss."""
         f = np.atleast_1d(np.asarray(frequency, dtype=float))
-        gamma = 1j * 2 * np.pi * f / 299792458.0 * np.sqrt(self.epsilon(f) * self.mu(f))
+        gamma = 1j * 2 * np.pi * f / C0 * np.sqrt(self.epsilon(f) * self.mu(f))
         with np.errstate(divide="ignore"):
             return np.asarray(1 / np.abs(gamma.real))
 

@@ -17,6 +17,7 @@ from lark import Lark, Token, Tree
 from lark.exceptions import UnexpectedCharacters, UnexpectedEOF, UnexpectedInput, UnexpectedToken
 
 from heron.errors import QuantityError
+from heron.quantities.constants import C0, EPS0, ETA0, MU0
 from heron.quantities.units import NONE, Dimension, describe, unit
 
 _GRAMMAR = r"""
@@ -63,16 +64,12 @@ def _c(value: float, *dimension: float) -> Quantity:
     return Quantity(value, cast(Dimension, dimension) if dimension else NONE)
 
 
-# CODATA 2018 values (NIST SP 961).
-_C0 = 299792458.0
-_MU0 = 1.25663706212e-6
-_EPS0 = 1.0 / (_MU0 * _C0**2)
 CONSTANTS: dict[str, Quantity] = {
     "pi": _c(math.pi), "π": _c(math.pi),
-    "c0": _c(_C0, 1, 0, -1, 0, 0),
-    "eps0": _c(_EPS0, -3, -1, 4, 2, 0), "ε0": _c(_EPS0, -3, -1, 4, 2, 0), "epsilon0": _c(_EPS0, -3, -1, 4, 2, 0),
-    "mu0": _c(_MU0, 1, 1, -2, -2, 0), "μ0": _c(_MU0, 1, 1, -2, -2, 0), "µ0": _c(_MU0, 1, 1, -2, -2, 0),
-    "eta0": _c(_MU0 * _C0, 2, 1, -3, -2, 0), "η0": _c(_MU0 * _C0, 2, 1, -3, -2, 0),
+    "c0": _c(C0, 1, 0, -1, 0, 0),
+    "eps0": _c(EPS0, -3, -1, 4, 2, 0), "ε0": _c(EPS0, -3, -1, 4, 2, 0), "epsilon0": _c(EPS0, -3, -1, 4, 2, 0),
+    "mu0": _c(MU0, 1, 1, -2, -2, 0), "μ0": _c(MU0, 1, 1, -2, -2, 0), "µ0": _c(MU0, 1, 1, -2, -2, 0),
+    "eta0": _c(ETA0, 2, 1, -3, -2, 0), "η0": _c(ETA0, 2, 1, -3, -2, 0),
 }
 
 _PLAIN: dict[str, Callable[..., float]] = {

@@ -10,12 +10,12 @@ import xarray as xr
 from numpy.typing import NDArray
 
 from heron.engines import ENGINES, FieldSource
+from heron.quantities.constants import ETA0
 from heron.results.power import Budget, budget
 
 Floats = NDArray[np.float64]
 Complexes = NDArray[np.complex128]
 
-ETA0 = 376.730313668  # Ω, CODATA 2018
 FLOOR_DB = -100.0
 
 

@@ -14,7 +14,7 @@ from heron.errors import QuantityError
 from heron.materials import LIBRARY, MEDIA
 from heron.model import evaluate_document, load_document
 from heron.model.document import Parameter
-from heron.phrases import step_from
+from heron.phrases import FORMS, step_from
 from heron.quantities import evaluate, resolve_parameters
 from heron.quantities.units import si_symbol
 from server.projects import actions, files, library
@@ -250,6 +250,12 @@ def delete_file(request: HttpRequest, project_id: int, name: str) -> Status:
 def read_phrase(request: HttpRequest, data: Phrase) -> dict[str, Any]:
     """A typed step as a part of the document."""
     return step_from(data.text, load_document(data.document), [*LIBRARY, *MEDIA, *(str(m.get("name")) for m in data.document.get("materials", []))])
+
+
+@router.get("/phrases", response=list[str], operation_id="list_phrases")
+def list_phrases(request: HttpRequest) -> list[str]:
+    """A typed step of each kind, to begin from."""
+    return [f"{word} {form.example}" for word, form in FORMS.items()]
 
 
 @router.get("/materials", response=list[MaterialLine], operation_id="list_materials")

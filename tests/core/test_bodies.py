@@ -19,7 +19,7 @@ from heron.geometry.build import beside
 from heron.geometry.contacts import contacts
 from heron.materials import LIBRARY, MEDIA
 from heron.model import evaluate_document, load_document
-from heron.phrases import step_from
+from heron.phrases import FORMS, step_from
 from server.config import ROOT
 from tests.models import plan
 from tests.reference.test_exact_bodies import body, geometry, to
@@ -279,3 +279,10 @@ def test_the_geometry_command_refuses_bad_input_in_one_line(tmp_path: Path) -> N
                           capture_output=True, text=True, check=False)
     assert (done.returncode, done.stderr.count("\n")) == (2, 1)
     assert evaluate_document(DOCUMENT).errors == []
+
+
+@pytest.mark.parametrize("word", FORMS)
+def test_the_example_of_every_kind_can_be_typed_and_built(word: str) -> None:
+    step = step_from(f"{word} {FORMS[word].example}", load_document({"plan": {"f_start": "1 GHz", "f_stop": "2 GHz"}}), ["copper"])
+    made = geometry(step)
+    assert len(made.bodies) + len(made.parts) == 1

@@ -107,7 +107,7 @@ def test_the_patch_is_given_to_the_transient_engine_with_a_reason_and_a_forecast
     assert found.engine == "transient"
     assert "grid" in found.engine_reason
     assert found.forecast is not None
-    assert found.forecast.unknowns == 6 * found.discretisation.structure.cells
+    assert (found.forecast.size, found.forecast.what) == (found.discretisation.structure.cells, "cells")
     assert "cells, about" in found.forecast.reason
     s = found.discretisation.structure
     h = 1.524e-3

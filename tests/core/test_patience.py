@@ -37,6 +37,7 @@ def test_work_is_left_behind_on_stop() -> None:
     release.set()
 
 
+@pytest.mark.alone
 def test_a_large_single_solve_stops_before_it_ends() -> None:
     """About 6,000 unknowns take many seconds for one frequency; the stop is obeyed within two."""
     examination = look(dipole(60.0, 1e-4, 100))

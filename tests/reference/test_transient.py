@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import json
+from time import perf_counter
 from typing import Any
 
 import numpy as np
@@ -16,7 +17,7 @@ from heron.engines import ENGINES, Signal, silent
 from heron.engines.transient import radiation
 from heron.engines.transient.engine import pulse_for
 from heron.engines.transient.stepper import Stepper
-from heron.engines.transient.structure import _conduct
+from heron.engines.transient.structure import conduct
 from heron.errors import ModelError, Stopped
 from heron.model import load_document
 from heron.results import patterns, ports
@@ -71,7 +72,7 @@ def cylinder(cells: int) -> float:
                 {"kind": "combine", "operation": "cut", "first": "p0", "others": ["p1"]})
     line = np.linspace(-0.033, 0.033, cells + 1)
     s = empty([line, line, np.linspace(0, 0.01, 5)])
-    _conduct(s, wall, 0.0)
+    conduct(s, wall, 0.0)
     stepper = Stepper(s, np.zeros(0))
     rho = np.hypot(line[:, None], line[None, :])
     stepper.e[2, :, :, :4] = np.where(rho < a, np.cos(np.pi / 2 * rho / a), 0)[:, :, None]
@@ -285,6 +286,23 @@ def test_a_stopped_run_keeps_what_it_has_and_says_so() -> None:
         assert "stopped with" in results.attrs["status"]
         assert len(calls[-1]["s11_db"]) > 10
     assert np.isfinite(results["s"].values).all()
+
+
+def test_a_large_grid_is_asked_whether_to_go_on_every_fraction_of_a_second() -> None:
+    """The samples of the running transform lie many steps apart; a stop must not wait for the next one."""
+    found = small(cells_per_wavelength="60")
+    s = found.discretisation.structure
+    assert s.cells > 500_000
+    times: list[float] = []
+
+    def slow(stage: str, fraction: float, live: dict[str, Any]) -> Signal:
+        if stage == "solving":
+            times.append(perf_counter())
+        return Signal.STOP if len(times) > 6 else Signal.CONTINUE
+
+    stopped = ENGINES["transient"].solve(found.model, found.discretisation, slow)
+    assert stopped.attrs["stopped"] == 1
+    assert np.diff(times).max() < 2
 
 
 def test_near_fields_are_recorded_where_captures_ask_and_agree_with_moments() -> None:

@@ -142,7 +142,7 @@ def test_examining_shows_shapes_values_and_forecast(api: Api, project: Project) 
     assert looked["values"]["length"]["value"] == pytest.approx(0.464 * 299792458 / 868e6)
     assert looked["shapes"][0]["points"][1][2] == pytest.approx(looked["values"]["length"]["value"] / 2)
     assert looked["problems"] == []
-    assert looked["forecast"]["unknowns"] > 10
+    assert looked["forecast"]["size"] > 10
 
 
 def test_an_expression_being_typed(api: Api) -> None:

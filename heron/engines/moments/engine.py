@@ -13,14 +13,15 @@ from numpy.typing import NDArray
 
 from heron.discretise import Gap, WireMesh, mesh_wires
 from heron.engines import rational
-from heron.engines.contract import Forecast, Progress, Refusal, Signal, silent
+from heron.engines.contract import Forecast, Progress, Refusal, Signal, band, silent
 from heron.engines.moments.radiation import Sources, radiated_power
-from heron.engines.moments.system import C0, Complexes, Floats, WireSystem
+from heron.engines.moments.system import Complexes, Floats, WireSystem
 from heron.engines.patience import attended
 from heron.errors import ModelError, Stopped
 from heron.geometry import Geometry
 from heron.model import Evaluated
 from heron.networks import y_to_s
+from heron.quantities.constants import C0
 
 FIRST_SOLVES = 5     # Chebyshev-spaced, before the first prediction
 CONFIRMATIONS = 2    # consecutive solves that must agree with the prediction made before them
@@ -84,7 +85,7 @@ class MomentsEngine:
         images = 2 if discretisation.mesh.ground is not None else 1
         each = images * n * n / pairs + 8 / 3 * m**3 / factor
         patterns = points * n * 600 * 2 / (pairs * 4)
-        return Forecast(self.name, m, BYTES_MATRIX * m * m + BASE_BYTES, solves * each + patterns + 0.1, solves)
+        return Forecast(self.name, m, "unknowns", "segments_per_wavelength", BYTES_MATRIX * m * m + BASE_BYTES, solves * each + patterns + 0.1, solves)
 
     def solve(self, model: Evaluated, discretisation: MomentsDiscretisation, progress: Progress = silent) -> xr.Dataset:
         """Port parameters and currents at every point of the band.
@@ -112,15 +113,6 @@ class MomentsEngine:
         ground = None if results.attrs["ground"] == "none" else float(results.attrs["ground"])
         return Sources(results["segment_start"].values, results["segment_end"].values,
                        results["segment_radius"].values, currents, ground)
-
-
-def band(plan: Any) -> Floats:
-    """The frequencies (n,) of a plan, Hz."""
-    n = int(plan.points)
-    if n == 1:
-        return np.array([plan.f_start])
-    space = np.geomspace if plan.spacing == "logarithmic" else np.linspace
-    return np.asarray(space(plan.f_start, plan.f_stop, n))
 
 
 class _Sweep:

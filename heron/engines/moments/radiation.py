@@ -7,8 +7,8 @@ from numpy.typing import NDArray
 
 from heron.discretise import WireMesh
 from heron.engines.moments import kernels
-from heron.engines.moments.system import C0, EPS0, ETA0, Complexes, Floats
-from heron.materials.conductors import MU0
+from heron.engines.moments.system import Complexes, Floats
+from heron.quantities.constants import C0, EPS0, ETA0, MU0
 
 
 class Sources:

@@ -17,11 +17,7 @@ from scipy.linalg import lu_factor, lu_solve
 
 from heron.discretise import Gap, WireMesh
 from heron.engines.moments import kernels
-from heron.materials.conductors import MU0
-
-C0 = 299792458.0
-EPS0 = 1.0 / (MU0 * C0**2)
-ETA0 = MU0 * C0
+from heron.quantities.constants import C0, EPS0, MU0
 
 Floats = NDArray[np.float64]
 Ints = NDArray[np.int64]

@@ -10,16 +10,17 @@ from typing import Any
 import numpy as np
 import xarray as xr
 
-from heron.engines.contract import Forecast, Progress, Refusal, Signal, silent
+from heron.engines.contract import Forecast, Progress, Refusal, Signal, band, silent
 from heron.engines.transient import radiation, records
 from heron.engines.transient.records import Complexes
 from heron.engines.transient.stepper import Stepper
-from heron.engines.transient.structure import C0, LAYERS, MARGIN, Floats, Structure, fill, refusals, structure
+from heron.engines.transient.structure import LAYERS, MARGIN, Floats, Structure, fill, refusals, structure
 from heron.errors import ModelError, Stopped
 from heron.geometry import Geometry
 from heron.geometry.build import build_frames, frame_matrix
 from heron.geometry.places import POINTS, capture_points
 from heron.model import Evaluated
+from heron.quantities.constants import C0
 
 EDGE_LEVEL = 0.3      # of the pulse's spectrum at the ends of the band
 LEAST_BAND = 0.4      # of its centre frequency: a narrower band is excited wider, which takes less time
@@ -28,6 +29,7 @@ SPECTRUM_END = 1e-4   # beyond this the pulse has nothing
 OVERSAMPLED = 6       # samples per period of the highest frequency in the pulse, for the running transforms
 REPORT_S = 0.3        # between reports
 RING_S = 60.0         # periods of the band's centre a run may ring in the forecast
+PIECE = 2e7           # cell steps between questions whether to go on: a fraction of a second
 LOOK = 200            # steps between looks at the energy
 GROWTH = 1e3          # of the largest energy seen while the source was on: beyond, the scheme has become unstable
 BYTES_CELL = 110.0    # fields, row numbers, building of the coefficients
@@ -36,11 +38,10 @@ LIVE_POINTS = 61
 
 @dataclass
 class TransientDiscretisation:
-    """The grid and its contents; ``unknowns`` field values."""
+    """The grid, its contents, and the geometry they come from."""
 
     structure: Structure
     geometry: Geometry
-    unknowns: int
 
     @property
     def errors(self) -> list[Any]:
@@ -84,8 +85,7 @@ class TransientEngine:
         return Refusal(refusals(model, geometry))
 
     def discretise(self, model: Evaluated, geometry: Geometry) -> TransientDiscretisation:
-        made = structure(model, geometry)
-        return TransientDiscretisation(made, geometry, 6 * made.cells)
+        return TransientDiscretisation(structure(model, geometry), geometry)
 
     def forecast(self, model: Evaluated, discretisation: TransientDiscretisation) -> Forecast:
         s, plan = discretisation.structure, model.plan
@@ -94,7 +94,8 @@ class TransientEngine:
         runs = max(1, sum(f is not None for f in model.feeds))
         points = int(plan.points)
         patches = 12 * sum(a * b for a, b in ((s.shape[0], s.shape[1]), (s.shape[1], s.shape[2]), (s.shape[0], s.shape[2])))
-        return Forecast(self.name, discretisation.unknowns, BYTES_CELL * s.cells + 8.0 * points * patches + 2.5e8, runs * steps * s.cells / machine_rate() + 2, runs,
+        memory, seconds = BYTES_CELL * s.cells + 8.0 * points * patches + 2.5e8, runs * steps * s.cells / machine_rate() + 2
+        return Forecast(self.name, s.cells, "cells", "cells_per_wavelength", memory, seconds, runs,
                         f"{s.cells:,} cells, about {steps:,.0f} steps of {s.step * 1e12:.3g} ps for each port")
 
     def solve(self, model: Evaluated, discretisation: TransientDiscretisation, progress: Progress = silent) -> xr.Dataset:
@@ -129,14 +130,6 @@ class TransientEngine:
         near = [(results[f"{n}_at"].values, under(f"{n}_e"), under(f"{n}_h")) for n in np.ravel(results.attrs.get("recorded", [])) if n]
         walls = np.asarray(results.attrs["walls"]).reshape(2, 3)
         return radiation.Surface(results["surface_point"].values, under("surface_j"), under("surface_m"), ground, (walls[0], walls[1]), near)
-
-
-def band(plan: Any) -> Floats:
-    """The frequencies (n,) of a plan, Hz."""
-    n = int(plan.points)
-    if n == 1:
-        return np.array([plan.f_start])
-    return np.asarray((np.geomspace if plan.spacing == "logarithmic" else np.linspace)(plan.f_start, plan.f_stop, n))
 
 
 @dataclass
@@ -188,50 +181,57 @@ class _Recorder:
 
 
 def _pulse_run(stepper: Stepper, recorder: _Recorder, port: int, z0: Floats, plan: Any, progress: Progress, which: tuple[int, int]) -> _Run:
+    """Drives one port until the energy has fallen, the time is up or someone stops it; ``which`` is this run's number, and of how many."""
     pulse = pulse_for(plan.f_start, plan.f_stop)
     dt = stepper.dt
     stepper.reset()
     every = max(1, int(1 / (OVERSAMPLED * pulse.highest * dt)))
-    wanted = 10 ** (-plan.decay / 10)
+    piece = max(1, int(PIECE / stepper.structure.cells))
+    look = every * -(-LOOK // every)
+    source_end = int(pulse.duration / dt)
     most = int(np.ceil(plan.longest * max(pulse.duration, 1 / pulse.centre) / dt))
     te, th = (records.Transform(m, recorder.frequency) for m in (recorder.e_matrix, recorder.h_matrix))
     volts: list[Floats] = []
-    largest, left, n = 0.0, 1.0, 0
-    said, share = perf_counter(), 0.0
-    reason, stopped = "", False
-    look = every * -(-LOOK // every)
-    source_end = int(pulse.duration / dt)
-    while True:
-        t = (n + 0.5 + np.arange(every)) * dt
-        waves = np.zeros((every, len(z0)))
-        waves[:, port] = 2 * np.sqrt(z0[port]) * pulse(t)
-        out = np.empty((every, len(z0)))
-        stepper.advance(waves, out)
-        volts.append(out)
-        n += every
-        te.take(stepper.e.reshape(-1), n * dt)
-        th.take(stepper.h.reshape(-1), (n - 0.5) * dt)
-        now = perf_counter()
-        if n % look < every or now - said > REPORT_S:
+    largest, left, share, n = 0.0, 1.0, 0.0, 0
+    said, reason, stopped = perf_counter(), "", False
+
+    def report(live: dict[str, Any]) -> bool:
+        nonlocal said
+        said = perf_counter()
+        return progress("solving", 0.95 * (which[0] + share) / which[1], live) is Signal.STOP
+
+    while not reason:
+        waves, out = np.zeros((every, len(z0))), np.empty((every, len(z0)))
+        waves[:, port] = 2 * np.sqrt(z0[port]) * pulse((n + 0.5 + np.arange(every)) * dt)
+        for at in range(0, every, piece):
+            stepper.advance(waves[at:at + piece], out[at:at + piece])
+            if piece < every and perf_counter() - said > REPORT_S and report({}):
+                stopped = True  # the samples of this stretch are not whole and are dropped
+                break
+        if not stopped:
+            volts.append(out)
+            n += every
+            te.take(stepper.e.reshape(-1), n * dt)
+            th.take(stepper.h.reshape(-1), (n - 0.5) * dt)
+        due = perf_counter() - said > REPORT_S
+        if due or n % look == 0:
             stored = stepper.stored()
             if not np.isfinite(stored) or (n > 2 * source_end and stored > GROWTH * largest):
                 raise ModelError(_unstable(stepper))
             largest = max(largest, stored)
             left = stored / largest if largest > 0 else 1.0
-            if n > source_end and left < wanted:
-                reason = f"ended at −{plan.decay:g} dB of the energy"
-                break
-            if n >= most:
-                reason = f"ended at its longest time, with {10 * np.log10(max(left, 1e-30)):.0f} dB of the energy left"
-                break
-        if now - said > REPORT_S:
-            said = now
-            level = 10 * np.log10(max(left, 1e-30))
-            share = max(share, min(1.0, n / max(source_end, 1)) * 0.3 + 0.7 * (min(1.0, -level / plan.decay) if n > source_end else 0))
-            live = {"step": n, "energy_db": float(level), "port": which[0] + 1, **_live(volts, dt, every, port, z0, pulse, plan)}
-            if progress("solving", 0.95 * (which[0] + share) / which[1], live) is Signal.STOP:
-                stopped, reason = True, f"stopped with {level:.0f} dB of the energy left"
-                break
+        level = 10 * np.log10(max(left, 1e-30))
+        share = max(share, 0.3 * min(1.0, n / max(source_end, 1)) + 0.7 * (min(1.0, -level / plan.decay) if n > source_end else 0))
+        if due and not stopped:
+            stopped = report({"step": n, "energy_db": float(level), "port": which[0] + 1, **_live(volts, dt, every, port, z0, pulse, plan)})
+        if n > source_end and level < -plan.decay:
+            reason = f"ended at −{plan.decay:g} dB of the energy"
+        elif stopped:
+            reason = f"stopped with {level:.0f} dB of the energy left"
+        elif n >= most:
+            reason = f"ended at its longest time, with {level:.0f} dB of the energy left"
+    if not volts:
+        raise Stopped("stopped before the first sample was taken")
     te.flush()
     th.flush()
     series = np.vstack(volts)

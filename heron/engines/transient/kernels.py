@@ -77,6 +77,17 @@ def _e_slab(
 
 
 @njit(fastmath=FAST, cache=True, boundscheck=False, inline="always")  # type: ignore[untyped-decorator]
+def _layer_row(
+    f: Any, g: Any, psi: Any, table: Any, m: Any, u: Any, back: Any, o: Any, a: Any, b: Any, c: Any, sign: Any, nk: Any,
+) -> None:  # pragma: no cover - compiled
+    """One component on a row across which a layer lies; ``back`` is the distance to the neighbour of which the difference is taken."""
+    for k in range(NONE, nk):
+        p = b * psi[m + k] + c * (g[u + k] - g[u - back + k])
+        psi[m + k] = p
+        f[o + k] += sign * table[a + k] * p
+
+
+@njit(fastmath=FAST, cache=True, boundscheck=False, inline="always")  # type: ignore[untyped-decorator]
 def _layer_slab(
     i: Any, f: Any, g: Any, rows: Any, table: Any, psi: Any, base: Any, first: Any, count: Any, b: Any, c: Any, back: Any, sign: Any, ny: Any, nk: Any, size: Any,
 ) -> None:  # pragma: no cover - compiled
@@ -98,15 +109,8 @@ def _layer_slab(
                 m2 = m1 + count[w] * plane
                 a1, a2 = U(rows[wide + i * ny + j]) * nk, U(rows[wide + wide + i * ny + j]) * nk
                 u1, u2, y, z = size + size + o + up, size + o + up, size + o, size + size + o
-                bn, cn = b[w, n], c[w, n]
-                for k in range(NONE, nk):
-                    p = bn * psi[m1 + k] + cn * (g[u1 + k] - g[u1 - plane + k])
-                    psi[m1 + k] = p
-                    f[y + k] += sign * table[a1 + k] * p
-                for k in range(NONE, nk):
-                    p = bn * psi[m2 + k] + cn * (g[u2 + k] - g[u2 - plane + k])
-                    psi[m2 + k] = p
-                    f[z + k] -= sign * table[a2 + k] * p
+                _layer_row(f, g, psi, table, m1, u1, plane, y, a1, b[w, n], c[w, n], sign, nk)
+                _layer_row(f, g, psi, table, m2, u2, plane, z, a2, b[w, n], c[w, n], -sign, nk)
     slabs = wide // ny
     for w in range(2, 4):
         up = (ONE - back) * row
@@ -117,15 +121,8 @@ def _layer_slab(
             m2 = m1 + slabs * count[w] * row
             a1, a2 = U(rows[wide + wide + i * ny + j]) * nk, U(rows[i * ny + j]) * nk
             u1, u2, z = o + up, size + size + o + up, size + size + o
-            bn, cn = b[w, n], c[w, n]
-            for k in range(NONE, nk):
-                p = bn * psi[m1 + k] + cn * (g[u1 + k] - g[u1 - row + k])
-                psi[m1 + k] = p
-                f[z + k] += sign * table[a1 + k] * p
-            for k in range(NONE, nk):
-                p = bn * psi[m2 + k] + cn * (g[u2 + k] - g[u2 - row + k])
-                psi[m2 + k] = p
-                f[o + k] -= sign * table[a2 + k] * p
+            _layer_row(f, g, psi, table, m1, u1, row, z, a1, b[w, n], c[w, n], sign, nk)
+            _layer_row(f, g, psi, table, m2, u2, row, o, a2, b[w, n], c[w, n], -sign, nk)
     for w in range(4, 6):
         if count[w]:
             for j in range(NONE, ny):

@@ -8,11 +8,10 @@ import numpy as np
 from numba import njit, prange
 from numpy.typing import NDArray
 
-from heron.engines.transient.structure import C0
+from heron.quantities.constants import C0, ETA0
 
 Floats = NDArray[np.float64]
 Complexes = NDArray[np.complex128]
-ETA0 = 376.730313668
 
 
 @njit(parallel=True, fastmath={"contract", "reassoc"}, cache=True)  # type: ignore[untyped-decorator]

@@ -144,13 +144,12 @@ def currents(faces: list[Face], e: Complexes, h: Complexes) -> tuple[Floats, Com
     points, js, ms = [], [], []
     for face in faces:
         n = len(face.points)
-        d, a, b = face.axis, (face.axis + 1) % 3, (face.axis + 2) % 3
+        a, b = (face.axis + 1) % 3, (face.axis + 2) % 3
         j, m = (np.zeros((len(e), n, 3), dtype=complex) for _ in range(2))
         ea, eb = e[:, face.first:face.first + n], e[:, face.first + n:face.first + 2 * n]
         ha, hb = h[:, face.first:face.first + n], h[:, face.first + n:face.first + 2 * n]
         j[:, :, b], j[:, :, a] = face.sign * ha, -face.sign * hb
         m[:, :, b], m[:, :, a] = -face.sign * ea, face.sign * eb
-        assert d not in (a, b)
         points.append(face.points)
         js.append(j)
         ms.append(m)

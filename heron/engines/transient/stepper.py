@@ -11,9 +11,8 @@ from numpy.typing import NDArray
 from heron.discretise.grid import dual
 from heron.engines.transient import kernels
 from heron.engines.transient.structure import LEAST_FACE, Floats, Structure, edge_media, face_mu, surface_edges
+from heron.quantities.constants import EPS0, MU0
 
-EPS0 = 8.8541878128e-12
-MU0 = 1.25663706212e-6
 PAD = 16             # rows along z are padded to this many floats
 LAYER_ORDER = 3.0    # grading of the layers' conductivity
 LAYER_SHARE = 0.8    # of the conductivity that is best against discrete reflection: 0.8 (m + 1)/(η Δ)

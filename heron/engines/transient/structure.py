@@ -16,11 +16,11 @@ from heron.geometry import Geometry
 from heron.geometry.bodies import Body
 from heron.model import Evaluated
 from heron.model.substances import conductors_of, media_of
+from heron.quantities.constants import C0
 
 Floats = NDArray[np.float64]
 Bools = NDArray[np.bool_]
 
-C0 = 299792458.0
 LAYERS = 10              # cells of an absorbing layer
 MARGIN = 0.25            # of the longest wavelength, between model and absorbing layer (common practice)
 BETWEEN = 2              # cells in every gap between marks (common practice)
@@ -198,7 +198,7 @@ def fill(s: Structure, model: Evaluated, geometry: Geometry) -> None:
             _fill(s, body, media[body.material], centre)
     for body in bodies:
         if body.material in conductors:
-            (_conduct if body.solid else _sheet)(s, body, conductors[body.material].surface_resistance(centre))
+            (conduct if body.solid else _sheet)(s, body, conductors[body.material].surface_resistance(centre))
     _wires(s, model, geometry, centre)
 
 
@@ -212,22 +212,23 @@ def _bounds(geometry: Geometry, bodies: list[Body], ground: float | None) -> tup
     return low, high
 
 
-def _corners(body: Body) -> Floats:
-    """Triangles (m, 3, 3) of a body's surface, m."""
+def _mesh(body: Body) -> Any:
     from heron.geometry.bodies import cached
     from heron.geometry.exact.mesh import triangulate
 
-    found = cached(("triangles", body.key), lambda: triangulate(body.shape))
+    return cached(("triangles", body.key), lambda: triangulate(body.shape))
+
+
+def _corners(body: Body) -> Floats:
+    """Triangles (m, 3, 3) of a body's surface, m."""
+    found = _mesh(body)
     return np.asarray(found.points[found.triangles] * body.unit)
 
 
 def _wishes(axes: list[Axis], body: Body, largest: float, medium: bool) -> None:
     """Lines on a body's straight, axis-aligned edges and its bounds; cells fine enough inside it, and finer at edges of metal."""
-    from heron.geometry.bodies import cached
-    from heron.geometry.exact.mesh import triangulate
-
     low, high = body.bounds
-    found = cached(("triangles", body.key), lambda: triangulate(body.shape))
+    found = _mesh(body)
     marks: list[set[float]] = [set(), set(), set()]
     for edge in found.edges:
         ends = edge[[0, -1]] * body.unit
@@ -314,7 +315,7 @@ def _sheet_conductivity(resistance: float, width: Any) -> Any:
     return 1 / (resistance * width) if resistance > 0 else np.full_like(width, np.inf)
 
 
-def _conduct(s: Structure, body: Body, resistance: float) -> None:
+def conduct(s: Structure, body: Body, resistance: float) -> None:
     """Edges inside a solid are metal; those that its surface cuts, and the faces it cuts, keep their share outside.
 
     With E scaled by its edge's free share, Faraday's law on a cut face needs only the face's free area: Dey and Mittra,

@@ -13,10 +13,7 @@ from ezdxf.enums import InsertUnits
 from ezdxf.filemanagement import read as read_drawing
 from ezdxf.lldxf.const import DXFError
 from ezdxf.units import conversion_factor
-from OCP.BRepBuilderAPI import BRepBuilderAPI_MakeEdge
-from OCP.Geom import Geom_BezierCurve
 from OCP.gp import gp_Pnt
-from OCP.TColgp import TColgp_Array1OfPnt
 
 from heron.errors import ModelError
 from heron.geometry.exact import outlines
@@ -132,17 +129,8 @@ def _polygon(loop: Run) -> Floats:
 
 
 def _wire(loop: Run) -> Any:
-    edges = []
-    for piece in loop:
-        points = [gp_Pnt(*(float(c) for c in p)) for p in piece]
-        if len(points) == 2:
-            edges.append(outlines.line(*points))
-            continue
-        poles = TColgp_Array1OfPnt(1, len(points))
-        for i, p in enumerate(points):
-            poles.SetValue(i + 1, p)
-        edges.append(BRepBuilderAPI_MakeEdge(Geom_BezierCurve(poles)).Edge())
-    return outlines.wire(edges)
+    runs = [[gp_Pnt(*(float(c) for c in p)) for p in piece] for piece in loop]
+    return outlines.wire([outlines.line(*points) if len(points) == 2 else outlines.bezier(points) for points in runs])
 
 
 def _inside(p: Floats, loop: Floats) -> bool:

@@ -8,9 +8,10 @@ from typing import Any
 import numpy as np
 from OCP.BRepBuilderAPI import BRepBuilderAPI_MakeEdge, BRepBuilderAPI_MakeFace, BRepBuilderAPI_MakeWire
 from OCP.GC import GC_MakeArcOfCircle
+from OCP.Geom import Geom_BezierCurve
 from OCP.GeomAPI import GeomAPI_Interpolate
 from OCP.gp import gp_Pnt
-from OCP.TColgp import TColgp_HArray1OfPnt
+from OCP.TColgp import TColgp_Array1OfPnt, TColgp_HArray1OfPnt
 
 from heron.errors import HeronError, ModelError, QuantityError
 from heron.geometry.exact.kernel import Shape, valid
@@ -29,6 +30,14 @@ def spline(points: Sequence[gp_Pnt]) -> Shape:
     made = GeomAPI_Interpolate(array, False, 1e-9)
     made.Perform()
     return BRepBuilderAPI_MakeEdge(made.Curve()).Edge()
+
+
+def bezier(points: Sequence[gp_Pnt]) -> Shape:
+    """A Bézier edge with these poles."""
+    poles = TColgp_Array1OfPnt(1, len(points))
+    for i, p in enumerate(points):
+        poles.SetValue(i + 1, p)
+    return BRepBuilderAPI_MakeEdge(Geom_BezierCurve(poles)).Edge()
 
 
 def line(a: gp_Pnt, b: gp_Pnt) -> Shape:

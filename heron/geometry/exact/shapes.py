@@ -20,10 +20,9 @@ from OCP.BRepPrimAPI import (
     BRepPrimAPI_MakeTorus,
 )
 from OCP.GC import GC_MakeArcOfCircle
-from OCP.Geom import Geom_BezierCurve, Geom_CylindricalSurface
+from OCP.Geom import Geom_CylindricalSurface
 from OCP.Geom2d import Geom2d_Line
 from OCP.gp import gp_Ax1, gp_Ax2, gp_Ax3, gp_Circ, gp_Dir, gp_Dir2d, gp_Elips, gp_Pnt, gp_Pnt2d, gp_Vec
-from OCP.TColgp import TColgp_Array1OfPnt
 from OCP.TopoDS import TopoDS
 
 from heron.errors import ModelError
@@ -300,10 +299,8 @@ def dish(step: Any, unit: float) -> Shape:
     x, y, z = step.centre
 
     def parabola(below: float) -> Shape:
-        poles = TColgp_Array1OfPnt(1, 3)  # a parabola is a Bézier curve of degree 2; its middle pole lies where the end tangents meet
-        for i, p in enumerate(((0.0, -below), (rim / 2, -below), (rim, depth - below))):
-            poles.SetValue(i + 1, point((x + p[0], y, z + p[1]), unit))
-        return BRepBuilderAPI_MakeEdge(Geom_BezierCurve(poles)).Edge()
+        # A parabola is a Bézier curve of degree 2; its middle pole lies where the end tangents meet.
+        return outlines.bezier([point((x + p[0], y, z + p[1]), unit) for p in ((0.0, -below), (rim / 2, -below), (rim, depth - below))])
 
     axis = gp_Ax1(point(step.centre, unit), gp_Dir(0, 0, 1))
     if step.thickness == 0:

@@ -35,6 +35,7 @@ export const files = (id: number) => queryOptions({
   refetchInterval: (q) => (q.state.data?.some((f) => f.state === "reading") ? LIVE_MS : false),
 });
 export const filesStamp = (lines: FileLine[] | undefined): string => (lines ?? []).map((f) => `${f.name} ${f.size} ${f.state}`).join("|");
+export const phrases = queryOptions({ queryKey: ["phrases"], queryFn: () => call<string[]>("GET", "/projects/phrases"), staleTime: Infinity });
 export const materials = queryOptions({ queryKey: ["materials"], queryFn: () => call<MaterialLine[]>("GET", "/projects/materials"), staleTime: Infinity });
 export const materialCurve = (document: Model, name: string, band: [number, number]) => queryOptions({
   queryKey: ["material-curve", name, band, JSON.stringify([document.materials, document.parameters])], staleTime: Infinity,

@@ -41,7 +41,7 @@ export interface Examination {
   captures: ({ name: string; kind: string; points: [number, number, number][] } | null)[];
   frames: { name: string; matrix: number[] }[];
   problems: Finding[];
-  forecast: { engine: string; unknowns: number; memory_bytes: number; seconds: number; solves: number } | null;
+  forecast: { engine: string; size: number; what: string; memory_bytes: number; seconds: number; solves: number } | null;
   engine: string; engine_reason: string; band: [number, number] | null;
 }
 

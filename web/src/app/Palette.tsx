@@ -13,7 +13,7 @@ export function Palette() {
   const all = Object.values(commands).flat();
   const groups = [...new Set(all.map((c) => c.group))];
   return (
-    <Dialog.Root open={open} onOpenChange={setOpen}>
+    <Dialog.Root open={open} onOpenChange={(on) => { setOpen(on); setText(""); }}>
       <Dialog.Portal>
         <Dialog.Overlay className="fixed inset-0 bg-ink/25" />
         <Dialog.Content aria-describedby={undefined} className="fixed left-1/2 top-24 w-[34rem] -translate-x-1/2 overflow-hidden rounded-lg border border-rule bg-card shadow-xl">

@@ -2,7 +2,7 @@ import * as Menu from "@radix-ui/react-dropdown-menu";
 import { useMutation, useQuery } from "@tanstack/react-query";
 import { type KeyboardEvent, useRef, useState } from "react";
 import { call } from "../../api/client";
-import { materials } from "../../api/queries";
+import { materials, phrases } from "../../api/queries";
 import type { Step } from "../../api/types";
 import { addParameter, addStep, freeName } from "./BuildSheet";
 import { ImportDialog } from "./ImportDialog";
@@ -72,9 +72,10 @@ function Phrase() {
   const [text, setText] = useState("");
   const [chosen, setChosen] = useState(-1);
   const [shut, setShut] = useState(true);
-  const { data: library } = useQuery(materials);
+  const { data: library = [] } = useQuery(materials);
+  const { data: examples = [] } = useQuery(phrases);
   const field = useRef<HTMLInputElement>(null);
-  const offered = shut ? [] : completions(text, document, (library ?? []).map((m) => m.name));
+  const offered = shut ? [] : completions(text, document, library.map((m) => m.name), examples);
   const read = useMutation({ mutationFn: addPhrase, onSuccess: () => { setText(""); field.current?.focus(); } });
   const change = (next: string): void => { setText(next); setChosen(-1); setShut(false); read.reset(); };
   const press = (e: KeyboardEvent<HTMLInputElement>): void => {

@@ -1,7 +1,7 @@
 import { useQuery } from "@tanstack/react-query";
 import { useParams } from "@tanstack/react-router";
 import { useEffect } from "react";
-import { examination as examine, files as filesOf, filesStamp, materials, project, runs } from "../../api/queries";
+import { examination as examine, files as filesOf, filesStamp, materials, phrases, project, runs } from "../../api/queries";
 import { Header } from "../../app/Header";
 import { useReader, useRegister } from "../../app/commands";
 import { Stage } from "../../stage/Stage";
@@ -33,10 +33,11 @@ export function Bench() {
     { id: "add-parameter", label: "Add: Parameter", group: "Build", enabled: writable, perform: addParameter },
     ...Object.entries(FRESH).map(([kind, { label, group }]) => ({ id: `add-${kind}`, label: `Add: ${label}`, group, enabled: writable, perform: () => addStep(kind) })),
   ]);
-  const { data: library } = useQuery(materials);
+  const { data: library = [] } = useQuery(materials);
+  const { data: examples = [] } = useQuery(phrases);
   useReader(!writable ? null : {
     group: "Type a step",
-    offers: (text) => (isPhrase(text) ? [text.trim(), ...completions(text, bench.document!, (library ?? []).map((m) => m.name))] : []),
+    offers: (text) => (isPhrase(text, examples) ? [text.trim(), ...completions(text, bench.document!, library.map((m) => m.name), examples)] : []),
     perform: (text) => void addPhrase(text).catch((e: Error) => useBench.setState({ fault: e.message })),
   });
   if (error) return <div className="h-full"><Header title="Odd Heron" /><p className="p-8 text-ink2">{error.message}</p></div>;

@@ -31,7 +31,7 @@ export function RunStrip({ projectId, examination }: { projectId: number; examin
       <Preflight examination={examination} />
       <div className="min-w-0 shrink-0">
         <p className="text-[11.500px] text-ink2">Forecast</p>
-        <p className="num text-[12.500px]">{forecast && sound ? `${forecast.engine === "transient" ? `${compact(forecast.unknowns / 6)} cells` : `${forecast.unknowns} unknowns`} · ${bytes(forecast.memory_bytes)} · ${seconds(forecast.seconds)}` : "–"}</p>
+        <p className="num text-[12.500px]">{forecast && sound ? `${compact(forecast.size)} ${forecast.what} · ${bytes(forecast.memory_bytes)} · ${seconds(forecast.seconds)}` : "–"}</p>
       </div>
       <Button look="main" disabled={!ready} onClick={() => solve.mutate()} title="Ctrl+Enter">Solve</Button>
       {fault && <p role="alert" className="max-w-56 text-[12px] leading-tight text-rust">{fault}</p>}

@@ -5,7 +5,8 @@ import { completions, isPhrase } from "./completion";
 const document = {
   parameters: [{ name: "board_h" }], parts: [{ kind: "box", name: "ground" }, { kind: "box", name: "lid" }], materials: [{ name: "hide wood" }],
 } as unknown as Model;
-const next = (text: string): string[] => completions(text, document, ["FR4", "copper"]);
+const next = (text: string): string[] => completions(text, document, ["FR4", "copper"], EXAMPLES);
+const EXAMPLES = ["box 40 x 20 x 1.6 mm", "cylinder radius 5 mm height 20 mm"];
 
 describe("typed steps", () => {
   it("offers kinds with sizes to overwrite", () => { expect(next("cy")).toEqual(["cylinder radius 5 mm height 20 mm"]); });
@@ -23,7 +24,7 @@ describe("typed steps", () => {
   });
   it("puts the comma where a new word begins", () => { expect(next("box 4 x 2 x 1 mm ")[0]).toBe("box 4 x 2 x 1 mm, hide wood"); });
   it("knows a phrase by its first word", () => {
-    expect(isPhrase("Box 40 x 20")).toBe(true);
-    expect(isPhrase("undo")).toBe(false);
+    expect(isPhrase("Box 40 x 20", EXAMPLES)).toBe(true);
+    expect(isPhrase("undo", EXAMPLES)).toBe(false);
   });
 });
