@@ -24,7 +24,7 @@ U = np.uint64
 ONE, NONE = np.uint64(1), np.uint64(0)
 
 
-@njit(fastmath=FAST, cache=True, boundscheck=False, inline="always")  # type: ignore[untyped-decorator]
+@njit(fastmath=FAST, cache=True, boundscheck=False)  # type: ignore[untyped-decorator]
 def _h_slab(
     i: Any, e: Any, h: Any, rows: Any, table: Any, idx: Any, idy: Any, idz: Any, ny: Any, nk: Any, size: Any, last: Any,
 ) -> None:  # pragma: no cover - compiled
@@ -48,7 +48,7 @@ def _h_slab(
                     h[z + k] += table[a + k] * ((e[x + row + k] - e[x + k]) * t - (e[y + plane + k] - e[y + k]) * s)
 
 
-@njit(fastmath=FAST, cache=True, boundscheck=False, inline="always")  # type: ignore[untyped-decorator]
+@njit(fastmath=FAST, cache=True, boundscheck=False)  # type: ignore[untyped-decorator]
 def _e_slab(
     i: Any, e: Any, h: Any, rows: Any, ca: Any, cb: Any, idx: Any, idy: Any, idz: Any, ny: Any, nk: Any, size: Any, last: Any,
 ) -> None:  # pragma: no cover - compiled
@@ -87,7 +87,7 @@ def _layer_row(
         f[o + k] += sign * table[a + k] * p
 
 
-@njit(fastmath=FAST, cache=True, boundscheck=False, inline="always")  # type: ignore[untyped-decorator]
+@njit(fastmath=FAST, cache=True, boundscheck=False)  # type: ignore[untyped-decorator]
 def _layer_slab(
     i: Any, f: Any, g: Any, rows: Any, table: Any, psi: Any, base: Any, first: Any, count: Any, b: Any, c: Any, back: Any, sign: Any, ny: Any, nk: Any, size: Any,
 ) -> None:  # pragma: no cover - compiled
@@ -140,7 +140,7 @@ def _layer_slab(
                     f[y + k] -= sign * table[a2 + k] * p
 
 
-@njit(cache=True, inline="always")  # type: ignore[untyped-decorator]
+@njit(cache=True)  # type: ignore[untyped-decorator]
 def _finish(flat: Any, at: Any, gain: Any, length: Any, port: Any, waves: Any, volts: Any, n: int) -> None:  # pragma: no cover - compiled
     """Adds the sources to their edges, and reads the voltages (ports,): −Σ E·l along the edges of each gap, from minus to plus."""
     for p in range(volts.shape[1]):
