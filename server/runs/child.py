@@ -100,8 +100,8 @@ class _Reporter:
 
     def __call__(self, stage: str, fraction: float, live: dict[str, Any]) -> Signal:
         if live:
-            # A time-domain run reports its whole curve each time, a sweep one point.
-            self.live = [live] if "s11_db" in live else [*self.live, live][-LIVE_POINTS:]
+            # A time-domain run reports its state each time, a sweep one point more.
+            self.live = [live] if "energy_db" in live else [*self.live, live][-LIVE_POINTS:]
         now = time.monotonic()
         if stage == self.stage and now - self.last < WRITE_S:
             return Signal.CONTINUE

@@ -284,7 +284,7 @@ def test_a_stopped_run_keeps_what_it_has_and_says_so() -> None:
     if calls[1:]:
         assert results.attrs["stopped"] == 1
         assert "stopped with" in results.attrs["status"]
-        assert len(calls[-1]["s11_db"]) > 10
+        assert calls[-1]["energy_db"] <= 0
     assert np.isfinite(results["s"].values).all()
 
 

@@ -79,8 +79,8 @@ function Preflight({ examination }: { examination?: Examination }) {
 
 /** |S11| as far as it is known: the last whole curve of a time-domain run, or the points a sweep has solved. */
 function level(live: Record<string, unknown>[]): { f: number; db: number }[] {
-  const curve = live[live.length - 1]?.s11_db as number[] | undefined;
-  if (curve) return curve.map((db, i) => ({ f: i, db }));
+  const last = live[live.length - 1];
+  if (last && "energy_db" in last) return ((last.s11_db as number[] | undefined) ?? []).map((db, i) => ({ f: i, db }));
   return live.map((p) => ({ f: Number(p.frequency_hz), db: 20 * Math.log10(Math.max(1e-6, Math.hypot(...(p.s11 as [number, number])))) })).sort((a, b) => a.f - b.f);
 }
 
@@ -96,7 +96,7 @@ function Chip({ projectId, line }: { projectId: number; line: RunLine }) {
   const navigate = useNavigate();
   const ask = (what: string): void => void call("POST", `/projects/${projectId}/runs/${line.number}/${what}`).then(() => client.invalidateQueries({ queryKey: runs(projectId).queryKey }));
   const live = level((data?.live ?? []) as Record<string, unknown>[]);
-  const frame = "flex h-[44px] w-[230px] items-center gap-2.5 rounded-lg border border-rule bg-paper px-2.5 text-left";
+  const frame = "flex h-[44px] items-center gap-2.5 rounded-lg border border-rule bg-paper px-2.5 text-left";
   const words = (
     <span className="min-w-0 flex-1">
       <span className="num block truncate text-[11.500px] font-medium">run {line.number}{busy ? ` · ${line.status === "running" ? line.stage : line.status}` : ""}</span>
@@ -105,7 +105,7 @@ function Chip({ projectId, line }: { projectId: number; line: RunLine }) {
   );
   if (busy)
     return (
-      <div className={`${frame} relative overflow-hidden`} role="status" aria-label={`Run ${line.number} ${line.status}`}>
+      <div className={`${frame} relative w-[320px] overflow-hidden`} role="status" aria-label={`Run ${line.number} ${line.status}`}>
         <span className="absolute inset-x-0 bottom-0 h-0.5 origin-left bg-heron transition-transform" style={{ transform: `scaleX(${line.fraction})` }} />
         <Sparkline values={live.map((p) => p.db)} at={live.map((p) => p.f)} />
         {words}
@@ -115,7 +115,7 @@ function Chip({ projectId, line }: { projectId: number; line: RunLine }) {
     );
   return (
     <button
-      className={`${frame} hover:border-heron`} title={line.reason}
+      className={`${frame} w-[230px] hover:border-heron`} title={line.reason}
       onClick={() => void navigate({ to: line.has_results ? "/projects/$projectId/readout" : "/projects/$projectId/ledger", params: { projectId: String(projectId) } })}
     >
       {line.has_results ? <Sparkline values={(line.headline as { spark?: number[] }).spark ?? []} /> : <Mark state={line.status === "failed" ? "stop" : "look"} />}

@@ -5,7 +5,7 @@ import { active, client, project, runs } from "../../api/queries";
 import type { RunLine } from "../../api/types";
 import { Header } from "../../app/Header";
 import { useTicks } from "../../app/cursor";
-import { number, quantity } from "../../format";
+import { compact, number, quantity } from "../../format";
 import { Button } from "../../ui/Button";
 import { Mark } from "../../ui/Mark";
 
@@ -50,7 +50,7 @@ export function Ledger() {
                   <td className="px-3"><Mark state={r.status === "failed" ? "stop" : r.status === "stopped" ? "look" : "good"} /> {r.status}{r.status === "failed" && <span className="block max-w-72 font-sans text-[12px] text-rust">{r.reason}</span>}</td>
                   <td className="px-3">{(r.headline as { text?: string }).text ?? "–"}</td>
                   {differing.map((n) => <td key={n} className="px-3">{quantity(r.values[n]?.value, r.values[n]?.unit ?? "", 4)}</td>)}
-                  <td className="px-3">{r.unknowns ?? "–"}</td><td className="px-3">{r.solves ?? "–"}</td><td className="px-3">{r.wall_s == null ? "–" : `${number(r.wall_s, 2)} s`}</td><td className="px-3">{r.grade || "–"}</td>
+                  <td className="px-3">{r.unknowns == null ? "–" : compact(r.unknowns)}</td><td className="px-3">{r.solves ?? "–"}</td><td className="px-3">{r.wall_s == null ? "–" : `${number(r.wall_s, 2)} s`}</td><td className="px-3">{r.grade || "–"}</td>
                   <td className="px-3 text-right">{!active(r.status) && p?.role !== "reader" && <button className="font-sans text-ink2 hover:text-rust" onClick={() => remove.mutate(r.number)}>Delete</button>}</td>
                 </tr>
               ))}

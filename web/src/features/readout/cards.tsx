@@ -5,7 +5,7 @@ import { useMemo, useState } from "react";
 import { cuts, examination, field, run as runDetail } from "../../api/queries";
 import type { Model, Sweep } from "../../api/types";
 import { nearest } from "../../app/cursor";
-import { complex, fixed, number, quantity } from "../../format";
+import { compact, complex, fixed, number, quantity } from "../../format";
 import { type Curve, LinePlot } from "../../plots/LinePlot";
 import { HeatMap } from "../../plots/HeatMap";
 import { Polar } from "../../plots/Polar";
@@ -247,7 +247,7 @@ function Trust({ projectId, shown }: CardProps) {
           </li>
         ))}
       </ul>
-      <p className="num mt-3 text-[11.500px] text-ink2">{data?.unknowns} unknowns · {data?.solves} solves · {number(data?.wall_s ?? 0, 2)} s</p>
+      <p className="num mt-3 text-[11.500px] text-ink2">{compact(data?.unknowns ?? 0)} unknowns · {data?.solves} {data?.solves === 1 ? "solve" : "solves"} · {number(data?.wall_s ?? 0, 2)} s</p>
     </Card>
   );
 }
