@@ -21,6 +21,7 @@ from heron.quantities.constants import C0
 SIZES = (100, 200, 300)
 REPEATS = 5
 WORK = 4e7            # cell steps of one timing
+LONG = 6e8            # the same with records, in whole samples
 TRIAD = 20_000_000    # elements: far beyond any cache
 FREQUENCIES = 30
 SAMPLE = 20           # steps between samples of the records
@@ -52,8 +53,8 @@ def _recorded(stepper: Stepper, steps: int, transforms: list[records.Transform])
     started = perf_counter()
     for n in range(0, steps, SAMPLE):
         _seconds(stepper, min(SAMPLE, steps - n))
-        transforms[0].take(stepper.e.reshape(-1), 0.0)
-        transforms[1].take(stepper.h.reshape(-1), 0.0)
+        transforms[0].take(stepper.flat_e, 0.0)
+        transforms[1].take(stepper.flat_h, 0.0)
     for transform in transforms:
         transform.flush()
     return perf_counter() - started
@@ -70,9 +71,9 @@ def run(sizes: tuple[int, ...] = SIZES, repeats: int = REPEATS) -> list[dict[str
         low, high = np.full(3, LAYERS + 2), np.full(3, size - LAYERS - 2)
         records.huygens(bare.structure, low, high, e, h, C0 / 15e9)
         frequency = np.linspace(5e9, 15e9, FREQUENCIES)
-        transforms = [records.Transform(r.matrix(bare.structure, bare.nk), frequency) for r in (e, h)]
+        transforms = [records.Transform(r.matrix(bare), frequency) for r in (e, h)]
         steps = max(4, int(WORK / size**3))
-        long = max(steps, SAMPLE * records.BATCH // 8)
+        long = SAMPLE * int(np.clip(LONG / size**3 / SAMPLE, 8, records.BATCH))
         for stepper in (bare, layered):
             _seconds(stepper, 2)
         best = np.full(4, np.inf)

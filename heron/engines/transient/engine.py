@@ -178,7 +178,7 @@ class _Recorder:
             self.near.append((capture.name, points, e.count, h.count))
             records.interpolated(s, points, e, False)
             records.interpolated(s, points, h, True)
-        self.e_matrix, self.h_matrix = e.matrix(s, stepper.nk), h.matrix(s, stepper.nk)
+        self.e_matrix, self.h_matrix = e.matrix(stepper), h.matrix(stepper)
 
 
 def _pulse_run(stepper: Stepper, recorder: _Recorder, port: int, z0: Floats, plan: Any, progress: Progress, which: tuple[int, int]) -> _Run:
@@ -212,8 +212,8 @@ def _pulse_run(stepper: Stepper, recorder: _Recorder, port: int, z0: Floats, pla
         if not stopped:
             volts.append(out)
             n += every
-            te.take(stepper.e.reshape(-1), n * dt)
-            th.take(stepper.h.reshape(-1), (n - 0.5) * dt)
+            te.take(stepper.flat_e, n * dt)
+            th.take(stepper.flat_h, (n - 0.5) * dt)
         due = perf_counter() - said > REPORT_S
         if due or n % look == 0:
             stored = stepper.stored()
@@ -234,14 +234,12 @@ def _pulse_run(stepper: Stepper, recorder: _Recorder, port: int, z0: Floats, pla
             reason = f"ended at its longest time, with {level:.0f} dB of the energy left"
     if not volts:
         raise Stopped("stopped before the first sample was taken")
-    te.flush()
-    th.flush()
     series = np.vstack(volts)
     mean = 0.5 * (series + np.vstack((np.zeros((1, len(z0))), series[:-1])))  # at half steps, as the resistor sees it
     times = (np.arange(len(series)) + 0.5) * dt
     kernel: Any = np.exp(-2j * np.pi * np.outer(recorder.frequency, times)) * dt
     source: Complexes = kernel @ pulse(times)
-    return _Run(kernel @ mean, source, te.total * (every * dt), th.total * (every * dt), left, n, stopped, reason)
+    return _Run(kernel @ mean, source, te.total() * (every * dt), th.total() * (every * dt), left, n, stopped, reason)
 
 
 def _live(volts: list[Floats], dt: float, every: int, port: int, z0: Floats, pulse: Pulse, plan: Any) -> dict[str, Any]:

@@ -1,9 +1,10 @@
 """The leapfrog on a nonuniform Yee grid, compiled.
 
-Fields are arrays (3, nx + 1, ny + 1, nk) of float32 with nk ≥ nz + 1 padded; E[c, i, j, k] lies at node (i, j, k) moved half a
-cell along its own direction, H[c, i, j, k] half a cell along the two others (Yee 1966; Taflove and Hagness,
-*Computational Electrodynamics*, ch. 3). Coefficients go by rows along z: ``rows[c, i, j]`` names one of a few distinct
-rows of a table, which stay in cache (see performance.md). A zero row is a perfect conductor or lies outside.
+Fields are arrays (3, nx + 1, ny + 1, nk) of float32 with nk ≥ nz + 1 padded, and ``size`` floats from one component to the next, each after an empty slab and one more at the end;
+E[c, i, j, k] lies at node (i, j, k) moved half a cell along its own direction, H[c, i, j, k] half a cell along the two others
+(Yee 1966; Taflove and Hagness, *Computational Electrodynamics*, ch. 3). Coefficients go by rows along z: ``rows[c, i, j]`` names one
+of a few distinct rows of a table, which stay in cache (see performance.md). A zero row is a perfect conductor or lies outside.
+The names are those of Yee's index: a slab is all of one i, a row all of one (i, j); ``wide`` is the number of rows, ny of those in a slab.
 
 Open walls are convolutional perfectly matched layers: Roden and Gedney, Microw. Opt. Technol. Lett. 27 (2000), κ = 1.
 """
@@ -14,6 +15,7 @@ from typing import Any
 
 import numpy as np
 from numba import njit, prange
+from numba.core.compiler import CompilerBase, DefaultPassBuilder
 
 FAST = {"contract", "nsz", "arcp", "reassoc"}  # not "nnan" or "ninf": growth to NaN must be noticed
 
@@ -24,56 +26,51 @@ U = np.uint64
 ONE, NONE = np.uint64(1), np.uint64(0)
 
 
-@njit(fastmath=FAST, cache=True, boundscheck=False)  # type: ignore[untyped-decorator]
-def _h_slab(
-    i: Any, e: Any, h: Any, rows: Any, table: Any, idx: Any, idy: Any, idz: Any, ny: Any, nk: Any, size: Any, last: Any,
-) -> None:  # pragma: no cover - compiled
-    """H of slab i; idx, idy, idz are 1/cell sizes, ``table`` (rows · nk,) holds dt/μ, ``size`` is the length of one component."""
-    row, plane = nk, ny * nk
-    for j in range(NONE, ny):
-        o = i * plane + j * row
-        q = i * ny + j
-        x, y, z = o, size + o, size + size + o
-        if j + ONE < ny:
-            a, s = U(rows[q]) * nk, idy[j]
-            for k in range(NONE, nk - ONE):
-                h[x + k] += table[a + k] * ((e[y + k + ONE] - e[y + k]) * idz[k] - (e[z + row + k] - e[z + k]) * s)
-        if not last:
-            a, s = U(rows[q + size // nk]) * nk, idx[i]
-            for k in range(NONE, nk - ONE):
-                h[y + k] += table[a + k] * ((e[z + plane + k] - e[z + k]) * s - (e[x + k + ONE] - e[x + k]) * idz[k])
-            if j + ONE < ny:
-                a, t = U(rows[q + (size + size) // nk]) * nk, idy[j]
-                for k in range(NONE, nk):
-                    h[z + k] += table[a + k] * ((e[x + row + k] - e[x + k]) * t - (e[y + plane + k] - e[y + k]) * s)
+class Apart(CompilerBase):  # type: ignore[misc]
+    """Compiles functions whose array arguments never overlap: without that, every row would begin with comparing addresses."""
+
+    def define_pipelines(self) -> list[Any]:
+        self.state.flags.noalias = True
+        return [DefaultPassBuilder.define_nopython_pipeline(self.state)]
 
 
-@njit(fastmath=FAST, cache=True, boundscheck=False)  # type: ignore[untyped-decorator]
-def _e_slab(
-    i: Any, e: Any, h: Any, rows: Any, ca: Any, cb: Any, idx: Any, idy: Any, idz: Any, ny: Any, nk: Any, size: Any, last: Any,
+@njit(fastmath=FAST, cache=True, boundscheck=False, pipeline_class=Apart)  # type: ignore[untyped-decorator]
+def _h_rows(
+    i: Any, j0: Any, j1: Any, e: Any, h: Any, rows: Any, table: Any, idx: Any, idy: Any, idz: Any, ny: Any, nk: Any, wide: Any, size: Any,
 ) -> None:  # pragma: no cover - compiled
-    """E of slab i; idx, idy, idz are 1/distances of cell centres."""
+    """H of rows j0 to j1 of slab i; idx, idy, idz are 1/cell sizes, ``table`` (rows · nk,) holds dt/μ."""
     row, plane = nk, ny * nk
     s = idx[i]
-    inner = i > NONE and not last
-    for j in range(NONE, ny):
-        o = i * plane + j * row
-        q = i * ny + j
+    for j in range(j0, j1):
+        o, q, t = (i + ONE) * plane + j * row, i * ny + j, idy[j]
         x, y, z = o, size + o, size + size + o
-        middle = j > NONE and j + ONE < ny
-        t = idy[j]
-        if middle and not last:
-            a = U(rows[q]) * nk
-            for k in range(ONE, nk):
-                e[x + k] = ca[a + k] * e[x + k] + cb[a + k] * ((h[z + k] - h[z - row + k]) * t - (h[y + k] - h[y + k - ONE]) * idz[k])
-        if j + ONE < ny and inner:
-            a = U(rows[q + size // nk]) * nk
-            for k in range(ONE, nk):
-                e[y + k] = ca[a + k] * e[y + k] + cb[a + k] * ((h[x + k] - h[x + k - ONE]) * idz[k] - (h[z + k] - h[z - plane + k]) * s)
-        if middle and inner:
-            a = U(rows[q + (size + size) // nk]) * nk
-            for k in range(NONE, nk):
-                e[z + k] = ca[a + k] * e[z + k] + cb[a + k] * ((h[y + k] - h[y - plane + k]) * s - (h[x + k] - h[x - row + k]) * t)
+        a, b, c = U(rows[q]) * nk, U(rows[q + wide]) * nk, U(rows[q + wide + wide]) * nk
+        for k in range(NONE, nk):
+            r = idz[k]
+            h[x + k] += table[a + k] * ((e[y + k + ONE] - e[y + k]) * r - (e[z + row + k] - e[z + k]) * t)
+            h[y + k] += table[b + k] * ((e[z + plane + k] - e[z + k]) * s - (e[x + k + ONE] - e[x + k]) * r)
+            h[z + k] += table[c + k] * ((e[x + row + k] - e[x + k]) * t - (e[y + plane + k] - e[y + k]) * s)
+
+
+@njit(fastmath=FAST, cache=True, boundscheck=False, pipeline_class=Apart)  # type: ignore[untyped-decorator]
+def _e_rows(
+    i: Any, j0: Any, j1: Any, e: Any, h: Any, rows: Any, ca: Any, cb: Any, idx: Any, idy: Any, idz: Any, ny: Any, nk: Any, wide: Any, size: Any,
+) -> None:  # pragma: no cover - compiled
+    """E of rows j0 to j1 of slab i; idx, idy, idz are 1/distances of cell centres.
+
+    Beyond the grid H is zero, which with half a cell's distance at the ends makes a magnetic wall; coefficients of zero make an electric one.
+    """
+    row, plane = nk, ny * nk
+    s = idx[i]
+    for j in range(j0, j1):
+        o, q, t = (i + ONE) * plane + j * row, i * ny + j, idy[j]
+        x, y, z = o, size + o, size + size + o
+        a, b, c = U(rows[q]) * nk, U(rows[q + wide]) * nk, U(rows[q + wide + wide]) * nk
+        for k in range(NONE, nk):
+            r = idz[k]
+            e[x + k] = ca[a + k] * e[x + k] + cb[a + k] * ((h[z + k] - h[z - row + k]) * t - (h[y + k] - h[y + k - ONE]) * r)
+            e[y + k] = ca[b + k] * e[y + k] + cb[b + k] * ((h[x + k] - h[x + k - ONE]) * r - (h[z + k] - h[z - plane + k]) * s)
+            e[z + k] = ca[c + k] * e[z + k] + cb[c + k] * ((h[y + k] - h[y - plane + k]) * s - (h[x + k] - h[x - row + k]) * t)
 
 
 @njit(fastmath=FAST, cache=True, boundscheck=False, inline="always")  # type: ignore[untyped-decorator]
@@ -87,24 +84,24 @@ def _layer_row(
         f[o + k] += sign * table[a + k] * p
 
 
-@njit(fastmath=FAST, cache=True, boundscheck=False)  # type: ignore[untyped-decorator]
-def _layer_slab(
-    i: Any, f: Any, g: Any, rows: Any, table: Any, psi: Any, base: Any, first: Any, count: Any, b: Any, c: Any, back: Any, sign: Any, ny: Any, nk: Any, size: Any,
+@njit(fastmath=FAST, cache=True, boundscheck=False, pipeline_class=Apart)  # type: ignore[untyped-decorator]
+def _layer_rows(
+    i: Any, j0: Any, j1: Any, f: Any, g: Any, rows: Any, table: Any, psi: Any, base: Any, first: Any, count: Any, b: Any, c: Any, back: Any, sign: Any,
+    ny: Any, nk: Any, wide: Any, size: Any,
 ) -> None:  # pragma: no cover - compiled
-    """What the six layers add to slab i: ψ = bψ + c ∂g, f ± table ψ.
+    """What the six layers add to rows j0 to j1 of slab i: ψ = bψ + c ∂g, f ± table ψ.
 
     ``psi`` holds the memories of the walls x low, x high, y low … z high one after another from ``base`` (6,), each for two components:
     across x (2, count, ny, nk), y (2, nx, count, nk), z (2, nx, ny, count). E (``back`` 1, ``sign`` −1) takes differences behind, H (0, +1) ahead:
     E, across x: Ey −= cb ψ(∂Hz/∂x), Ez += cb ψ(∂Hy/∂x), and so on round x, y, z; H with opposite signs.
     """
     row, plane = nk, ny * nk
-    wide = size // nk
     for w in range(2):
         if first[w] <= i < first[w] + count[w]:
             n = i - first[w]
             up = (ONE - back) * plane
-            for j in range(NONE, ny):
-                o = i * plane + j * row
+            for j in range(j0, j1):
+                o = (i + ONE) * plane + j * row
                 m1 = base[w] + n * plane + j * row
                 m2 = m1 + count[w] * plane
                 a1, a2 = U(rows[wide + i * ny + j]) * nk, U(rows[wide + wide + i * ny + j]) * nk
@@ -114,9 +111,9 @@ def _layer_slab(
     slabs = wide // ny
     for w in range(2, 4):
         up = (ONE - back) * row
-        for n in range(NONE, count[w]):
-            j = first[w] + n
-            o = i * plane + j * row
+        for j in range(max(j0, first[w]), min(j1, first[w] + count[w])):
+            n = j - first[w]
+            o = (i + ONE) * plane + j * row
             m1 = base[w] + (i * count[w] + n) * row
             m2 = m1 + slabs * count[w] * row
             a1, a2 = U(rows[wide + wide + i * ny + j]) * nk, U(rows[i * ny + j]) * nk
@@ -125,8 +122,8 @@ def _layer_slab(
             _layer_row(f, g, psi, table, m2, u2, row, o, a2, b[w, n], c[w, n], -sign, nk)
     for w in range(4, 6):
         if count[w]:
-            for j in range(NONE, ny):
-                o = i * plane + j * row + first[w]
+            for j in range(j0, j1):
+                o = (i + ONE) * plane + j * row + first[w]
                 m1 = base[w] + (i * ny + j) * count[w]
                 m2 = m1 + wide * count[w]
                 a1, a2 = U(rows[i * ny + j]) * nk + first[w], U(rows[wide + i * ny + j]) * nk + first[w]
@@ -140,45 +137,77 @@ def _layer_slab(
                     f[y + k] -= sign * table[a2 + k] * p
 
 
-@njit(cache=True)  # type: ignore[untyped-decorator]
-def _finish(flat: Any, at: Any, gain: Any, length: Any, port: Any, waves: Any, volts: Any, n: int) -> None:  # pragma: no cover - compiled
-    """Adds the sources to their edges, and reads the voltages (ports,): −Σ E·l along the edges of each gap, from minus to plus."""
-    for p in range(volts.shape[1]):
-        volts[n, p] = 0.0
-    for m in range(len(at)):
-        flat[at[m]] += gain[m] * waves[n, port[m]]
-        volts[n, port[m]] -= flat[at[m]] * length[m]
+@njit(cache=True, boundscheck=False)  # type: ignore[untyped-decorator]
+def _sources(
+    e: Any, at: Any, line: Any, gain: Any, port: Any, start: Any, stop: Any, j0: Any, j1: Any, waves: Any, samples: Any, n: Any,
+) -> None:  # pragma: no cover - compiled
+    """Adds the sources ``start`` to ``stop`` that lie in rows j0 to j1 to their edges, and takes the fields there."""
+    for m in range(start, stop):
+        if j0 <= line[m] < j1:
+            e[at[m]] += gain[m] * waves[n, port[m]]
+            samples[n, m] = e[at[m]]
+
+
+@njit(fastmath=FAST, cache=True, boundscheck=False, pipeline_class=Apart)  # type: ignore[untyped-decorator]
+def _wave(
+    begin: int, end: int, n0: int, depth: int, h_low: int, h_high: int, e_low: int, e_high: int, slope_low: int, slope_high: int,
+    e: Any, h: Any, rows_e: Any, ca: Any, cb: Any, rows_h: Any, db: Any, ex: Any, ey: Any, ez: Any, hx: Any, hy: Any, hz: Any,
+    psi_e: Any, base_e: Any, first_e: Any, count_e: Any, be: Any, ce: Any, psi_h: Any, base_h: Any, first_h: Any, count_h: Any, bh: Any, ch: Any,
+    at: Any, line: Any, gain: Any, port: Any, sources: Any, waves: Any, samples: Any, slabs: int, rows: int, nk: Any, size: Any, tile: int,
+) -> None:  # pragma: no cover - compiled
+    """``depth`` steps from step ``n0`` of the slabs between two sloping cuts, while they are in cache.
+
+    At its step n the H of slabs h_low + n·slope_low to h_high + n·slope_high is updated, and E likewise. Tiles of rows move back by a row with each
+    step and the front of slabs by a slab, so that whatever a row needs from the step before is ready, and nothing is overwritten that is still needed.
+    """
+    ny, wide = U(rows), U(slabs) * U(rows)
+    minus, plus = np.float32(-1.0), np.float32(1.0)
+    for origin in range(0, rows + depth - 1, tile):
+        for front in range(begin, end + depth - 1):
+            for n in range(depth):
+                s = front - n
+                with_h = h_low + n * slope_low <= s < h_high + n * slope_high
+                with_e = e_low + n * slope_low <= s < e_high + n * slope_high
+                if s < 0 or s >= slabs or not (with_h or with_e):
+                    continue
+                i = U(s)
+                low, high = max(0, origin - n), min(rows, origin + tile - n)
+                j0, j1 = U(low), U(max(low, high))
+                if with_h:
+                    _h_rows(i, j0, j1, e, h, rows_h, db, hx, hy, hz, ny, nk, wide, size)
+                    _layer_rows(i, j0, j1, h, e, rows_h, db, psi_h, base_h, first_h, count_h, bh, ch, NONE, plus, ny, nk, wide, size)
+                if with_e:
+                    _e_rows(i, j0, j1, e, h, rows_e, ca, cb, ex, ey, ez, ny, nk, wide, size)
+                    _layer_rows(i, j0, j1, e, h, rows_e, cb, psi_e, base_e, first_e, count_e, be, ce, ONE, minus, ny, nk, wide, size)
+                    _sources(e, at, line, gain, port, sources[s], sources[s + 1], low, high, waves, samples, n0 + n)
 
 
 @njit(parallel=True, fastmath=FAST, cache=True, boundscheck=False)  # type: ignore[untyped-decorator]
 def march(
     e: Any, h: Any, rows_e: Any, ca: Any, cb: Any, rows_h: Any, db: Any, ex: Any, ey: Any, ez: Any, hx: Any, hy: Any, hz: Any,
     psi_e: Any, base_e: Any, first_e: Any, count_e: Any, be: Any, ce: Any, psi_h: Any, base_h: Any, first_h: Any, count_h: Any, bh: Any, ch: Any,
-    at: Any, gain: Any, length: Any, port: Any, waves: Any, volts: Any, shape: Any, chunks: int,
+    at: Any, line: Any, gain: Any, port: Any, sources: Any, waves: Any, samples: Any, shape: Any, chunks: int, depth: int, tile: int,
 ) -> None:  # pragma: no cover - compiled
-    """``len(waves)`` time steps of flat fields of ``shape`` (nx + 1, ny + 1, nk). H and E follow each other slab by slab, while a slab is in cache.
+    """``len(waves)`` time steps of flat fields, ``depth`` of them per pass; ``shape`` is (slabs, rows, nk, distance of components).
 
-    Each of ``chunks`` threads takes a stretch of slabs: it updates H of slab i and then E of slab i, whose neighbours H[i] and
-    H[i − 1] are ready by then. The first E slab of a stretch waits until all H are done, as the stretch before still needs its old values.
+    Each of ``chunks`` threads takes a stretch of slabs that narrows from step to step, as its neighbours' later steps are not known; what is left at the
+    cuts follows. Sources ``sources[i]`` to ``sources[i + 1]`` lie in slab i, in row ``line``; ``samples`` (steps, sources) receives the fields there.
+    A stretch must hold at least 2 · ``depth`` slabs.
     """
-    slabs, ny, nk = shape[0], U(shape[1]), U(shape[2])
-    size = U(slabs) * ny * nk
-    minus, plus = np.float32(-1.0), np.float32(1.0)
-    for n in range(len(waves)):
+    slabs, rows, nk, size = int(shape[0]), int(shape[1]), U(shape[2]), U(shape[3])
+    for n0 in range(0, len(waves), depth):
+        d = min(depth, len(waves) - n0)
         for t in prange(chunks):
             start, stop = slabs * t // chunks, slabs * (t + 1) // chunks
-            for s in range(start, stop):
-                i = U(s)
-                _h_slab(i, e, h, rows_h, db, hx, hy, hz, ny, nk, size, s == slabs - 1)
-                _layer_slab(i, h, e, rows_h, db, psi_h, base_h, first_h, count_h, bh, ch, NONE, plus, ny, nk, size)
-                if s > start:
-                    _e_slab(i, e, h, rows_e, ca, cb, ex, ey, ez, ny, nk, size, s == slabs - 1)
-                    _layer_slab(i, e, h, rows_e, cb, psi_e, base_e, first_e, count_e, be, ce, ONE, minus, ny, nk, size)
-        for t in prange(chunks):
-            i = U(slabs * t // chunks)
-            _e_slab(i, e, h, rows_e, ca, cb, ex, ey, ez, ny, nk, size, False)
-            _layer_slab(i, e, h, rows_e, cb, psi_e, base_e, first_e, count_e, be, ce, ONE, minus, ny, nk, size)
-        _finish(e, at, gain, length, port, waves, volts, n)
+            left, right = int(t > 0), -int(t < chunks - 1)
+            _wave(start, stop, n0, d, start, stop, start + left, stop, left, right,
+                  e, h, rows_e, ca, cb, rows_h, db, ex, ey, ez, hx, hy, hz, psi_e, base_e, first_e, count_e, be, ce,
+                  psi_h, base_h, first_h, count_h, bh, ch, at, line, gain, port, sources, waves, samples, slabs, rows, nk, size, tile)
+        for t in prange(chunks - 1):
+            cut = slabs * (t + 1) // chunks
+            _wave(cut - d + 1, cut + d, n0, d, cut, cut, cut, cut + 1, -1, 1,
+                  e, h, rows_e, ca, cb, rows_h, db, ex, ey, ez, hx, hy, hz, psi_e, base_e, first_e, count_e, be, ce,
+                  psi_h, base_h, first_h, count_h, bh, ch, at, line, gain, port, sources, waves, samples, slabs, rows, nk, size, tile)
 
 
 @njit(parallel=True, fastmath=FAST, cache=True, boundscheck=False)  # type: ignore[untyped-decorator]

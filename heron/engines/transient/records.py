@@ -10,6 +10,7 @@ from numpy.typing import NDArray
 from scipy.sparse import csr_matrix
 
 from heron.discretise.grid import dual
+from heron.engines.transient.stepper import Stepper
 from heron.engines.transient.structure import Floats, Structure
 
 Complexes = NDArray[np.complex128]
@@ -32,15 +33,12 @@ class Rows:
         self.at.append(np.asarray(at, dtype=np.int64).ravel())
         self.weight.append(np.asarray(weight, dtype=float).ravel())
 
-    def matrix(self, s: Structure, nk: int) -> Any:
-        """(count, size of a padded field)."""
-        n = s.shape
-        size = (3, n[0] + 1, n[1] + 1, nk)
+    def matrix(self, stepper: Stepper) -> Any:
+        """(count, length of a flat field)."""
+        shape = (max(1, self.count), stepper.length)
         if not self.row:
-            return csr_matrix(([0.0], ([0], [0])), shape=(max(1, self.count), int(np.prod(size))), dtype=np.float32)
-        at = np.ravel_multi_index(np.unravel_index(np.concatenate(self.at), (3, n[0] + 1, n[1] + 1, n[2] + 1)), size)
-        entries = (np.concatenate(self.weight).astype(np.float32), (np.concatenate(self.row), at))
-        return csr_matrix(entries, shape=(self.count, int(np.prod(size))))
+            return csr_matrix(([0.0], ([0], [0])), shape=shape, dtype=np.float32)
+        return csr_matrix((np.concatenate(self.weight).astype(np.float32), (np.concatenate(self.row), stepper.flat_number(np.concatenate(self.at)))), shape=shape)
 
 
 class Transform:
@@ -48,7 +46,7 @@ class Transform:
 
     def __init__(self, matrix: Any, frequency: Floats) -> None:
         self.matrix, self.frequency = matrix, frequency
-        self.total = np.zeros((len(frequency), matrix.shape[0]), dtype=np.complex64)
+        self.cosine, self.sine = (np.zeros((len(frequency), matrix.shape[0]), dtype=np.float32) for _ in range(2))
         self.held: list[Any] = []
         self.times: list[float] = []
 
@@ -65,8 +63,14 @@ class Transform:
             return
         phase = np.exp(-2j * np.pi * np.outer(self.frequency, self.times)).astype(np.complex64)
         block = np.array(self.held, dtype=np.float32)
-        self.total += phase.real @ block + 1j * (phase.imag @ block)
+        self.cosine += phase.real @ block
+        self.sine += phase.imag @ block
         self.held, self.times = [], []
+
+    def total(self) -> Any:
+        """The sums so far, (f, rows)."""
+        self.flush()
+        return self.cosine + 1j * self.sine
 
 
 # --- Huygens surface --------------------------------------------------------------------

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from typing import Any
+from typing import Any, NamedTuple
 
 import numpy as np
 from numba import get_num_threads
@@ -14,10 +14,32 @@ from heron.engines.transient.structure import LEAST_FACE, Floats, Structure, edg
 from heron.quantities.constants import EPS0, MU0
 
 PAD = 16             # rows along z are padded to this many floats
+VECTOR = 8           # layers across rows are widened to multiples of this
+PAGE, STAGGER = 1024, 176  # floats: components begin at different places of a page of memory, or loads wait for stores with the same end of address
+DEPTH = 4            # time steps per pass over the fields
+IN_CACHE = 8e5       # bytes a pass works on at a time: rows of DEPTH + 1 slabs
 LAYER_ORDER = 3.0    # grading of the layers' conductivity
 LAYER_SHARE = 0.8    # of the conductivity that is best against discrete reflection: 0.8 (m + 1)/(η Δ)
 LAYER_ALPHA = 0.05   # S/m at the inner face: absorbs what hardly propagates
 STIFF = 1.0          # σΔt/2ε beyond which an edge's loss is taken backward in time, so that its field does not alternate
+
+
+def aligned(length: int, shift: int = 0) -> NDArray[np.float32]:
+    """Zeros that begin ``shift`` floats after a page."""
+    room = np.zeros(length + PAGE + shift, dtype=np.float32)
+    first = -(room.ctypes.data // 4) % PAGE + shift
+    return room[first:first + length]
+
+
+class Layers(NamedTuple):
+    """Memories ``psi`` of the six layers one after another from ``base``; which nodes they cover; their recursions b, c (6, nodes)."""
+
+    psi: NDArray[np.float32]
+    base: NDArray[np.uint64]
+    first: NDArray[np.uint64]
+    count: NDArray[np.uint64]
+    b: NDArray[np.float32]
+    c: NDArray[np.float32]
 
 
 class Stepper:
@@ -27,6 +49,11 @@ class Stepper:
         self.structure = s
         nx, ny, nz = s.shape
         self.nk = -(-(nz + 2) // PAD) * PAD
+        own = (nx + 2) * (ny + 1) * self.nk
+        self.size = own + (STAGGER - own) % PAGE
+        self.length = 3 * self.size + (ny + 1) * self.nk
+        self.depth = DEPTH
+        self.tile = max(DEPTH, int(IN_CACHE / (24 * self.nk * (DEPTH + 1))) - DEPTH)  # rows of six components
         self.dt = s.step
         self.resistances = resistances
         steps = [np.diff(line) for line in s.lines]
@@ -35,16 +62,19 @@ class Stepper:
         self.inverse_e = [self._inverse(d, n) for d, n in zip(duals, (nx + 1, ny + 1, self.nk), strict=True)]
         self._electric(s)
         self._magnetic(s)
-        self._layers(s)
+        self.layers_e, self.layers_h = self._layers(s, 1), self._layers(s, 0)
         self.volume = [np.asarray(d, dtype=np.float64) for d in steps]
         self.reset()
 
     def reset(self) -> None:
         """Fields and memories to zero."""
         nx, ny, _ = self.structure.shape
-        self.e = np.zeros((3, nx + 1, ny + 1, self.nk), dtype=np.float32)
-        self.h = np.zeros_like(self.e)
-        self.psi_e[:], self.psi_h[:] = 0, 0
+        slab = (ny + 1) * self.nk
+        own = slice(slab, slab + (nx + 1) * slab)
+        self.flat_e, self.flat_h = (aligned(self.length, shift) for shift in (0, 3 * STAGGER))
+        self.e, self.h = (f[: 3 * self.size].reshape(3, self.size)[:, own].reshape(3, nx + 1, ny + 1, self.nk) for f in (self.flat_e, self.flat_h))
+        for layers in (self.layers_e, self.layers_h):
+            layers.psi[:] = 0
 
     @staticmethod
     def _inverse(sizes: Floats, length: int) -> NDArray[np.float32]:
@@ -94,16 +124,22 @@ class Stepper:
             ca[tuple(index)], cb[tuple(index)] = 0, 0
         self.rows_e, (self.ca, self.cb) = self._dictionary([ca, cb])
         flat_cb = cb.reshape(-1)
-        padded = [self._padded(a) for a in where]
-        self.source_at = np.concatenate(padded) if where else np.zeros(0, dtype=np.int64)
-        self.source_gain = np.concatenate([-g * flat_cb[a] for g, a in zip(gains, where, strict=True)]) if where else np.zeros(0)
-        self.source_port = np.concatenate(ports) if where else np.zeros(0, dtype=np.int64)
-        self.source_length = np.concatenate([g.length for g in s.gaps]) if where else np.zeros(0)
+        none = np.zeros(0, dtype=np.int64)
+        at = np.concatenate([none, *where])
+        slab = np.unravel_index(at, self.structure.metal.shape)[1]
+        order = np.argsort(slab, kind="stable")  # sources by slab
+        at = at[order]
+        self.source_at, self.source_row = self.flat_number(at), np.unravel_index(at, self.structure.metal.shape)[2]
+        self.source_gain = -np.concatenate([none, *gains])[order] * flat_cb[at]
+        self.source_port = np.concatenate([none, *ports])[order]
+        self.source_length = np.concatenate([none, *(g.length for g in s.gaps)])[order]
+        self.source_of_slab = np.searchsorted(slab[order], np.arange(s.shape[0] + 2))
 
-    def _padded(self, at: NDArray[np.int64]) -> NDArray[np.int64]:
-        """Flat numbers into arrays without padding as those into the fields."""
+    def flat_number(self, at: NDArray[np.int64]) -> NDArray[np.int64]:
+        """Flat numbers into arrays (3, nx+1, ny+1, nz+1) as those into ``flat_e`` and ``flat_h``."""
         n = self.structure.shape
-        return np.asarray(np.ravel_multi_index(np.unravel_index(at, (3, n[0] + 1, n[1] + 1, n[2] + 1)), (3, n[0] + 1, n[1] + 1, self.nk)))
+        c, i, j, k = np.unravel_index(at, (3, n[0] + 1, n[1] + 1, n[2] + 1))
+        return np.asarray(c * self.size + ((i + 1) * (n[1] + 1) + j) * self.nk + k)
 
     def _magnetic(self, s: Structure) -> None:
         table = self.dt / (MU0 * face_mu(s) * self._face_shares(s))
@@ -138,33 +174,27 @@ class Stepper:
         _, first, inverse = np.unique(keys, return_index=True, return_inverse=True)
         return inverse.reshape(n[:3]).astype(np.int32), [np.ascontiguousarray(joint[first, a]) for a in range(len(arrays))]
 
-    def _layers(self, s: Structure) -> None:
-        """Memories and recursions of the absorbing layers, in the order of :func:`kernels._layers`; a wall without one has an empty memory."""
-        counts = s.walls.reshape(-1).astype(np.uint64)
-        self.count_h, self.count_e = counts, np.where(counts > 0, counts - np.minimum(counts, 1), 0).astype(np.uint64)
-        (self.base_e, self.psi_e), (self.base_h, self.psi_h) = (self._memories(s, c) for c in (self.count_e, self.count_h))
-        self.first_e, self.first_h = np.zeros(6, dtype=np.uint64), np.zeros(6, dtype=np.uint64)
-        self.be, self.ce, self.bh, self.ch = (np.zeros((6, max(1, int(s.walls.max()))), dtype=np.float32) for _ in range(4))
+    def _layers(self, s: Structure, offset: int) -> Layers:
+        """Layers as E (``offset`` 1, on the nodes within a layer) or H (0, in the middles of its cells) sees them; a wall without one has an empty memory."""
+        first, count = np.zeros(6, dtype=np.uint64), np.zeros(6, dtype=np.uint64)
+        b, c = (np.zeros((6, int(s.walls.max()) + 2 * VECTOR), dtype=np.float32) for _ in range(2))
         for w in range(6):
             axis, side = divmod(w, 2)
-            count = int(s.walls[axis, side])
-            if not count:
+            cells = int(s.walls[axis, side])
+            if not cells:
                 continue
             size = float(np.diff(s.lines[axis])[0 if side == 0 else -1])
-            # Depth into the layer, 0 at its inner face, of the nodes (E across) and cell middles (H across) inside it.
-            nodes, middles = np.arange(1, count) / count, (np.arange(count) + 0.5) / count
-            if side == 0:
-                self.first_e[w], self.first_h[w], nodes, middles = 1, 0, nodes[::-1], middles[::-1]
-            else:
-                self.first_e[w], self.first_h[w] = s.shape[axis] - count + 1, s.shape[axis] - count
-            self.be[w, :count - 1], self.ce[w, :count - 1] = self._recursion(nodes, size)
-            self.bh[w, :count], self.ch[w, :count] = self._recursion(middles, size)
-
-    def _memories(self, s: Structure, counts: NDArray[np.uint64]) -> tuple[NDArray[np.uint64], NDArray[np.float32]]:
-        """Where each wall's memory begins, and room for all."""
+            depth = np.arange(1, cells) / cells if offset else (np.arange(cells) + 0.5) / cells  # 0 at the inner face
+            begin = offset if side == 0 else s.shape[axis] - cells + offset
+            end = begin + len(depth)
+            # Along a row, whole vectors: what is beside the layer gets zeros.
+            low, high = (begin - begin % VECTOR, -(-end // VECTOR) * VECTOR) if axis == 2 else (begin, end)
+            first[w], count[w] = low, high - low
+            b[w, begin - low:end - low], c[w, begin - low:end - low] = self._recursion(depth[::-1] if side == 0 else depth, size)
         slab = np.array([(s.shape[1] + 1) * self.nk, (s.shape[0] + 1) * self.nk, (s.shape[0] + 1) * (s.shape[1] + 1)]).repeat(2)
-        sizes = 2 * slab * counts.astype(np.int64)
-        return np.concatenate(([0], np.cumsum(sizes)[:-1])).astype(np.uint64), np.zeros(max(1, int(sizes.sum())), dtype=np.float32)
+        sizes = 2 * slab * count.astype(np.int64)
+        base = np.concatenate(([0], np.cumsum(sizes)[:-1])).astype(np.uint64)
+        return Layers(np.zeros(max(1, int(sizes.sum())), dtype=np.float32), base, first, count, b, c)
 
     def _recursion(self, depth: Floats, size: float) -> tuple[Floats, Floats]:
         sigma = LAYER_SHARE * (LAYER_ORDER + 1) / (np.sqrt(MU0 / EPS0) * size) * depth**LAYER_ORDER
@@ -174,10 +204,18 @@ class Stepper:
 
     def advance(self, waves: Floats, out: Floats) -> None:
         """``len(waves)`` steps under source voltages (n, ports) at half steps; ``out`` (n, ports) receives the gap voltages after each."""
-        flat = [a.reshape(-1) for a in (self.e, self.h, self.rows_e, self.ca, self.cb, self.rows_h, self.db)]
-        kernels.march(*flat, *self.inverse_e, *self.inverse_h, self.psi_e, self.base_e, self.first_e, self.count_e, self.be, self.ce,
-                      self.psi_h, self.base_h, self.first_h, self.count_h, self.bh, self.ch, self.source_at, self.source_gain, self.source_length, self.source_port,
-                      waves, out, np.array(self.e.shape[1:]), min(get_num_threads(), self.structure.shape[0]))
+        slabs, rows = self.e.shape[1:3]
+        chunks = max(1, min(get_num_threads(), slabs // 2))
+        depth = max(1, min(self.depth, len(waves), slabs // (2 * chunks)))
+        tile = max(depth, self.tile) if depth > 1 else rows
+        samples = np.zeros((len(waves), len(self.source_at)))
+        flat = [a.reshape(-1) for a in (self.rows_e, self.ca, self.cb, self.rows_h, self.db)]
+        kernels.march(self.flat_e, self.flat_h, *flat, *self.inverse_e, *self.inverse_h, *self.layers_e, *self.layers_h,
+                      self.source_at, self.source_row, self.source_gain, self.source_port, self.source_of_slab,
+                      waves, samples, np.array([slabs, rows, self.nk, self.size]), chunks, depth, tile)
+        for port in range(out.shape[1]):  # −Σ E·l along the edges of each gap, from minus to plus
+            own = self.source_port == port
+            out[:, port] = -samples[:, own] @ self.source_length[own]
 
     def stored(self) -> float:
         """Σ over cells of ε0 E² + μ0 H², J: a measure of what is left, not exact in media."""
