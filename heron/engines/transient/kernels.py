@@ -1,7 +1,7 @@
 """The leapfrog on a nonuniform Yee grid, compiled.
 
-Fields are arrays (3, nx + 1, ny + 1, nk) of float32 with nk ≥ nz + 1 padded, and ``size`` floats from one component to the next, each after an empty slab and one more at the end;
-E[c, i, j, k] lies at node (i, j, k) moved half a cell along its own direction, H[c, i, j, k] half a cell along the two others
+Fields are arrays (3, nx + 1, ny + 1, nk) of float32 with nk ≥ nz + 1 padded; ``size`` floats lead from one component to the next,
+which each follow an empty slab, and one more is at the end. E[c, i, j, k] lies at node (i, j, k) moved half a cell along its own direction, H[c, i, j, k] half a cell along the two others
 (Yee 1966; Taflove and Hagness, *Computational Electrodynamics*, ch. 3). Coefficients go by rows along z: ``rows[c, i, j]`` names one
 of a few distinct rows of a table, which stay in cache (see performance.md). A zero row is a perfect conductor or lies outside.
 The names are those of Yee's index: a slab is all of one i, a row all of one (i, j); ``wide`` is the number of rows, ny of those in a slab.

@@ -37,7 +37,7 @@ class Layers(NamedTuple):
     psi: NDArray[np.float32]
     base: NDArray[np.uint64]
     first: NDArray[np.uint64]
-    count: NDArray[np.uint64]
+    nodes: NDArray[np.uint64]
     b: NDArray[np.float32]
     c: NDArray[np.float32]
 
@@ -125,12 +125,12 @@ class Stepper:
         self.rows_e, (self.ca, self.cb) = self._dictionary([ca, cb])
         flat_cb = cb.reshape(-1)
         none = np.zeros(0, dtype=np.int64)
-        at = np.concatenate([none, *where])
-        slab = np.unravel_index(at, self.structure.metal.shape)[1]
+        edges = np.concatenate([none, *where])
+        _, slab, row, _ = np.unravel_index(edges, s.metal.shape)
         order = np.argsort(slab, kind="stable")  # sources by slab
-        at = at[order]
-        self.source_at, self.source_row = self.flat_number(at), np.unravel_index(at, self.structure.metal.shape)[2]
-        self.source_gain = -np.concatenate([none, *gains])[order] * flat_cb[at]
+        edges = edges[order]
+        self.source_at, self.source_row = self.flat_number(edges), row[order]
+        self.source_gain = -np.concatenate([none, *gains])[order] * flat_cb[edges]
         self.source_port = np.concatenate([none, *ports])[order]
         self.source_length = np.concatenate([none, *(g.length for g in s.gaps)])[order]
         self.source_of_slab = np.searchsorted(slab[order], np.arange(s.shape[0] + 2))
