@@ -22,9 +22,9 @@ def _feeds(model: Evaluated, geometry: Geometry, discretisation: Any) -> list[Pr
     """Gaps whose ends hang in the air, lie in metal, or stand across two media."""
     s: Structure = discretisation.structure
     out = []
-    for gap in s.gaps:
-        number = model.feeds[gap.feed].number
-        here = ("feeds", gap.feed)
+    for gap in [*s.gaps, *(load.gap for load in s.loads)]:
+        here, step = gap.place, getattr(model, gap.place[0])[gap.place[1]]
+        name = f"port {step.number}" if here[0] == "feeds" else f"load “{step.name}”"
         c, *first = np.unravel_index(gap.at.min(), s.metal.shape)
         _, *last = np.unravel_index(gap.at.max(), s.metal.shape)
         end = [int(v) for v in last]
@@ -32,16 +32,16 @@ def _feeds(model: Evaluated, geometry: Geometry, discretisation: Any) -> list[Pr
         for node in (first, end):
             if not _metal_at(s, [int(v) for v in node]):
                 at = (float(s.x[int(node[0])]), float(s.y[int(node[1])]), float(s.z[int(node[2])]))
-                out.append(Problem("error", "open-port", f"port {number} is not connected: nothing conducts at one end of its gap",
-                                   "a feed stands between two conductors", here, at))
+                out.append(Problem("error", "open-port", f"{name} is not connected: nothing conducts at one end of its gap",
+                                   "feeds and loads stand between two conductors", here, at))
         around = [float(np.mean(_cells_around(s, [edge]))) for edge in gap.at]
         if np.ptp(around) > 1e-6:
-            out.append(Problem("look", "two-media", f"the gap of port {number} stands across two media", "its field is not the even one of a gap feed", here))
+            out.append(Problem("look", "two-media", f"the gap of {name} stands across two media", "its field is not the even one of a gap", here))
         lengths = np.abs(gap.length)
-        width = model.feeds[gap.feed].width
+        width = getattr(step, "width", None)
         if width is not None and abs(lengths.sum() - width) > 0.5 * width:
             found = engineering(float(lengths.sum()), "m", 3)
-            out.append(Problem("look", "gap-width", f"the gap of port {number} is {found} wide on this grid, not {engineering(width, 'm', 3)}",
+            out.append(Problem("look", "gap-width", f"the gap of {name} is {found} wide on this grid, not {engineering(width, 'm', 3)}",
                                "ask for more cells per wavelength", here))
     return out
 

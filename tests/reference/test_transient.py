@@ -188,7 +188,7 @@ def test_layers_and_feeds_do_not_depend_on_the_order_of_the_work() -> None:
     grid = [np.arange(n + 1) * 1e-3 for n in (44, 40, 38)]
     s = empty(grid, np.full((3, 2), 10))
     at = np.array([np.ravel_multi_index((2, 22, 20, k), s.metal.shape) for k in (18, 19)])
-    s.gaps.append(Gap(0, at, np.full(2, 1e-3), np.full(2, 1e-6), np.zeros(3)))
+    s.gaps.append(Gap(("feeds", 0), at, np.full(2, 1e-3), np.full(2, 1e-6), np.zeros(3)))
     results = []
     for depth, count in ORDERS:
         with threads(count):
@@ -218,8 +218,8 @@ def test_equivalent_currents_radiate_as_a_short_dipole_does() -> None:
     assert magnetic == pytest.approx(power, rel=1e-9)
 
 
-def solved(name: str, engine: str, plan: dict[str, Any], **sets: str) -> xr.Dataset:
-    document = json.loads((ROOT / "examples" / f"{name}.json").read_text())
+def solved(name: str, engine: str, plan: dict[str, Any], loads: Any = (), **sets: str) -> xr.Dataset:
+    document = json.loads((ROOT / "examples" / f"{name}.json").read_text()) | {"loads": list(loads)}
     document["plan"] |= plan
     document["captures"] = []
     found = examine(load_document(document), sets, engine)
@@ -245,6 +245,22 @@ def test_thick_dipole_against_moments(dipoles: tuple[xr.Dataset, xr.Dataset]) ->
     assert found[0] == pytest.approx(found[1], rel=5e-3)
     assert at[0] == pytest.approx(at[1], rel=0.05)
     assert directive[0] == pytest.approx(directive[1], abs=0.1)
+
+
+def test_a_loaded_dipole_against_moments() -> None:
+    """A resistor with a coil and a capacitor in series, tuned within the band, half-way out on one arm: the same notch, and the same power in it."""
+    load = {"kind": "series", "name": "trap", "part": "rod", "at": "0.75", "resistance": "20 ohm", "inductance": "60 nH", "capacitance": "0.6 pF"}
+    grid, thin = (solved("mast-dipole", engine, plan, loads=[load], points="31")
+                  for engine, plan in (("transient", {"cells_per_wavelength": "40", "decay": "50"}), ("moments", {})))
+    share = [budget(results).loads / budget(results).accepted for results in (grid, thin)]
+    s = [np.abs(results["s"].values[:, 0, 0]) for results in (grid, thin)]
+    bare = np.abs(solved("mast-dipole", "moments", {}, points="31")["s"].values[:, 0, 0])
+    print(f"loaded dipole: |S11| within {np.abs(s[0] - s[1]).max():.3f}, share of power in the load within {np.abs(share[0] - share[1]).max():.3f} of at most {share[1].max():.2f}")
+    assert share[1].max() > 0.2 and np.abs(bare - s[1]).max() > 0.15
+    assert np.abs(s[0] - s[1]).max() < 0.05
+    assert np.abs(share[0] - share[1]).max() < 0.03
+    balance = budget(grid)
+    assert np.abs(balance.balance_error[balance.accepted > 0.1 * balance.available]).max() < 0.02
 
 
 def test_power_balance_passivity_and_trust_of_the_dipole(dipoles: tuple[xr.Dataset, xr.Dataset]) -> None:

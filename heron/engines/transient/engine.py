@@ -135,7 +135,7 @@ class TransientEngine:
 
 @dataclass
 class _Run:
-    """One pulse: transforms of the port voltages (f, P), of E and H sums (f, rows); ``left`` energy over its largest, ``steps`` done."""
+    """One pulse: transforms of the voltages of ports and loads (f, P + loads), of E and H sums (f, rows); ``left`` energy over its largest, ``steps`` done."""
 
     voltage: Complexes
     source: Complexes
@@ -193,6 +193,7 @@ def _pulse_run(stepper: Stepper, recorder: _Recorder, port: int, z0: Floats, pla
     most = int(np.ceil(plan.longest * max(pulse.duration, 1 / pulse.centre) / dt))
     te, th = (records.Transform(m, recorder.frequency) for m in (recorder.e_matrix, recorder.h_matrix))
     volts: list[Floats] = []
+    gaps = len(z0) + len(stepper.structure.loads)
     largest, left, share, n = 0.0, 1.0, 0.0, 0
     said, reason, stopped = perf_counter(), "", False
 
@@ -202,7 +203,7 @@ def _pulse_run(stepper: Stepper, recorder: _Recorder, port: int, z0: Floats, pla
         return progress("solving", 0.95 * (which[0] + share) / which[1], live) is Signal.STOP
 
     while not reason:
-        waves, out = np.zeros((every, len(z0))), np.empty((every, len(z0)))
+        waves, out = np.zeros((every, len(z0))), np.empty((every, gaps))
         waves[:, port] = 2 * np.sqrt(z0[port]) * pulse((n + 0.5 + np.arange(every)) * dt)
         for at in range(0, every, piece):
             stepper.advance(waves[at:at + piece], out[at:at + piece])
@@ -235,7 +236,7 @@ def _pulse_run(stepper: Stepper, recorder: _Recorder, port: int, z0: Floats, pla
     if not volts:
         raise Stopped("stopped before the first sample was taken")
     series = np.vstack(volts)
-    mean = 0.5 * (series + np.vstack((np.zeros((1, len(z0))), series[:-1])))  # at half steps, as the resistor sees it
+    mean = 0.5 * (series + np.vstack((np.zeros((1, gaps)), series[:-1])))  # at half steps, as the resistor sees it
     times = (np.arange(len(series)) + 0.5) * dt
     kernel: Any = np.exp(-2j * np.pi * np.outer(recorder.frequency, times)) * dt
     source: Complexes = kernel @ pulse(times)
@@ -268,7 +269,7 @@ def _dataset(s: Structure, feeds: list[Any], z0: Floats, frequency: Floats, reco
     scattering = np.empty((count, ports, ports), dtype=complex)
     for q, run in enumerate(runs):
         wave = run.source  # transform of the incident wave a of this port
-        scattering[:, :, q] = run.voltage / np.sqrt(z0)[None, :] / wave[:, None]
+        scattering[:, :, q] = run.voltage[:, :ports] / np.sqrt(z0)[None, :] / wave[:, None]
         scattering[:, q, q] -= 1
     unit = [1 / run.source[:, None] for run in runs]
     e = np.stack([run.e * u for run, u in zip(runs, unit, strict=True)], axis=1)
@@ -284,6 +285,10 @@ def _dataset(s: Structure, feeds: list[Any], z0: Floats, frequency: Floats, reco
         own = lost[:, :, chosen]
         return np.asarray(0.5 * np.einsum("fpn,fqn->fpq", own.conj(), own))
 
+    resistance = np.array([load.resistance for load in s.loads])
+    impedance = np.array([load.impedance(frequency) for load in s.loads]).reshape(len(s.loads), count).T
+    through = np.stack([run.voltage[:, ports:] * u / impedance for run, u in zip(runs, unit, strict=True)], axis=1)  # A for unit incident wave
+    load_loss = 0.5 * np.einsum("fpn,n,fqn->fpq", through.conj(), resistance, through)
     power = {"units": "W", "long_name": "Hermitian form over incident waves a: power = aᴴ M a"}
     drive = np.array([np.sqrt(2) * f.amplitude * np.exp(1j * f.phase) for f in feeds])
     numbers = [f.number for f in feeds]
@@ -298,7 +303,7 @@ def _dataset(s: Structure, feeds: list[Any], z0: Floats, frequency: Floats, reco
             "radiated_form": (("frequency", "port", "port_in"), radiated, power),
             "conductor_loss_form": (("frequency", "port", "port_in"), form(recorder.metal), power),
             "dielectric_loss_form": (("frequency", "port", "port_in"), form(~recorder.metal), power),
-            "load_loss_form": (("frequency", "port", "port_in"), np.zeros_like(radiated), power),
+            "load_loss_form": (("frequency", "port", "port_in"), load_loss, power),
             "surface_point": (("patch", "axis"), points, {"units": "m"}),
             "surface_j": (axes, j.astype(np.complex64), amount),
             "surface_m": (axes, m.astype(np.complex64), {"units": "V·m", "long_name": "equivalent magnetic current times area for unit incident wave"}),

@@ -1,10 +1,11 @@
 """The leapfrog on a nonuniform Yee grid, compiled.
 
 Fields are arrays (3, nx + 1, ny + 1, nk) of float32 with nk ≥ nz + 1 padded; ``size`` floats lead from one component to the next,
-which each follow an empty slab, and one more is at the end. E[c, i, j, k] lies at node (i, j, k) moved half a cell along its own direction, H[c, i, j, k] half a cell along the two others
-(Yee 1966; Taflove and Hagness, *Computational Electrodynamics*, ch. 3). Coefficients go by rows along z: ``rows[c, i, j]`` names one
-of a few distinct rows of a table, which stay in cache (see performance.md). A zero row is a perfect conductor or lies outside.
-The names are those of Yee's index: a slab is all of one i, a row all of one (i, j); ``wide`` is the number of rows, ny of those in a slab.
+which each follow an empty slab, and one more is at the end. E[c, i, j, k] lies at node (i, j, k) moved half a cell along its own
+direction, H[c, i, j, k] half a cell along the two others (Yee 1966; Taflove and Hagness, *Computational Electrodynamics*, ch. 3).
+A slab is all of one i, a row all of one (i, j); ``wide`` is the number of rows, ny of those in a slab. Coefficients go by rows:
+``rows[c, i, j]`` names one of a few distinct rows of a table, which stay in cache (see performance.md). A zero row is a perfect
+conductor or lies outside.
 
 Open walls are convolutional perfectly matched layers: Roden and Gedney, Microw. Opt. Technol. Lett. 27 (2000), κ = 1.
 """
@@ -138,13 +139,27 @@ def _layer_rows(
 
 
 @njit(cache=True, boundscheck=False)  # type: ignore[untyped-decorator]
-def _sources(
-    e: Any, at: Any, line: Any, gain: Any, port: Any, start: Any, stop: Any, j0: Any, j1: Any, waves: Any, samples: Any, n: Any,
+def _branches(
+    e: Any, at: Any, line: Any, port: Any, part: Any, state: Any, start: Any, stop: Any, j0: Any, j1: Any, waves: Any, samples: Any, n: Any,
 ) -> None:  # pragma: no cover - compiled
-    """Adds the sources ``start`` to ``stop`` that lie in rows j0 to j1 to their edges, and takes the fields there."""
+    """What flows through lumped elements in series along edges ``start`` to ``stop`` that lie in rows j0 to j1; takes the fields there.
+
+    By the trapezoidal rule the current at the half step is I = y (V + J), with V the voltage along the edge, half from before and half from after, and
+    J = ±Vs + (2L/Δt) i − u of the source, the current i and the capacitor's voltage u at the whole step (Taflove and Hagness, ch. 15). ``part`` (edges, 7):
+    length, effect of J on E, share of the source, y, 2L/Δt, Δt/C, weight of the voltage before. ``state`` (edges, 3): i, u, voltage before.
+    """
     for m in range(start, stop):
         if j0 <= line[m] < j1:
-            e[at[m]] += gain[m] * waves[n, port[m]]
+            length, gain, share, y, inertia, elastance, old = part[m]
+            push = inertia * state[m, 0] - state[m, 1]
+            if port[m] < waves.shape[1]:
+                push += share * waves[n, port[m]]
+            e[at[m]] += gain * push
+            volt = e[at[m]] * length
+            current = y * ((1 - old) * volt + old * state[m, 2] + push)
+            state[m, 0] = 2 * current - state[m, 0]
+            state[m, 1] += elastance * current
+            state[m, 2] = volt
             samples[n, m] = e[at[m]]
 
 
@@ -153,7 +168,7 @@ def _wave(
     begin: int, end: int, n0: int, depth: int, h_low: int, h_high: int, e_low: int, e_high: int, slope_low: int, slope_high: int,
     e: Any, h: Any, rows_e: Any, ca: Any, cb: Any, rows_h: Any, db: Any, ex: Any, ey: Any, ez: Any, hx: Any, hy: Any, hz: Any,
     psi_e: Any, base_e: Any, first_e: Any, count_e: Any, be: Any, ce: Any, psi_h: Any, base_h: Any, first_h: Any, count_h: Any, bh: Any, ch: Any,
-    at: Any, line: Any, gain: Any, port: Any, sources: Any, waves: Any, samples: Any, slabs: int, rows: int, nk: Any, size: Any, tile: int,
+    at: Any, line: Any, port: Any, part: Any, state: Any, edges: Any, waves: Any, samples: Any, slabs: int, rows: int, nk: Any, size: Any, tile: int,
 ) -> None:  # pragma: no cover - compiled
     """``depth`` steps from step ``n0`` of the slabs between two sloping cuts, while they are in cache.
 
@@ -179,19 +194,19 @@ def _wave(
                 if with_e:
                     _e_rows(i, j0, j1, e, h, rows_e, ca, cb, ex, ey, ez, ny, nk, wide, size)
                     _layer_rows(i, j0, j1, e, h, rows_e, cb, psi_e, base_e, first_e, count_e, be, ce, ONE, minus, ny, nk, wide, size)
-                    _sources(e, at, line, gain, port, sources[s], sources[s + 1], low, high, waves, samples, n0 + n)
+                    _branches(e, at, line, port, part, state, edges[s], edges[s + 1], low, high, waves, samples, n0 + n)
 
 
 @njit(parallel=True, fastmath=FAST, cache=True, boundscheck=False)  # type: ignore[untyped-decorator]
 def march(
     e: Any, h: Any, rows_e: Any, ca: Any, cb: Any, rows_h: Any, db: Any, ex: Any, ey: Any, ez: Any, hx: Any, hy: Any, hz: Any,
     psi_e: Any, base_e: Any, first_e: Any, count_e: Any, be: Any, ce: Any, psi_h: Any, base_h: Any, first_h: Any, count_h: Any, bh: Any, ch: Any,
-    at: Any, line: Any, gain: Any, port: Any, sources: Any, waves: Any, samples: Any, shape: Any, chunks: int, depth: int, tile: int,
+    at: Any, line: Any, port: Any, part: Any, state: Any, edges: Any, waves: Any, samples: Any, shape: Any, chunks: int, depth: int, tile: int,
 ) -> None:  # pragma: no cover - compiled
     """``len(waves)`` time steps of flat fields, ``depth`` of them per pass; ``shape`` is (slabs, rows, nk, distance of components).
 
     Each of ``chunks`` threads takes a stretch of slabs that narrows from step to step, as its neighbours' later steps are not known; what is left at the
-    cuts follows. Sources ``sources[i]`` to ``sources[i + 1]`` lie in slab i, in row ``line``; ``samples`` (steps, sources) receives the fields there.
+    cuts follows. Edges with lumped elements ``edges[i]`` to ``edges[i + 1]`` lie in slab i, in row ``line``; ``samples`` (steps, edges) receives the fields there.
     A stretch must hold at least 2 · ``depth`` slabs.
     """
     slabs, rows, nk, size = int(shape[0]), int(shape[1]), U(shape[2]), U(shape[3])
@@ -202,12 +217,12 @@ def march(
             left, right = int(t > 0), -int(t < chunks - 1)
             _wave(start, stop, n0, d, start, stop, start + left, stop, left, right,
                   e, h, rows_e, ca, cb, rows_h, db, ex, ey, ez, hx, hy, hz, psi_e, base_e, first_e, count_e, be, ce,
-                  psi_h, base_h, first_h, count_h, bh, ch, at, line, gain, port, sources, waves, samples, slabs, rows, nk, size, tile)
+                  psi_h, base_h, first_h, count_h, bh, ch, at, line, port, part, state, edges, waves, samples, slabs, rows, nk, size, tile)
         for t in prange(chunks - 1):
             cut = slabs * (t + 1) // chunks
             _wave(cut - d + 1, cut + d, n0, d, cut, cut, cut, cut + 1, -1, 1,
                   e, h, rows_e, ca, cb, rows_h, db, ex, ey, ez, hx, hy, hz, psi_e, base_e, first_e, count_e, be, ce,
-                  psi_h, base_h, first_h, count_h, bh, ch, at, line, gain, port, sources, waves, samples, slabs, rows, nk, size, tile)
+                  psi_h, base_h, first_h, count_h, bh, ch, at, line, port, part, state, edges, waves, samples, slabs, rows, nk, size, tile)
 
 
 @njit(parallel=True, fastmath=FAST, cache=True, boundscheck=False)  # type: ignore[untyped-decorator]

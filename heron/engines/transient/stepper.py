@@ -21,6 +21,7 @@ IN_CACHE = 8e5       # bytes a pass works on at a time: rows of DEPTH + 1 slabs
 LAYER_ORDER = 3.0    # grading of the layers' conductivity
 LAYER_SHARE = 0.8    # of the conductivity that is best against discrete reflection: 0.8 (m + 1)/(η Δ)
 LAYER_ALPHA = 0.05   # S/m at the inner face: absorbs what hardly propagates
+LEAST_RESISTANCE = 1e-6  # Ω: a load of nothing is a wire
 STIFF = 1.0          # σΔt/2ε beyond which an edge's loss is taken backward in time, so that its field does not alternate
 
 
@@ -75,6 +76,7 @@ class Stepper:
         self.e, self.h = (f[: 3 * self.size].reshape(3, self.size)[:, own].reshape(3, nx + 1, ny + 1, self.nk) for f in (self.flat_e, self.flat_h))
         for layers in (self.layers_e, self.layers_h):
             layers.psi[:] = 0
+        self.state[:] = 0
 
     @staticmethod
     def _inverse(sizes: Floats, length: int) -> NDArray[np.float32]:
@@ -91,18 +93,8 @@ class Stepper:
         lossy = s.metal & np.isfinite(s.conducts) & surface_edges(s)
         sigma[lossy] = s.conducts[lossy]
         self.sigma = np.where(s.metal & ~lossy, 0.0, sigma)
-        flat_sigma = sigma.reshape(-1)
-        gains: list[Any] = []
-        where: list[Any] = []
-        ports: list[Any] = []
-        for p, gap in enumerate(s.gaps):
-            total = np.abs(gap.length).sum()
-            # Each edge carries its share of the gap's resistance and of its source: σ = l/(R A), and J = Vs/(R A) along the edge.
-            share = np.abs(gap.length) / total * self.resistances[p]
-            flat_sigma[gap.at] += np.abs(gap.length) / (share * gap.area)
-            gains.append(np.sign(gap.length) / (self.resistances[p] * gap.area))
-            where.append(gap.at)
-            ports.append(np.full(len(gap.at), p))
+        y = self._lumped(s)
+        sigma.reshape(-1)[self.lumped_at] += y * np.abs(self.lumped_length) / self.lumped_area
         x = sigma * dt / (2 * epsilon)
         stiff = x > STIFF
         ca = np.where(stiff, 1 / (1 + 2 * x), (1 - x) / (1 + x))
@@ -123,17 +115,30 @@ class Stepper:
             index[c + 1] = -1  # an edge that would begin on the last line
             ca[tuple(index)], cb[tuple(index)] = 0, 0
         self.rows_e, (self.ca, self.cb) = self._dictionary([ca, cb])
-        flat_cb = cb.reshape(-1)
-        none = np.zeros(0, dtype=np.int64)
-        edges = np.concatenate([none, *where])
+        self.part[:, 1], self.part[:, 6] = -y / self.lumped_area * cb.reshape(-1)[self.lumped_at], np.where(stiff.reshape(-1)[self.lumped_at], 0.0, 0.5)
+
+    def _lumped(self, s: Structure) -> Floats:
+        """The edges of feeds and loads in the order of their slabs: each carries its share of the element's R, L and 1/C. Returns their y, S."""
+        gaps = [*s.gaps, *(load.gap for load in s.loads)]
+        elements = [(r, 0.0, None) for r in self.resistances] + [(load.resistance, load.inductance, load.capacitance) for load in s.loads]
+        rows = [np.zeros((0, 9))]
+        for number, (gap, (r, inductance, capacitance)) in enumerate(zip(gaps, elements, strict=True)):
+            share = gap.length / np.abs(gap.length).sum()
+            inertia, elastance = 2 * inductance / self.dt, 0.0 if capacitance is None else self.dt / capacitance
+            part = np.abs(share)
+            y = 1 / (part * max(r + inertia + elastance / 2, LEAST_RESISTANCE))
+            one = np.ones(len(share))
+            rows.append(np.column_stack((gap.at, number * one, gap.area, gap.length, share, y, part * inertia, part * elastance, one)))
+        table = np.concatenate(rows)
+        edges = table[:, 0].astype(np.int64)
         _, slab, row, _ = np.unravel_index(edges, s.metal.shape)
-        order = np.argsort(slab, kind="stable")  # sources by slab
-        edges = edges[order]
-        self.source_at, self.source_row = self.flat_number(edges), row[order]
-        self.source_gain = -np.concatenate([none, *gains])[order] * flat_cb[edges]
-        self.source_port = np.concatenate([none, *ports])[order]
-        self.source_length = np.concatenate([none, *(g.length for g in s.gaps)])[order]
-        self.source_of_slab = np.searchsorted(slab[order], np.arange(s.shape[0] + 2))
+        order = np.argsort(slab, kind="stable")
+        table, self.lumped_at, self.lumped_row = table[order], edges[order], row[order]
+        self.lumped_of_slab = np.searchsorted(slab[order], np.arange(s.shape[0] + 2))
+        self.lumped_number, self.lumped_area, self.lumped_length = table[:, 1].astype(np.int64), table[:, 2], table[:, 3]
+        self.part = np.column_stack((table[:, 3], table[:, 8], table[:, 4], table[:, 5], table[:, 6], table[:, 7], table[:, 8]))
+        self.state = np.zeros((len(table), 3))
+        return np.asarray(table[:, 5])
 
     def flat_number(self, at: NDArray[np.int64]) -> NDArray[np.int64]:
         """Flat numbers into arrays (3, nx+1, ny+1, nz+1) as those into ``flat_e`` and ``flat_h``."""
@@ -203,19 +208,19 @@ class Stepper:
         return b, sigma / np.maximum(sigma + alpha, 1e-30) * (b - 1) / size
 
     def advance(self, waves: Floats, out: Floats) -> None:
-        """``len(waves)`` steps under source voltages (n, ports) at half steps; ``out`` (n, ports) receives the gap voltages after each."""
+        """``len(waves)`` steps under source voltages (n, ports) at half steps; ``out`` (n, ports + loads) receives the gap voltages after each."""
         slabs, rows = self.e.shape[1:3]
         chunks = max(1, min(get_num_threads(), slabs // 2))
         depth = max(1, min(self.depth, len(waves), slabs // (2 * chunks)))
         tile = max(depth, self.tile) if depth > 1 else rows
-        samples = np.zeros((len(waves), len(self.source_at)))
+        samples = np.zeros((len(waves), len(self.lumped_at)))
         flat = [a.reshape(-1) for a in (self.rows_e, self.ca, self.cb, self.rows_h, self.db)]
         kernels.march(self.flat_e, self.flat_h, *flat, *self.inverse_e, *self.inverse_h, *self.layers_e, *self.layers_h,
-                      self.source_at, self.source_row, self.source_gain, self.source_port, self.source_of_slab,
+                      self.flat_number(self.lumped_at), self.lumped_row, self.lumped_number, self.part, self.state, self.lumped_of_slab,
                       waves, samples, np.array([slabs, rows, self.nk, self.size]), chunks, depth, tile)
-        for port in range(out.shape[1]):  # −Σ E·l along the edges of each gap, from minus to plus
-            own = self.source_port == port
-            out[:, port] = -samples[:, own] @ self.source_length[own]
+        for gap in range(out.shape[1]):  # −Σ E·l along the edges of each gap, from minus to plus
+            own = self.lumped_number == gap
+            out[:, gap] = -samples[:, own] @ self.lumped_length[own]
 
     def stored(self) -> float:
         """Σ over cells of ε0 E² + μ0 H², J: a measure of what is left, not exact in media."""

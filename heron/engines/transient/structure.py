@@ -39,13 +39,31 @@ FILLED_AT_ONCE = 2_000_000  # cells: finer grids get their contents only when th
 
 @dataclass
 class Gap:
-    """A feed's edges: flat numbers ``at`` into E, signed lengths (m) from minus to plus, areas (m²) across; ``point`` its middle."""
+    """The edges of a feed or load, which stands at ``place`` in the document.
 
-    feed: int
+    Flat numbers ``at`` into E, signed lengths (m) from minus to plus, areas (m²) across; ``point`` its middle.
+    """
+
+    place: tuple[str, int]
     at: NDArray[np.int64]
     length: Floats
     area: Floats
     point: Floats
+
+
+@dataclass
+class Lumped:
+    """R (Ω), L (H) and C (F, or none) in series across a gap."""
+
+    gap: Gap
+    resistance: float
+    inductance: float
+    capacitance: float | None
+
+    def impedance(self, frequency: Floats) -> NDArray[np.complex128]:
+        """Ω at frequencies (f,)."""
+        s = 2j * np.pi * frequency
+        return np.asarray(self.resistance + s * self.inductance + (0 if self.capacitance is None else 1 / (s * self.capacitance)), dtype=complex)
 
 
 @dataclass
@@ -72,6 +90,7 @@ class Structure:
     wire_e: dict[tuple[int, int, int, int], float]
     wire_h: dict[tuple[int, int, int, int], float]
     gaps: list[Gap] = field(default_factory=list)
+    loads: list[Lumped] = field(default_factory=list)
     ports: list[int] = field(default_factory=list)
     ground: float | None = None
     low: Floats = field(default_factory=lambda: np.zeros(3))
@@ -123,8 +142,6 @@ def refusals(model: Evaluated, geometry: Geometry) -> list[str]:
     for part in geometry.parts:
         if any(len(_axes(p, q)) != 1 for p, q in _stretches(part)):
             out.append(f"the wire “{part.name}” does not run along x, y or z; the moments engine models it")
-    if any(s is not None and (s.inductance or s.capacitance is not None) for s in model.loads):
-        out.append("loads with inductance or capacitance are not modelled in the time domain yet")
     return out
 
 
@@ -385,14 +402,11 @@ def _sheet(s: Structure, body: Body, resistance: float) -> None:
 
 
 def _wires(s: Structure, model: Evaluated, geometry: Geometry, centre: float) -> None:
-    feeds: dict[str, list[int]] = {}
-    for i, f in enumerate(model.feeds):
-        if f is not None:
-            feeds.setdefault(f.part, []).append(i)
     s.ports = sorted((i for i, f in enumerate(model.feeds) if f is not None), key=lambda i: model.feeds[i].number)
-    gaps: dict[int, Gap] = {}
+    paths: dict[str, tuple[Any, list[Any]]] = {}
     for part in geometry.parts:
         edges = _edges(s, part)
+        paths[part.name] = part, edges
         per_length = part.conductor.surface_resistance(centre) / (2 * np.pi * part.radius)
         widths = [dual(np.diff(line)) for line in s.lines]
         for c, i, j, k, _, _ in edges:
@@ -400,17 +414,25 @@ def _wires(s: Structure, model: Evaluated, geometry: Geometry, centre: float) ->
             area = float(np.prod([widths[o][(i, j, k)[o]] for o in range(3) if o != c]))
             s.conducts[c, i, j, k] = 1 / (per_length * area) if per_length > 0 else np.inf
             _thin(s, c, (i, j, k), part.radius)
-        for feed in feeds.get(part.name, []):
-            try:
-                gaps[feed] = _gap(s, model.feeds[feed], feed, part, edges)
-            except HeronError as error:
-                s.errors.append(error.within("feeds", feed))
-    for i in s.ports:
-        if i in gaps:
-            s.gaps.append(gaps[i])
-        elif not any(e.path[:2] == ("feeds", i) for e in s.errors):
-            known = ", ".join(p.name for p in geometry.parts) or "none"
-            s.errors.append(ModelError(f"there is no wire “{model.feeds[i].part}”; there are {known}", ("feeds", i, "part")))
+    places = [("feeds", i, model.feeds[i]) for i in s.ports] + [("loads", i, load) for i, load in enumerate(model.loads) if load is not None]
+    taken: dict[int, str] = {}
+    for chapter, i, step in places:
+        try:
+            if step.part not in paths:
+                raise ModelError(f"there is no wire “{step.part}”; there are {', '.join(paths) or 'none'}", ("part",))
+            gap = _gap(s, (chapter, i), step, *paths[step.part])
+            what = f"feed {i + 1}" if chapter == "feeds" else f"load “{step.name}”"
+            for edge in gap.at.tolist():
+                if edge in taken:
+                    raise ModelError(f"on the grid its gap is in the same cell as {taken[edge]}; move them apart or refine the grid", ("at",))
+                taken[edge] = what
+        except HeronError as error:
+            s.errors.append(error.within(chapter, i))
+            continue
+        if chapter == "feeds":
+            s.gaps.append(gap)
+        else:
+            s.loads.append(Lumped(gap, step.resistance, step.inductance, step.capacitance))
 
 
 def _edges(s: Structure, part: Any) -> list[tuple[int, int, int, int, float, float]]:
@@ -454,14 +476,14 @@ def _thin(s: Structure, c: int, node: tuple[int, int, int], radius: float) -> No
             s.wire_h[other, at[0], at[1], at[2]] = 1 / m  # H that circles the edge
 
 
-def _gap(s: Structure, feed: Any, number: int, part: Any, edges: list[Any]) -> Gap:
-    """The edges of a feed's gap, taken out of the metal."""
+def _gap(s: Structure, place: tuple[str, int], feed: Any, part: Any, edges: list[Any]) -> Gap:
+    """The edges of the gap of a feed or load, taken out of the metal."""
     if not 0 <= feed.at <= 1:
         raise ModelError("the place is a fraction of the wire's length, from 0 to 1", ("at",))
     if not edges:
         raise ModelError(f"the wire “{part.name}” is shorter than a cell; refine the grid there or make it longer", ("part",))
     length = part.path.length
-    width = feed.width if feed.width is not None else 2 * part.radius
+    width = getattr(feed, "width", None) or 2 * part.radius
     chosen = [e for e in edges if abs(e[5] - feed.at) * length < width / 2 * (1 + 1e-6)]
     if not chosen:
         chosen = [min(edges, key=lambda e: abs(e[5] - feed.at))]
@@ -476,7 +498,7 @@ def _gap(s: Structure, feed: Any, number: int, part: Any, edges: list[Any]) -> G
     c, i, j, k = np.unravel_index(at[len(at) // 2], shape)
     point = np.array([s.x[i], s.y[j], s.z[k]])
     point[c] += 0.5 * (s.lines[c][(i, j, k)[c] + 1] - s.lines[c][(i, j, k)[c]])
-    return Gap(number, np.array(at), np.array(lengths), np.array(areas), point)
+    return Gap(place, np.array(at), np.array(lengths), np.array(areas), point)
 
 
 def surface_edges(s: Structure) -> Bools:
