@@ -1,4 +1,4 @@
-"""Before serving: the database exists, is migrated, and holds the demo. Prints how many runs are waiting. ``python -m server.prepare``."""
+"""Before serving: the database exists, is migrated, and holds the demo. Prints how many short runs are waiting. ``python -m server.prepare``."""
 
 from __future__ import annotations
 
@@ -27,11 +27,17 @@ def main() -> None:
     django.setup()
     from django.core.management import call_command
 
+    call_command("migrate", verbosity=0)
+    call_command("load_demo", long=True)
+    print(short_runs())
+
+
+def short_runs() -> int:
+    """How many runs of seconds are waiting or going on."""
+    from server.projects.management.commands.load_demo import DEMO_RUN_S
     from server.runs.models import ACTIVE, Run
 
-    call_command("migrate", verbosity=0)
-    call_command("load_demo")
-    print(Run.objects.filter(status__in=ACTIVE).count())
+    return Run.objects.filter(status__in=ACTIVE, forecast__seconds__lt=DEMO_RUN_S).count()
 
 
 if __name__ == "__main__":

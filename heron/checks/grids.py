@@ -8,13 +8,14 @@ from typing import Any
 import numpy as np
 
 from heron.checks.problems import Problem
-from heron.engines.transient.structure import FINEST, Structure
+from heron.engines.transient.structure import FINEST, MARGIN, Structure, wall_distance
 from heron.geometry import Geometry
 from heron.model import Evaluated
 from heron.model.substances import media_of
 from heron.quantities import engineering
 from heron.quantities.constants import C0
 
+FEWEST_CELLS = 15  # per wavelength of every medium: with fewer, phase errors move resonances
 VARIES = 0.02   # of |ε| over the band: beyond, a medium held at the band's centre is worth a word
 
 
@@ -115,4 +116,19 @@ def _outside(model: Evaluated, geometry: Geometry, discretisation: Any) -> list[
     return out
 
 
-GRID_CHECKS: list[Callable[[Evaluated, Geometry, Any], list[Problem]]] = [_feeds, _small, _media, _outside]
+def _resolution(model: Evaluated, geometry: Geometry, discretisation: Any) -> list[Problem]:
+    """Cells and walls against the rules of the trade (common practice)."""
+    out = []
+    cells, distance = model.plan.cells_per_wavelength, wall_distance(model) * model.plan.f_start / C0
+    if cells < FEWEST_CELLS:
+        out.append(Problem("look", "coarse-cells", f"{cells:g} cells per wavelength are fewer than the usual {FEWEST_CELLS}",
+                           "good for a first look: waves run too slowly on a coarse grid, and resonances come out low", ("plan", "cells_per_wavelength"),
+                           repair=[{"path": ["plan", "cells_per_wavelength"], "value": "20"}], repair_label="Use 20 cells per wavelength"))
+    if distance < MARGIN * (1 - 1e-6):
+        out.append(Problem("look", "near-walls", f"the absorbing walls are {distance:.2g} of the longest wavelength away from the model",
+                           "a quarter is the rule, an eighth the least: nearer walls absorb the antenna's own near field", ("surround", "margin"),
+                           repair=[{"path": ["surround", "margin"], "value": None}], repair_label="Keep a quarter wavelength"))
+    return out
+
+
+GRID_CHECKS: list[Callable[[Evaluated, Geometry, Any], list[Problem]]] = [_feeds, _small, _media, _outside, _resolution]

@@ -111,8 +111,8 @@ def _choose(model: Evaluated, geometry: Geometry, asked: str | None, problems: l
 
 
 def _band_usable(model: Evaluated) -> bool:
-    p = model.plan
-    return bool(p.f_start > 0 and p.f_stop >= p.f_start and p.segments_per_wavelength > 0 and LEAST_CELLS <= p.cells_per_wavelength <= MOST_CELLS)
+    p, margin = model.plan, model.surround.margin if model.surround is not None else None
+    return bool((margin is None or margin > 0) and p.f_start > 0 and p.f_stop >= p.f_start and p.segments_per_wavelength > 0 and LEAST_CELLS <= p.cells_per_wavelength <= MOST_CELLS)
 
 
 def _whole(value: float, low: int, high: int) -> bool:
@@ -140,6 +140,8 @@ def _values(model: Evaluated) -> list[Problem]:
         out.append(_no_feed(model))
     elif all(f is not None and f.amplitude == 0 for f in model.feeds):
         out.append(_error(("feeds", 0, "amplitude"), "no feed is driven: every amplitude is zero"))
+    if model.surround is not None and model.surround.margin is not None and model.surround.margin <= 0:
+        out.append(_error(("surround", "margin"), "the distance to the absorbing walls must be above zero; leave it out for a quarter of the longest wavelength"))
     for i, s in enumerate(model.loads):
         if s is None:
             continue

@@ -66,10 +66,14 @@ class Load(Step):
 
 
 class Surround(Step):
-    """Open space, or an infinite perfect ground plane at z = ``height`` with open space above."""
+    """Open space, or an infinite perfect ground plane at z = ``height`` with open space above.
+
+    ``margin`` is the distance from the model to the absorbing walls of engines that fill space with a grid; a quarter of the longest wavelength unless given.
+    """
 
     kind: Literal["open", "ground"] = "open"
     height: Length = "0"
+    margin: Length | None = None
 
 
 class FarField(Step):

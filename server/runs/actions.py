@@ -23,8 +23,8 @@ ATTEMPTS = 2
 
 
 @transaction.atomic
-def start_run(request: HttpRequest, project_id: int, revision: int | None, overrides: dict[str, str]) -> Run:
-    """Queues a solve of a revision (the head by default). Refused, with reasons, when preflight finds an error."""
+def start_run(request: HttpRequest, project_id: int, revision: int | None, overrides: dict[str, str], priority: int = 0) -> Run:
+    """Queues a solve of a revision (the head by default), before runs of lower priority. Refused, with reasons, when preflight finds an error."""
     project = get_project(request, project_id, Role.EDITOR, lock=True)
     chosen = project.head if revision is None else project.revisions.filter(number=revision).first()
     if chosen is None:
@@ -37,16 +37,16 @@ def start_run(request: HttpRequest, project_id: int, revision: int | None, overr
     run = Run.objects.create(
         project=project, number=last + 1, revision=chosen, overrides=overrides, author=request.user,
         values={n: {"value": q.value, "unit": si_symbol(q.dimension)} for n, q in examination.model.values.items()}, forecast=asdict(examination.forecast))
-    enqueue(run, "queued")
+    enqueue(run, "queued", priority)
     return run
 
 
-def enqueue(run: Run, message: str) -> None:
+def enqueue(run: Run, message: str, priority: int = 0) -> None:
     """Defers the job in the transaction that changes the run."""
     from server.runs.tasks import solve_run
 
     RunEvent.objects.create(run=run, message=message)
-    solve_run.defer(run_id=run.id)
+    solve_run.configure(priority=priority).defer(run_id=run.id)
 
 
 def get_run(request: HttpRequest, project_id: int, number: int, least: Role = Role.READER) -> Run:

@@ -121,6 +121,9 @@ def test_the_patch_is_given_to_the_transient_engine_with_a_reason_and_a_forecast
 @pytest.mark.parametrize(("change", "where", "words"), [
     ({"plan.cells_per_wavelength": "5"}, ("plan", "cells_per_wavelength"), "coarser grids do not carry a wave"),
     ({"plan.decay": "5"}, ("plan", "decay"), "20 to 100 dB"), ({"plan.longest": "0.2"}, ("plan", "longest"), "cut the pulse off"),
+    ({"surround": {"kind": "open", "margin": "-1 mm"}}, ("surround", "margin"), "must be above zero"),
+    ({"loads": [{"name": "r", "part": "nothing"}]}, ("loads", 0, "part"), "there is no wire"),
+    ({"loads": [{"name": "r", "part": "feed pin", "resistance": "1 ohm"}]}, ("loads", 0, "at"), "in the same cell as feed 1"),
     ({"feeds.0.part": "nothing"}, ("feeds", 0, "part"), "there is no wire"), ({"feeds.0.at": "2"}, ("feeds", 0, "at"), "from 0 to 1"),
     ({"parts.7.end": ["0", "-board / 2", "h / 2"]}, ("feeds", 0), "not connected"),
     ({"surround": {"kind": "ground", "height": "1 mm"}}, ("parts", 0), "below the ground"),
@@ -137,6 +140,17 @@ def test_what_deserves_a_look_is_said() -> None:
     found = patch({"materials": [medium], "parts.0.material": "wet board"})
     assert [p.message for p in found.problems if "held at its value in the middle" in p.message]
     assert patch({"plan.engine": "moments"}).errors[0].message.startswith("the moments engine models wires")
+
+
+def test_walls_stand_where_asked_and_near_ones_and_coarse_cells_are_told() -> None:
+    near = patch({"surround": {"kind": "open", "margin": "12 mm"}, "plan.cells_per_wavelength": "12"})
+    s = near.discretisation.structure
+    low, high = s.inner
+    assert s.low - low == pytest.approx(12e-3) and high - s.high == pytest.approx(12e-3)
+    told = {p.code: p for p in near.problems}
+    assert told["near-walls"].path == ("surround", "margin") and "0.088" in told["near-walls"].message
+    assert told["coarse-cells"].path == ("plan", "cells_per_wavelength")
+    assert not {"near-walls", "coarse-cells"} & {p.code for p in patch().problems}
 
 
 def test_what_the_grid_cannot_carry_is_refused_in_words() -> None:

@@ -14,7 +14,7 @@ from heron.engines.contract import Forecast, Progress, Refusal, Signal, band, si
 from heron.engines.transient import radiation, records
 from heron.engines.transient.records import Complexes
 from heron.engines.transient.stepper import Stepper
-from heron.engines.transient.structure import LAYERS, MARGIN, Floats, Structure, fill, refusals, structure
+from heron.engines.transient.structure import LAYERS, Floats, Structure, fill, refusals, structure, wall_distance
 from heron.errors import ModelError, Stopped
 from heron.geometry import Geometry
 from heron.geometry.build import build_frames, frame_matrix
@@ -120,7 +120,7 @@ class TransientEngine:
             if runs[-1].stopped and port + 1 < len(feeds):
                 raise Stopped("stopped before every port was driven; there is no scattering matrix to keep")
         progress("fields", 0.97, {})
-        return _dataset(s, feeds, z0, frequency, recorder, runs, (float(plan.cells_per_wavelength), MARGIN))
+        return _dataset(s, feeds, z0, frequency, recorder, runs, (float(plan.cells_per_wavelength), wall_distance(model) * plan.f_start / C0))
 
     def fields(self, results: xr.Dataset, index: int, incident: Complexes) -> radiation.Surface:
         """Recorded currents and fields under incident waves (P,) at frequency number ``index``."""

@@ -158,6 +158,12 @@ def _axes(p: Floats, q: Floats) -> list[int]:
     return [k for k in range(3) if d[k] > 1e-6 * d.max()]
 
 
+def wall_distance(model: Evaluated) -> float:
+    """From the model to the absorbing layers, m."""
+    asked = model.surround.margin if model.surround is not None else None
+    return float(asked if asked is not None else MARGIN * C0 / model.plan.f_start)
+
+
 def structure(model: Evaluated, geometry: Geometry) -> Structure:
     """Grid of a model whose band is usable, with its contents unless it is very fine.
 
@@ -176,7 +182,7 @@ def structure(model: Evaluated, geometry: Geometry) -> Structure:
         _wishes(axes, body, largest / max(index, 1.0), medium is not None)
     for part in geometry.parts:
         _wire_wishes(axes, part, [f for f in model.feeds if f is not None and f.part == part.name], largest)
-    margin = MARGIN * C0 / plan.f_start
+    margin = wall_distance(model)
     walls = np.full((3, 2), LAYERS)
     grid = []
     for k, axis in enumerate(axes):

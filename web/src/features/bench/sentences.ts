@@ -109,7 +109,10 @@ export const SENTENCES: Record<string, (step: Step) => Sentence> = {
   near_plane: () => ({ title: "Near field", words: [name, "on the plane from", ...point("corner"), "along", ...point("along"), "and across", ...point("across"), ",", t(["counts", 0], "1"), "by", t(["counts", 1], "1"), "points"] }),
   surround: (s) => ({
     title: "Surround",
-    words: s.kind === "ground" ? [{ token: ["kind"], choices: ["open", "ground"] }, ": an infinite perfect plane at z =", t("height", "1 m"), ", open above"] : [{ token: ["kind"], choices: ["open", "ground"] }, "on all sides"],
+    words: [
+      ...(s.kind === "ground" ? [{ token: ["kind"], choices: ["open", "ground"] }, ": an infinite perfect plane at z =", t("height", "1 m"), ", open above"] as Word[] : [{ token: ["kind"], choices: ["open", "ground"] }, "on all sides"] as Word[]),
+      "; on a grid, absorbing walls", { token: ["margin"], unit: "1 m", empty: "a quarter of the longest wavelength" }, "away",
+    ],
   }),
   plan: (s) => ({
     title: "Plan",
