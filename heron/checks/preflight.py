@@ -112,7 +112,8 @@ def _choose(model: Evaluated, geometry: Geometry, asked: str | None, problems: l
 
 def _band_usable(model: Evaluated) -> bool:
     p, margin = model.plan, model.surround.margin if model.surround is not None else None
-    return bool((margin is None or margin > 0) and p.f_start > 0 and p.f_stop >= p.f_start and p.segments_per_wavelength > 0 and LEAST_CELLS <= p.cells_per_wavelength <= MOST_CELLS)
+    return bool((margin is None or margin > 0) and p.f_start > 0 and p.f_stop >= p.f_start and p.segments_per_wavelength > 0
+                and LEAST_CELLS <= p.cells_per_wavelength <= MOST_CELLS)
 
 
 def _whole(value: float, low: int, high: int) -> bool:

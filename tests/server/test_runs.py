@@ -15,11 +15,17 @@ from typing import Any
 
 import pytest
 import skrf
+from django.core.management import call_command
 from django.db import connection
 from django.utils import timezone
+from procrastinate.contrib.django.models import ProcrastinateJob
 
+from heron.engines.transient import engine
 from heron.formats import netcdf
+from server.accounts.models import User
 from server.config import ROOT
+from server.prepare import short_runs
+from server.projects import library
 from server.projects.actions import create_project
 from server.projects.library import example
 from server.runs import actions, store
@@ -57,8 +63,6 @@ def api() -> Api:
 
 
 def make(api: Api, **plan: str) -> int:
-    from server.accounts.models import User
-
     document = example("mast-dipole").model_dump(mode="json")
     document["plan"] |= plan
     from heron.model import load_document
@@ -223,3 +227,18 @@ def test_repeating_a_run_gives_the_same_numbers(api: Api, worker: Callable[[], A
         time.sleep(0.1)
     a, b = (api.ask("get", f"/projects/{project}/runs/{n}/sweep").json() for n in (1, 2))
     assert a == b
+
+
+def test_the_demos_longer_runs_wait_behind_all_others(monkeypatch: pytest.MonkeyPatch) -> None:
+    """Only on request, at a lower priority, and the first start does not wait for them."""
+    few = {name: example(name) for name in ("ground-whip", "hide-patch", "panel-cell")}
+    monkeypatch.setattr(library, "examples", lambda: few)
+    monkeypatch.setattr(engine, "machine_rate", lambda: 1e8)
+    call_command("load_demo")
+    assert Run.objects.count() == 1
+    Run.objects.all().delete()
+    User.objects.all().delete()
+    call_command("load_demo", long=True)
+    jobs = {ProcrastinateJob.objects.get(args={"run_id": run.id}).priority: run.project.name for run in Run.objects.all()}
+    assert jobs == {0: few["ground-whip"].name, -10: few["hide-patch"].name}
+    assert short_runs() == 1
