@@ -38,7 +38,7 @@ def main(argv: list[str] | None = None) -> int:
     solve.add_argument("--quiet", action="store_true")
     geometry.add_argument("--deflection", type=float, help="of the STL's triangles from the exact surfaces, in m")
     bench = commands.add_parser("bench", help="measure this machine")
-    bench.add_argument("name", choices=["moments", "transient"])
+    bench.add_argument("name", choices=["moments", "transient", "antennas"])
     bench.add_argument("--json", action="store_true")
     args = parser.parse_args(argv)
     try:
@@ -119,7 +119,7 @@ def _bench(args: argparse.Namespace) -> int:
         print(json.dumps(rows))
     else:
         for row in rows:
-            print("  ".join(f"{k} {v:.4g}" for k, v in row.items()))
+            print("  ".join(f"{k} {v}" if isinstance(v, str) else f"{k} {v:.5g}" for k, v in row.items()))
     return 0
 
 

@@ -59,7 +59,7 @@ def _answering(address: str) -> None:
 
 
 def _solved(url: str) -> None:
-    end = time.monotonic() + 150
+    end = time.monotonic() + 250
     while time.monotonic() < end:
         with psycopg.connect(url) as c:
             row = c.execute("select count(*) from runs_run where status <> 'finished'").fetchone()

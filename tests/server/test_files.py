@@ -33,7 +33,7 @@ def send(api: Api, project: int, name: str, data: bytes) -> Any:
 
 
 def read(api: Api, project: int, name: str) -> dict[str, Any]:
-    end = time.monotonic() + 60
+    end = time.monotonic() + 120
     while time.monotonic() < end:
         line: dict[str, Any] = next(f for f in api.ask("get", f"/projects/{project}/files").json() if f["name"] == name)
         if line["state"] != "reading":

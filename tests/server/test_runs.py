@@ -82,7 +82,7 @@ def state(project: int) -> Run:
     return Run.objects.get(project_id=project, number=1)
 
 
-def wait(project: int, reached: Callable[[Run], bool], seconds: float = 60) -> Run:
+def wait(project: int, reached: Callable[[Run], bool], seconds: float = 120) -> Run:
     end = time.monotonic() + seconds
     while time.monotonic() < end:
         run = state(project)
@@ -222,7 +222,7 @@ def test_repeating_a_run_gives_the_same_numbers(api: Api, worker: Callable[[], A
     start(api, project)
     worker()
     wait(project, ended)
-    end = time.monotonic() + 30
+    end = time.monotonic() + 120
     while time.monotonic() < end and Run.objects.filter(status=Status.FINISHED).count() < 2:
         time.sleep(0.1)
     a, b = (api.ask("get", f"/projects/{project}/runs/{n}/sweep").json() for n in (1, 2))

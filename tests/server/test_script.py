@@ -129,7 +129,7 @@ class Visitor:
 
     def patiently(self, method: str, path: str, body: Any = None) -> Any:
         """As ``ask``, again while the server's database is away."""
-        end = time.monotonic() + 30
+        end = time.monotonic() + 60
         while True:
             try:
                 return self.ask(method, path, body)
@@ -139,7 +139,7 @@ class Visitor:
                 time.sleep(0.3)
 
     def finished(self, project: int, number: int) -> dict[str, Any]:
-        end = time.monotonic() + 90
+        end = time.monotonic() + 150
         while time.monotonic() < end:
             run: dict[str, Any] = self.patiently("GET", f"/projects/{project}/runs/{number}")
             if run["status"] not in ("queued", "running", "paused"):

@@ -1,0 +1,103 @@
+"""Longer checks of the time-domain engine against published formulas: minutes each, so not among the tests.
+
+The last figures stand in docs/accuracy.md; ``./odd-heron bench antennas --json`` makes them anew.
+"""
+
+from __future__ import annotations
+
+from typing import Any
+
+import numpy as np
+import skrf
+import xarray as xr
+from scipy.constants import c as C0
+
+from heron.checks import examine
+from heron.engines import ENGINES, silent
+from heron.errors import ModelError
+from heron.model import load_document
+from heron.results import patterns, ports
+
+Row = dict[str, Any]
+
+PATCH_CELLS = (14, 20, 28)  # per wavelength: each grid √2 finer than the one before
+PATCH = {"eps": 2.2, "h": 1.588e-3, "w": 11.86e-3, "l": 9.06e-3, "f": 10e9}  # Balanis, Antenna Theory, example 14.1 (from memory)
+LINE = {"eps": 3.55, "tan": 0.0027, "h": 1.524e-3, "w": 3.4e-3, "short": 20e-3, "long": 36e-3}
+
+
+def _solve(parts: list[Row], feeds: list[Row], medium: Row, plan: Row) -> xr.Dataset:
+    document = {
+        "version": 1, "parts": parts, "feeds": feeds, "materials": [{"kind": "dielectric", "name": "board", "conductivity": "0 S/m", "permeability": "1"} | medium],
+        "surround": {"kind": "ground", "height": "0"}, "plan": {"engine": "transient"} | plan,
+    }
+    found = examine(load_document(document))
+    if not found.sound:
+        raise ModelError("; ".join(p.message for p in found.errors))
+    return ENGINES["transient"].solve(found.model, found.discretisation, silent)
+
+
+def _box(name: str, low: Any, size: Any) -> Row:
+    return {"kind": "box", "name": name, "corner": [f"{v} m" for v in low], "size": [f"{v} m" for v in size], "material": "board"}
+
+
+def _strip(name: str, x: float, y: float, z: float, along: float, across: float, material: str) -> Row:
+    return {"kind": "rectangle", "name": name, "corner": [f"{v} m" for v in (x, y, z)], "size": [f"{along} m", f"{across} m"], "axis": "z", "material": material}
+
+
+def _pin(name: str, x: float, y: float, h: float, radius: float) -> Row:
+    return {"kind": "wire", "name": name, "start": [f"{x} m", f"{y} m", "0"], "end": [f"{x} m", f"{y} m", f"{h} m"], "radius": f"{radius} m", "material": "perfect"}
+
+
+def patch() -> list[Row]:
+    """The worked patch of 10 GHz on a grounded board: its resonance (largest R) as the grid becomes finer, and where that leads."""
+    p, board = PATCH, 26e-3
+    parts = [_box("substrate", (-board / 2, -board / 2, 0), (board, board, p["h"])), _strip("patch", -p["w"] / 2, -p["l"] / 2, p["h"], p["w"], p["l"], "perfect"),
+             _pin("pin", 0.0, -2.6e-3, p["h"], 0.15e-3)]
+    found, rows = [], []
+    for cells in PATCH_CELLS:
+        results = _solve(parts, [{"number": 1, "part": "pin", "at": "0.5"}], {"permittivity": str(p["eps"]), "loss_tangent": "0"},
+                         {"f_start": "8.8 GHz", "f_stop": "10.8 GHz", "points": "201", "cells_per_wavelength": str(cells), "decay": "45"})
+        f, r = results["frequency"].values, ports.impedances(results)[:, 0].real
+        i = int(r.argmax())
+        a, b, c = r[i - 1:i + 2]
+        found.append(float(f[i] + 0.5 * (a - c) / (a - 2 * b + c) * (f[1] - f[0])))
+        figures = patterns.figures(results, i)
+        rows.append({"check": "10 GHz patch (Balanis, ch. 14)", "cells_per_wavelength": cells, "resonance_hz": found[-1],
+                     "against_design": found[-1] / p["f"] - 1, "directivity_dbi": figures.directivity_dbi})
+    order = float(np.log2(abs((found[0] - found[1]) / (found[1] - found[2]))) * 2)
+    limit = found[2] + (found[2] - found[1]) / (2 ** (order / 2) - 1)
+    last = {"check": "10 GHz patch, limit of fine grids", "resonance_hz": limit, "order": order}
+    return [*(row | {"against_limit": row["resonance_hz"] / limit - 1} for row in rows), last]
+
+
+def microstrip() -> list[Row]:
+    """Phase and loss constants from lines of two lengths with the same ends, by the eigenvalues of T₂T₁⁻¹; reference: Hammerstad and Jensen (1980).
+
+    The formulas are those of ``skrf.media``.
+    """
+    p, margin, transfer, f = LINE, 12e-3, [], np.zeros(0)
+    for length in (p["short"], p["long"]):
+        x, width = length / 2, p["w"] + 2 * margin
+        parts = [_box("substrate", (-x - margin, -width / 2, 0), (length + 2 * margin, width, p["h"])),
+                 _strip("strip", -x, -p["w"] / 2, p["h"], length, p["w"], "copper"),
+                 _pin("left", -x, 0.0, p["h"], 0.2e-3), _pin("right", x, 0.0, p["h"], 0.2e-3)]
+        feeds = [{"number": n, "part": part, "at": "0.5"} for n, part in ((1, "left"), (2, "right"))]
+        results = _solve(parts, feeds, {"permittivity": str(p["eps"]), "loss_tangent": str(p["tan"])},
+                         {"f_start": "1 GHz", "f_stop": "4 GHz", "points": "13", "cells_per_wavelength": "40", "decay": "60"})
+        f = results["frequency"].values
+        transfer.append(skrf.s2t(results["s"].values))
+    band = skrf.Frequency.from_f(f, unit="Hz")
+    lines = skrf.media.MLine(band, w=p["w"], h=p["h"], t=35e-6, ep_r=p["eps"], tand=p["tan"], rho=1 / 5.8e7, rough=1e-9)
+    rows = []
+    for k, hz in enumerate(f):
+        values = np.linalg.eigvals(transfer[1][k] @ np.linalg.inv(transfer[0][k]))
+        gamma = -np.log(values[int(np.argmin(values.imag))]) / (p["long"] - p["short"])  # e^(−γ ΔL): its phase falls
+        found = (gamma.imag * C0 / (2 * np.pi * hz)) ** 2
+        wanted = (lines.gamma[k].imag * C0 / (2 * np.pi * hz)) ** 2
+        rows.append({"check": "microstrip (Hammerstad and Jensen)", "frequency_hz": float(hz), "eps_eff": float(found), "error": float(found / wanted - 1),
+                     "loss_db_per_m": float(8.686 * abs(gamma.real)), "formula_db_per_m": float(8.686 * lines.gamma[k].real)})
+    return rows
+
+
+def run() -> list[Row]:
+    return [*patch(), *microstrip()]
