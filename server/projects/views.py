@@ -14,7 +14,7 @@ from heron.geometry import Geometry
 from heron.geometry.bodies import Body, cached
 from heron.geometry.build import build_frames, frame_matrix
 from heron.geometry.exact.kernel import FACE, subshapes
-from heron.geometry.exact.mesh import FINE, SCENE, triangulate
+from heron.geometry.exact.mesh import FINE, SCENE, edge_lines, triangulate
 from heron.geometry.places import POINTS
 from heron.geometry.tessellate import shapes
 from heron.geometry.transforms import apply
@@ -24,7 +24,8 @@ from heron.model.substances import conducting, conductors_of, media_of
 from heron.quantities.units import si_symbol
 from server.errors import not_found
 
-OUTLINE_EDGES = 60
+OUTLINE_EDGES, OUTLINE_BODIES = 60, 40
+OUTLINE_FINE = 5e-3  # of a body's diagonal: distance of its drawn edges from the true ones
 
 
 def examination_view(e: Examination, have: set[str] | None = None) -> dict[str, Any]:
@@ -104,8 +105,10 @@ def _encoded(body: Body, scene: float) -> dict[str, Any]:
 
 
 def outline(geometry: Geometry) -> list[list[list[float]]]:
-    """Edge lines of the bodies for a small drawing: the longest ones, a few hundred points in all."""
-    lines = [line * b.unit for b in geometry.placed.bodies for line in triangulate(b.shape).edges] if geometry.bodies else []
+    """Edge lines of the largest bodies for a small drawing: the longest ones, a few hundred points in all."""
+    sizes = {b.name: float(np.linalg.norm(np.subtract(*b.bounds))) for b in geometry.bodies}
+    largest = sorted(geometry.bodies, key=lambda b: -sizes[b.name])[:OUTLINE_BODIES]
+    lines = [line * b.unit for b in largest for line in edge_lines(b.shape, OUTLINE_FINE * sizes[b.name] / b.unit)]
     lines.sort(key=lambda line: -float(np.linalg.norm(np.diff(line, axis=0), axis=1).sum()))
     return [[*line[:: max(1, len(line) // 24)].round(9).tolist(), line[-1].round(9).tolist()] for line in lines[:OUTLINE_EDGES]]
 

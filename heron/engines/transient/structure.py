@@ -31,6 +31,7 @@ AT_WIRE = 0.25           # cells across wires and along their ends against those
 CUTS = 6                 # samples along an edge that a curved surface cuts
 LEAST_FACE = 0.25         # of its longest free edge: smaller free faces are enlarged to this
 ON_SURFACE = 1e-3        # of the smallest cell: nearer than this to a surface is on it
+SEEN = 0.02               # of the largest cell: how exactly bodies smaller than that cell are drawn for the grid
 FLAT = 1e-6              # of a body's size: a sheet thinner than this lies flat
 THIN_WIRE = 0.2298       # radius of a wire of zero edges over the cell size: Noda and Yokoyama, IEEE Trans. Power Delivery 17 (2002)
 MOST_CELLS = 60_000_000
@@ -73,7 +74,7 @@ class Structure:
     ``epsilon``, ``sigma`` (relative; S/m) and ``mu`` of cells (nx, ny, nz); ``metal`` (3, nx+1, ny+1, nz+1) marks edges in conductors,
     ``conducts`` (same, S/m) the conductivity that gives them their surface resistance, infinite for perfect ones;
     ``free_edge`` and ``free_face`` (same) are the shares of edges and faces outside solid metal, for curved surfaces;
-    ``wire_e`` scales ε of E edges beside thin wires, ``wire_h`` μ of H faces around them, by (component, node).
+    ``wire_e`` scales ε of E edges beside thin wires, ``wire_h`` μ of H faces around them, by (component, node); ``largest`` cell asked in air, m.
     """
 
     x: Floats
@@ -93,9 +94,9 @@ class Structure:
     loads: list[Lumped] = field(default_factory=list)
     ports: list[int] = field(default_factory=list)
     ground: float | None = None
+    largest: float = 0.0
     low: Floats = field(default_factory=lambda: np.zeros(3))
     high: Floats = field(default_factory=lambda: np.zeros(3))
-    coarse: list[tuple[str, int]] = field(default_factory=list)
     errors: list[HeronError] = field(default_factory=list)
 
     @property
@@ -179,7 +180,7 @@ def structure(model: Evaluated, geometry: Geometry) -> Structure:
     for body in bodies:
         medium = media.get(body.material)
         index = float(np.sqrt(abs(medium.epsilon(plan.f_stop)[0] * medium.mu(plan.f_stop)[0]))) if medium else 1.0
-        _wishes(axes, body, largest / max(index, 1.0), medium is not None)
+        _wishes(axes, body, largest, largest / max(index, 1.0), medium is not None)
     for part in geometry.parts:
         _wire_wishes(axes, part, [f for f in model.feeds if f is not None and f.part == part.name], largest)
     margin = wall_distance(model)
@@ -199,7 +200,7 @@ def structure(model: Evaluated, geometry: Geometry) -> Structure:
         raise ModelError(f"the grid has {np.prod(shape) / 1e6:.0f} million cells; up to {MOST_CELLS // 10**6} million are solved here. "
                          "Ask for fewer cells per wavelength or leave out small details", ("plan", "cells_per_wavelength"))
     empty, none = np.zeros((0, 0, 0)), np.zeros((0, 0, 0, 0), dtype=np.float32)
-    made = Structure(x, y, z, walls, empty, empty, empty, none.astype(bool), none, none, none, {}, {}, ground=ground, low=low, high=high)
+    made = Structure(x, y, z, walls, empty, empty, empty, none.astype(bool), none, none, none, {}, {}, ground=ground, largest=largest, low=low, high=high)
     if np.prod(shape) <= FILLED_AT_ONCE:
         fill(made, model, geometry)
     return made
@@ -235,23 +236,27 @@ def _bounds(geometry: Geometry, bodies: list[Body], ground: float | None) -> tup
     return low, high
 
 
-def _mesh(body: Body) -> Any:
+def _mesh(body: Body, largest: float) -> Any:
+    """Triangles of a body's surface; those of one smaller than a cell (``largest`` m), such as a rivet, are few."""
     from heron.geometry.bodies import cached
     from heron.geometry.exact.mesh import triangulate
 
+    low, high = body.bounds
+    if float(np.linalg.norm(high - low)) < largest:
+        return cached(("triangles", body.key, largest), lambda: triangulate(body.shape, SEEN * largest / body.unit))
     return cached(("triangles", body.key), lambda: triangulate(body.shape))
 
 
-def _corners(body: Body) -> Floats:
+def _corners(body: Body, largest: float) -> Floats:
     """Triangles (m, 3, 3) of a body's surface, m."""
-    found = _mesh(body)
+    found = _mesh(body, largest)
     return np.asarray(found.points[found.triangles] * body.unit)
 
 
-def _wishes(axes: list[Axis], body: Body, largest: float, medium: bool) -> None:
-    """Lines on a body's straight, axis-aligned edges and its bounds; cells fine enough inside it, and finer at edges of metal."""
+def _wishes(axes: list[Axis], body: Body, largest: float, inside: float, medium: bool) -> None:
+    """Lines on a body's straight, axis-aligned edges and its bounds; cells of ``inside`` m at most in it, and finer at edges of metal."""
     low, high = body.bounds
-    found = _mesh(body)
+    found = _mesh(body, largest)
     marks: list[set[float]] = [set(), set(), set()]
     for edge in found.edges:
         ends = edge[[0, -1]] * body.unit
@@ -262,24 +267,24 @@ def _wishes(axes: list[Axis], body: Body, largest: float, medium: bool) -> None:
         for k in range(3):
             marks[k] |= {round(float(ends[0, k]), 12), round(float(ends[1, k]), 12)}
     if not medium and not body.solid:
-        _sheet_edges(axes, body, found.edges)
+        _sheet_edges(axes, body, found.edges, _corners(body, largest))
         return
     for k, axis in enumerate(axes):
         own = sorted(marks[k] | {round(float(low[k]), 12), round(float(high[k]), 12)})
         axis.marks += own
         if medium:
-            axis.sizes.append((float(low[k]), float(high[k]), min(largest, max(float(high[k] - low[k]) / ACROSS, FINEST * largest))))
+            axis.sizes.append((float(low[k]), float(high[k]), min(inside, max(float(high[k] - low[k]) / ACROSS, FINEST * inside))))
         else:
             axis.sizes += [(m, m, AT_METAL * largest) for m in own]
 
 
-def _sheet_edges(axes: list[Axis], body: Body, edges: list[Floats]) -> None:
-    """Where a flat sheet's straight edges lie, with the side on which its metal ends; and the plane it lies in."""
+def _sheet_edges(axes: list[Axis], body: Body, edges: list[Floats], corners: Floats) -> None:
+    """Where a flat sheet's straight edges lie, with the side on which its metal ends; and the plane it lies in. ``corners`` are its triangles (m, 3, 3)."""
     low, high = body.bounds
     d = int(np.argmin(high - low))
     axes[d].marks.append(round(float(0.5 * (low[d] + high[d])), 12))
     plane = [k for k in range(3) if k != d]
-    corners = _corners(body)[:, :, plane]
+    corners = corners[:, :, plane]
     reach = 1e-4 * float((high - low).max())
     bent = False
     for edge in edges:
@@ -326,7 +331,7 @@ def _wire_wishes(axes: list[Axis], part: Any, feeds: list[Any], largest: float) 
 
 
 def _fill(s: Structure, body: Body, medium: Any, centre: float) -> None:
-    where, share = filling.fractions(_corners(body), *s.lines)
+    where, share = filling.fractions(_corners(body, s.largest), *s.lines)
     epsilon, mu = medium.epsilon(centre)[0], medium.mu(centre)[0]
     s.epsilon[where] += share * (float(epsilon.real) - 1)
     s.sigma[where] += share * float(medium.effective_conductivity(centre)[0])
@@ -344,7 +349,7 @@ def conduct(s: Structure, body: Body, resistance: float) -> None:
     With E scaled by its edge's free share, Faraday's law on a cut face needs only the face's free area: Dey and Mittra,
     IEEE Microw. Guided Wave Lett. 7 (1997). Faces much smaller than their edges are enlarged.
     """
-    corners = _corners(body)
+    corners = _corners(body, s.largest)
     low, high = body.bounds
     spans = [np.searchsorted(line, [lo, hi]) for line, lo, hi in zip(s.lines, low, high, strict=True)]
     block = [(max(0, int(i0) - 1), min(len(line) - 1, int(i1) + 1)) for line, (i0, i1) in zip(s.lines, spans, strict=True)]
@@ -396,7 +401,7 @@ def _sheet(s: Structure, body: Body, resistance: float) -> None:
     d = int(np.argmin(high - low))
     a, b = [k for k in range(3) if k != d]
     p = int(np.abs(s.lines[d] - 0.5 * (low[d] + high[d])).argmin())
-    corners = _corners(body)[:, :, [a, b]]
+    corners = _corners(body, s.largest)[:, :, [a, b]]
     middles = [0.5 * (line[1:] + line[:-1]) for line in s.lines]
     near = 1e-3 * min(float(np.diff(s.lines[a]).min()), float(np.diff(s.lines[b]).min()))
     for c, (u, v) in ((a, (middles[a], s.lines[b])), (b, (s.lines[a], middles[b]))):

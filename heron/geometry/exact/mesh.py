@@ -68,15 +68,20 @@ def triangulate(shape: Shape, deflection: float | None = None, scene: float = 0.
         triangles.append(own + count)
         owner.append(np.full(len(own), number, dtype=np.int32))
         count += len(nodes)
+    edges = edge_lines(shape, distance)
+    if not points:
+        return Triangles(np.empty((0, 3)), np.empty((0, 3), dtype=np.int32), np.empty(0, dtype=np.int32), edges)
+    return Triangles(np.vstack(points), np.vstack(triangles), np.concatenate(owner), edges)
+
+
+def edge_lines(shape: Shape, deflection: float) -> list[Floats]:
+    """Polylines (k, 3) within ``deflection`` of every edge but the seams of closed surfaces."""
     seams = TopTools_MapOfShape()
     for face in subshapes(shape, FACE):
         for edge in subshapes(face, EDGE):
             if BRep_Tool.IsClosed_s(edge, face):
                 seams.Add(edge)
-    edges = [line for e in subshapes(shape, EDGE) if not seams.Contains(e) and (line := edge_line(e, distance)) is not None]
-    if not points:
-        return Triangles(np.empty((0, 3)), np.empty((0, 3), dtype=np.int32), np.empty(0, dtype=np.int32), edges)
-    return Triangles(np.vstack(points), np.vstack(triangles), np.concatenate(owner), edges)
+    return [line for e in subshapes(shape, EDGE) if not seams.Contains(e) and (line := edge_line(e, deflection)) is not None]
 
 
 def edge_line(edge: Shape, deflection: float) -> Floats | None:

@@ -1,6 +1,6 @@
 import { Html } from "@react-three/drei";
 import { useThree, type ThreeEvent } from "@react-three/fiber";
-import { useEffect, useMemo, useState } from "react";
+import { memo, useEffect, useMemo, useState } from "react";
 import { BufferAttribute, BufferGeometry, DoubleSide, Matrix3, Plane, Vector3 } from "three";
 import type { Body, Examination } from "../api/types";
 import { color } from "../app/theme";
@@ -8,75 +8,110 @@ import { useBench } from "../features/bench/model";
 import { quantity } from "../format";
 import type { Extent } from "./extent";
 import { dimensions } from "./dimensions";
-import { faceOf, meshOf, nearestEdge, snapped, type Held } from "./meshes";
+import { faceOf, meshOf, merged, nearestEdge, snapped, type Held } from "./meshes";
 import { angle, distance, keptSide, useStage, visible, type Hit } from "./state";
 
 const REACH = 0.02; // of the model's size: points nearer than this to a corner are the corner
+const HEAVY = 100_000; // triangles beyond which parts below SMALL of the model's size are left out while the view turns
+const SMALL = 0.01;
+const MOST_NAMED = 6; // bodies of one step that are named at a time
 const AXES = { x: [1, 0, 0], y: [0, 1, 0], z: [0, 0, 1] } as const;
 
-/** Solids and sheets with their edges; media are see-through, metal is not. */
+/** The plane that cuts the structure, in world space, where the model is centred and of unit size. */
+export function useSection(extent: Extent): Plane[] {
+  const section = useStage((s) => s.section);
+  return useMemo(() => {
+    if (!section) return [];
+    const { axis, at } = section;
+    const k = { x: 0, y: 1, z: 2 }[axis];
+    const side = keptSide(section);
+    return [new Plane(new Vector3(...AXES[axis]).multiplyScalar(side), (-side * (at - extent.center[k]!)) / extent.size)];
+  }, [section, extent]);
+}
+
+/** Solids and sheets with their edges; media are see-through, metal is not. Those that look alike are drawn in one go, as an imported platform may have thousands. */
 export function Bodies({ examination, extent, quiet }: { examination: Examination; extent: Extent; quiet: boolean }) {
   const stage = useStage();
+  const hover = useBench((s) => s.hover);
+  const [aim, setAim] = useState<Hit | null>(null);
   const { invalidate } = useThree();
-  useEffect(() => invalidate(), [stage, invalidate]);
-  const planes = useMemo(() => {
-    if (!stage.section) return [];
-    const { axis, at } = stage.section;
-    // Clipping planes are in world space, where the model is centred and of unit size.
-    const k = { x: 0, y: 1, z: 2 }[axis];
-    const side = keptSide(stage.section);
-    return [new Plane(new Vector3(...AXES[axis]).multiplyScalar(side), (-side * (at - extent.center[k]!)) / extent.size)];
-  }, [stage.section, extent]);
+  useEffect(() => invalidate(), [stage, aim, invalidate]);
+  const planes = useSection(extent);
+  const { hidden, solo, faint } = stage;
+  const shown = useMemo(() => examination.bodies.filter((b) => visible({ hidden, solo }, b.name) && meshOf(b.key)), [examination, hidden, solo]);
+  const heavy = useMemo(() => shown.reduce((n, b) => n + meshOf(b.key)!.triangles, 0) > HEAVY, [shown]);
+  const alike = useMemo(() => {
+    const groups = new Map<string, Body[]>();
+    for (const b of shown) {
+      const key = [faint.includes(b.name), b.conductor, b.solid, b.colour, heavy && distance(b.low, b.high) < SMALL * extent.size ? "small" : ""].join();
+      const own = groups.get(key);
+      if (own) own.push(b);
+      else groups.set(key, [b]);
+    }
+    return groups;
+  }, [shown, faint, heavy, extent.size]);
+  const lit = useMemo(() => (quiet ? [] : shown.filter((b) => `parts.${b.step}` === hover)), [shown, hover, quiet]);
+  const active = stage.picking !== null || stage.measuring;
+  const aimed = aim && shown.find((b) => b.name === aim.part);
+  const named = aimed && lit.includes(aimed) ? [aimed] : lit.slice(0, MOST_NAMED);
   return (
     <>
-      {examination.bodies.map((b) => visible(stage, b.name) && <Solid key={b.name} body={b} planes={planes} quiet={quiet} faint={stage.faint.includes(b.name)} extent={extent} />)}
+      {[...alike].map(([key, own]) => <Drawn key={key} away={stage.turning && key.endsWith("small")} bodies={own} faint={faint.includes(own[0]!.name)} planes={planes} quiet={quiet} />)}
+      {lit.length > 0 && <Drawn key={`lit ${String(hover)}`} bodies={lit} faint={faint.includes(lit[0]!.name)} planes={planes} lit />}
+      {shown.map((b) => <Target key={b.name} body={b} reach={REACH * extent.size} setAim={setAim} />)}
+      {active && aim && aimed && <Aim mesh={meshOf(aimed.key)!} hit={aim} extent={extent} />}
+      {lit.length === 1 && !active && <Dimensions body={lit[0]!} />}
+      {named.map((b) => (
+        <Html key={b.name} position={b.low.map((c, i) => (c + b.high[i]!) / 2) as [number, number, number]} zIndexRange={[5, 0]} className="pointer-events-none">
+          <span className="num block -translate-x-1/2 translate-y-3 whitespace-nowrap rounded bg-card/90 px-1 text-[11.500px] text-heron">{b.name} · {sizes(b)} · {b.material}</span>
+        </Html>
+      ))}
       {stage.marks.length > 0 && <Measure extent={extent} marks={stage.marks} />}
     </>
   );
 }
 
-function Solid({ body, planes, quiet, faint, extent }: { body: Body; planes: Plane[]; quiet: boolean; faint: boolean; extent: Extent }) {
-  const hover = useBench((s) => s.hover);
-  const setHover = useBench((s) => s.setHover);
-  const stage = useStage();
-  const [aim, setAim] = useState<Hit | null>(null);
-  const mesh = meshOf(body.key);
-  if (!mesh) return null;
-  const step = `parts.${body.step}`, lit = hover === step && !quiet;
-  const opacity = (faint ? 0.15 : body.conductor ? 1 : body.solid ? 0.42 : 0.8) * (quiet ? 0.6 : 1);
-  const tone = body.colour || color(lit ? "heron" : body.conductor ? (body.solid ? "steel" : "metal") : "moss");
-  const hit = (e: ThreeEvent<MouseEvent>): Hit => {
-    const normal = e.face!.normal.clone().applyMatrix3(new Matrix3().getNormalMatrix(e.object.matrixWorld)).normalize();
-    const local = e.object.worldToLocal(e.point.clone());
-    return { part: body.name, step: body.step, point: [local.x, local.y, local.z], normal: [normal.x, normal.y, normal.z], face: mesh.face[e.faceIndex ?? 0]! };
-  };
-  const active = stage.picking !== null || stage.measuring;
-  const take = (e: ThreeEvent<MouseEvent>): Hit => {
-    const found = hit(e);
-    if (stage.picking?.edges) return { ...found, point: nearestEdge(mesh.lines, found.point)?.at ?? found.point };
-    return stage.measuring ? { ...found, point: snapped(mesh.lines, found.point, REACH * extent.size) } : found;
-  };
+/** Bodies of one look as one mesh. */
+function Drawn({ bodies, faint, planes, away = false, quiet = false, lit = false }: { bodies: Body[]; faint: boolean; planes: Plane[]; away?: boolean; quiet?: boolean; lit?: boolean }) {
+  const { conductor, solid, colour } = bodies[0]!;
+  const keys = bodies.map((b) => b.key).join();
+  const { surface, edges, own } = useMemo(() => merged(keys.split(",").map((k) => meshOf(k)!)), [keys]);
+  useEffect(() => () => { if (own) { surface.dispose(); edges.dispose(); } }, [surface, edges, own]);
+  const opacity = (faint ? 0.15 : conductor ? 1 : solid ? 0.42 : 0.8) * (quiet ? 0.6 : 1);
+  const tone = lit ? color("heron") : colour || color(conductor ? (solid ? "steel" : "metal") : "moss");
   return (
-    <group>
-      <mesh
-        geometry={mesh.surface} renderOrder={opacity < 1 ? 2 : 1}
-        onPointerOver={(e) => { e.stopPropagation(); setHover(step); }} onPointerOut={() => { setHover(null); setAim(null); }}
-        onPointerMove={active ? (e) => { e.stopPropagation(); setAim(take(e)); } : undefined}
-        onClick={(e) => { if (active && e.delta < 4) { e.stopPropagation(); setAim(null); stage.click(take(e)); } }}
-      >
-        <meshStandardMaterial color={lit && body.colour ? color("heron") : tone} roughness={0.7} metalness={body.conductor ? 0.15 : 0} side={DoubleSide} transparent={opacity < 1} opacity={opacity} depthWrite={opacity > 0.9} clippingPlanes={planes} polygonOffset polygonOffsetFactor={body.solid ? 2 : 1} polygonOffsetUnits={1} />
+    <group visible={!away}>
+      <mesh geometry={surface} renderOrder={opacity < 1 ? 2 : 1}>
+        <meshLambertMaterial color={tone} side={DoubleSide} transparent={opacity < 1} opacity={opacity} depthWrite={opacity > 0.9} clippingPlanes={planes} polygonOffset polygonOffsetFactor={solid ? 2 : 1} polygonOffsetUnits={1} />
       </mesh>
-      <lineSegments geometry={mesh.edges} renderOrder={3}><lineBasicMaterial color={color(lit ? "heron" : "ink")} transparent opacity={lit ? 1 : quiet ? 0.3 : 0.65} clippingPlanes={planes} /></lineSegments>
-      {active && aim && <Aim mesh={mesh} hit={aim} extent={extent} />}
-      {lit && !active && <Dimensions body={body} />}
-      {lit && (
-        <Html position={body.low.map((c, i) => (c + body.high[i]!) / 2) as [number, number, number]} zIndexRange={[5, 0]} className="pointer-events-none">
-          <span className="num block -translate-x-1/2 translate-y-3 whitespace-nowrap rounded bg-card/90 px-1 text-[11.500px] text-heron">{body.name} · {sizes(body)} · {body.material}</span>
-        </Html>
-      )}
+      <lineSegments geometry={edges} renderOrder={3}><lineBasicMaterial color={color(lit ? "heron" : "ink")} transparent opacity={lit ? 1 : quiet ? 0.3 : 0.65} clippingPlanes={planes} /></lineSegments>
     </group>
   );
 }
+
+/** What the pointer meets of a body; it is not drawn. */
+const Target = memo(function Target({ body, reach, setAim }: { body: Body; reach: number; setAim: (hit: Hit | null) => void }) {
+  const mesh = meshOf(body.key);
+  if (!mesh) return null;
+  const { setHover } = useBench.getState();
+  const active = (): boolean => useStage.getState().picking !== null || useStage.getState().measuring;
+  const take = (e: ThreeEvent<MouseEvent>): Hit => {
+    const { picking, measuring } = useStage.getState();
+    const normal = e.face!.normal.clone().applyMatrix3(new Matrix3().getNormalMatrix(e.object.matrixWorld)).normalize();
+    const local = e.object.worldToLocal(e.point.clone());
+    const hit: Hit = { part: body.name, step: body.step, point: [local.x, local.y, local.z], normal: [normal.x, normal.y, normal.z], face: mesh.face[e.faceIndex ?? 0]! };
+    if (picking?.edges) return { ...hit, point: nearestEdge(mesh.lines, hit.point)?.at ?? hit.point };
+    return measuring ? { ...hit, point: snapped(mesh.lines, hit.point, reach) } : hit;
+  };
+  return (
+    <mesh
+      geometry={mesh.surface} visible={false}
+      onPointerOver={(e) => { e.stopPropagation(); setHover(`parts.${body.step}`); setAim(take(e)); }} onPointerOut={() => { setHover(null); setAim(null); }}
+      onPointerMove={(e) => { if (active()) { e.stopPropagation(); setAim(take(e)); } }}
+      onClick={(e) => { if (active() && e.delta < 4) { e.stopPropagation(); setAim(null); useStage.getState().click(take(e)); } }}
+    />
+  );
+});
 
 /** What a click would take: the face, the edge, or the point under the pointer. */
 function Aim({ mesh, hit, extent }: { mesh: Held; hit: Hit; extent: Extent }) {
@@ -131,7 +166,7 @@ function Measure({ extent, marks }: { extent: Extent; marks: Hit[] }) {
       )}
       {marks.slice(1).map((m, i) => (
         <Html key={i} position={m.point.map((c, k) => (c + marks[i]!.point[k]!) / 2) as [number, number, number]} zIndexRange={[6, 0]} className="pointer-events-none">
-          <span className="num block whitespace-nowrap rounded bg-card/95 px-1 text-[11.500px]" data-measured>{quantity(distance(marks[i]!, m), "m", 5)}</span>
+          <span className="num block whitespace-nowrap rounded bg-card/95 px-1 text-[11.500px]" data-measured>{quantity(distance(marks[i]!.point, m.point), "m", 5)}</span>
         </Html>
       ))}
       {marks.length === 3 && (

@@ -1,7 +1,7 @@
 import { OrbitControls } from "@react-three/drei";
 import { Canvas, useThree } from "@react-three/fiber";
 import { useQuery } from "@tanstack/react-query";
-import { useEffect, useMemo, useState } from "react";
+import { useEffect, useMemo, useRef, useState } from "react";
 import type { OrthographicCamera, PerspectiveCamera } from "three";
 import { field, sweep } from "../api/queries";
 import type { Examination, RunLine } from "../api/types";
@@ -25,11 +25,14 @@ const VIEWS: Record<string, [number, number, number]> = {
 /** The views on the stage itself; a second click on one looks from the other side. */
 const NEAR: Record<string, string> = { oblique: "oblique back", front: "back", side: "other side", top: "bottom" };
 const C0 = 299792458;
+/** Pixels drawn for each on the screen: edges are smoothed by drawing finer, but not while the view turns. */
+const STILL = Math.max(2, window.devicePixelRatio), TURNING = 1;
 
-interface Props { examination?: Examination; projectId: number; run?: RunLine }
+/** ``building``: a newer examination than the one shown is on its way. */
+interface Props { examination?: Examination; building: boolean; projectId: number; run?: RunLine }
 
 /** The structure in space, seen through a lens. */
-export function Stage({ examination, projectId, run }: Props) {
+export function Stage({ examination, building, projectId, run }: Props) {
   const [lens, setLens] = useState<Lens>("shape");
   const [view, setView] = useState({ name: "oblique", count: 0 });
   const [zoom, setZoom] = useState(1);
@@ -56,8 +59,8 @@ export function Stage({ examination, projectId, run }: Props) {
   return (
     <div className="absolute inset-0" data-stage data-lens={lens} data-parts={examination?.shapes.length ?? 0} data-extent={extent.size.toPrecision(6)} data-bodies={examination?.bodies.length ?? 0}>
       <Canvas
-        key={stage.perspective ? "perspective" : "flat"} flat orthographic={!stage.perspective} frameloop="demand" dpr={[1, 2]} className={stage.picking || stage.measuring ? "cursor-crosshair" : ""}
-        gl={{ preserveDrawingBuffer: true, antialias: true, localClippingEnabled: true }} camera={stage.perspective ? { near: 0.02, far: 60, fov: 32, position: [1.6, -2, 1.15], up: [0, 0, 1] } : { near: -100, far: 200, position: [10, -12.5, 7.2], up: [0, 0, 1] }}
+        key={stage.perspective ? "perspective" : "flat"} flat orthographic={!stage.perspective} frameloop="demand" dpr={STILL} className={stage.picking || stage.measuring ? "cursor-crosshair" : ""}
+        gl={{ preserveDrawingBuffer: true, antialias: false, localClippingEnabled: true }} camera={stage.perspective ? { near: 0.02, far: 60, fov: 32, position: [1.6, -2, 1.15], up: [0, 0, 1] } : { near: -100, far: 200, position: [10, -12.5, 7.2], up: [0, 0, 1] }}
       >
         <ambientLight intensity={2.1} />
         <directionalLight position={[3, -4, 8]} intensity={1.7} />
@@ -67,7 +70,8 @@ export function Stage({ examination, projectId, run }: Props) {
           {run && lens !== "shape" && <LensContent lens={lens} projectId={projectId} run={run} extent={extent} />}
         </group>
       </Canvas>
-      {examination && examination.shapes.length + examination.bodies.length === 0 && <p className="pointer-events-none absolute inset-x-0 top-1/3 text-center text-ink2">Nothing built yet. Type a step on the sheet, or add one.</p>}
+      {building && <p role="status" className="waits pointer-events-none absolute left-4 top-3 rounded-md border border-rule bg-card px-3 py-1.5 text-ink2">Building the model…</p>}
+      {examination && !building && examination.shapes.length + examination.bodies.length === 0 && <p className="pointer-events-none absolute inset-x-0 top-1/3 text-center text-ink2">Nothing built yet. Type a step on the sheet, or add one.</p>}
       <fieldset className="absolute bottom-3 left-4 w-[106px] overflow-hidden rounded-lg border border-rule bg-card">
         <legend className="sr-only">Lens</legend>
         {LENSES.map((l) => (
@@ -97,6 +101,7 @@ function Camera({ direction, token, onZoom }: { direction: [number, number, numb
   const get = useThree((s) => s.get);
   const size = useThree((s) => s.size);
   const controls = useThree((s) => s.controls);
+  const turning = useRef(false);
   useEffect(() => {
     const { camera, invalidate } = get();
     const c = camera as OrthographicCamera | PerspectiveCamera;
@@ -112,7 +117,16 @@ function Camera({ direction, token, onZoom }: { direction: [number, number, numb
     onZoom(scaleOf(c, size.height));
     invalidate();
   }, [controls, direction, get, onZoom, size, token]);
-  return <OrbitControls makeDefault enableDamping={false} onChange={() => onZoom(scaleOf(get().camera, size.height))} />;
+  const turns = (on: boolean): void => {
+    const { events, setEvents, setDpr } = get();
+    turning.current = on;
+    if (events.enabled !== on) return;
+    setEvents({ enabled: !on });
+    setDpr(on ? TURNING : STILL);
+    useStage.getState().turn(on);
+  };
+  // What the pointer meets does not matter while the view turns.
+  return <OrbitControls makeDefault enableDamping={false} onStart={() => { turning.current = true; }} onEnd={() => turns(false)} onChange={() => { if (turning.current) turns(true); onZoom(scaleOf(get().camera, size.height)); }} />;
 }
 
 /** Pixels per model size at the middle of the model. */

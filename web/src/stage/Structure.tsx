@@ -1,12 +1,12 @@
 import { Html, Line } from "@react-three/drei";
 import { useThree } from "@react-three/fiber";
 import { useEffect, useMemo } from "react";
-import { CatmullRomCurve3, CurvePath, LineCurve3, TubeGeometry, Vector3 } from "three";
+import { CatmullRomCurve3, CurvePath, DoubleSide, FrontSide, LineCurve3, TubeGeometry, Vector3 } from "three";
 import type { Examination, Shape } from "../api/types";
 import { color } from "../app/theme";
 import { useBench } from "../features/bench/model";
 import { quantity } from "../format";
-import { Bodies } from "./Bodies";
+import { Bodies, useSection } from "./Bodies";
 import type { Extent } from "./extent";
 
 const PICK_RADIUS = 0.014; // of the model's size, so that thin wires can be hit
@@ -57,13 +57,14 @@ function Axes({ name, matrix: m, size }: { name: string; matrix: number[]; size:
 function Part({ shape, extent }: { shape: Shape; extent: Extent }) {
   const hover = useBench((s) => s.hover);
   const setHover = useBench((s) => s.setHover);
+  const planes = useSection(extent);
   const lit = hover === `parts.${shape.step}`;
   const tube = useTube(shape.points, Math.max(shape.radius, LEAST_RADIUS * extent.size));
   const pick = useTube(shape.points, Math.max(shape.radius, PICK_RADIUS * extent.size));
   const middle = shape.points[Math.floor((shape.points.length - 1) / 2)]!, next = shape.points[Math.ceil((shape.points.length - 1) / 2)]!;
   return (
     <>
-      <mesh geometry={tube}><meshStandardMaterial color={color(lit ? "heron" : "steel")} roughness={0.65} metalness={0.15} /></mesh>
+      <mesh geometry={tube}><meshLambertMaterial color={color(lit ? "heron" : "steel")} side={planes.length ? DoubleSide : FrontSide} clippingPlanes={planes} /></mesh>
       <mesh geometry={pick} onPointerOver={() => setHover(`parts.${shape.step}`)} onPointerOut={() => setHover(null)}><meshBasicMaterial transparent opacity={0} depthWrite={false} /></mesh>
       {lit && (
         <Html position={middle.map((c, i) => (c + next[i]!) / 2) as [number, number, number]} zIndexRange={[5, 0]} className="pointer-events-none">

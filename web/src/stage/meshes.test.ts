@@ -1,5 +1,5 @@
 import { expect, it } from "vitest";
-import { decoded, faceOf, heldKeys, keep, meshOf, nearestEdge, pairs, snapped } from "./meshes";
+import { decoded, faceOf, heldKeys, keep, meshOf, merged, nearestEdge, pairs, snapped } from "./meshes";
 
 const base64 = (values: Float32Array | Uint32Array): string => btoa(String.fromCharCode(...new Uint8Array(values.buffer)));
 const raw = {
@@ -39,4 +39,14 @@ it("finds the triangles of a face, the nearest edge and corner", () => {
   expect(near.line).toHaveLength(9);
   expect(snapped(mesh.lines, [0.02, 0, 0], 0.1)).toEqual([0, 0, 0]);
   expect(snapped(mesh.lines, [0.5, 0, 0], 0.1)).toEqual([0.5, 0, 0]);
+});
+
+it("draws several meshes as one, and leaves a single one as it is", () => {
+  const one = decoded(raw), both = merged([one, decoded(raw)]);
+  expect(merged([one])).toMatchObject({ surface: one.surface, own: false });
+  expect(Array.from(both.surface.index!.array)).toEqual([0, 1, 2, 3, 4, 5]);
+  expect(both.surface.getAttribute("position").count).toBe(6);
+  expect(Array.from(both.surface.getAttribute("normal").array.slice(15))).toEqual([0, 0, 1]);
+  expect(both.edges.getAttribute("position").count).toBe(12);
+  expect(both.own).toBe(true);
 });

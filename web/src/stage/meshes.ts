@@ -4,7 +4,7 @@ import type { RawMesh } from "../api/types";
 
 export interface Held { surface: BufferGeometry; edges: BufferGeometry; face: Uint32Array; triangles: number; lines: Float32Array[] }
 type Point = [number, number, number];
-const MOST = 1500;
+const MOST = 4000;
 const held = new Map<string, Held>();
 
 export const heldKeys = (): string[] => {
@@ -34,6 +34,28 @@ export function decoded(raw: RawMesh): Held {
   let from = 0;
   const lines = raw.edge_sizes.map((size) => points.subarray(3 * from, 3 * (from += size)));
   return { surface, edges, lines, face: new Uint32Array(buffer(raw.face)), triangles: triangles.length / 3 };
+}
+
+/** Many meshes as one to draw; a single one is itself. `own`: made here, so to be disposed of. */
+export function merged(meshes: Held[]): { surface: BufferGeometry; edges: BufferGeometry; own: boolean } {
+  if (meshes.length === 1) return { ...meshes[0]!, own: false };
+  const surface = new BufferGeometry(), edges = new BufferGeometry();
+  const joined = (of: (m: Held) => BufferGeometry, name: string): Float32Array => {
+    const arrays = meshes.map((m) => of(m).getAttribute(name).array as Float32Array);
+    const out = new Float32Array(arrays.reduce((n, a) => n + a.length, 0));
+    arrays.reduce((at, a) => { out.set(a, at); return at + a.length; }, 0);
+    return out;
+  };
+  for (const name of ["position", "normal"]) surface.setAttribute(name, new BufferAttribute(joined((m) => m.surface, name), 3));
+  edges.setAttribute("position", new BufferAttribute(joined((m) => m.edges, "position"), 3));
+  const index = new Uint32Array(meshes.reduce((n, m) => n + 3 * m.triangles, 0));
+  let at = 0, first = 0;
+  for (const m of meshes) {
+    for (const corner of m.surface.index!.array) index[at++] = corner + first;
+    first += m.surface.getAttribute("position").count;
+  }
+  surface.setIndex(new BufferAttribute(index, 1));
+  return { surface, edges, own: true };
 }
 
 /** Polylines one after another as separate segments. */

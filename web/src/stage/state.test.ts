@@ -10,7 +10,7 @@ describe("clicks", () => {
     measure(true);
     [hit([0, 0, 0]), hit([0.03, 0, 0]), hit([0.03, 0.04, 0])].forEach(click);
     const [a, b, c] = useStage.getState().marks as [Hit, Hit, Hit];
-    expect(distance(a, b)).toBeCloseTo(0.03);
+    expect(distance(a.point, b.point)).toBeCloseTo(0.03);
     expect(angle(a, b, c)).toBeCloseTo(90);
     expect(angle(b, a, c)).toBeCloseTo((Math.atan2(4, 3) * 180) / Math.PI);
     click(hit([1, 1, 1]));

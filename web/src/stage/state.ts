@@ -5,7 +5,7 @@ export type Axis = "x" | "y" | "z";
 export interface Hit { part: string; step: number; point: [number, number, number]; normal: [number, number, number]; face: number }
 interface Picking { prompt: string; edges: boolean; apply: (hit: Hit) => void }
 interface StageState {
-  hidden: string[]; faint: string[]; solo: string | null; section: { axis: Axis; at: number; flipped?: boolean } | null; perspective: boolean;
+  hidden: string[]; faint: string[]; solo: string | null; section: { axis: Axis; at: number; flipped?: boolean } | null; perspective: boolean; turning: boolean;
   measuring: boolean; marks: Hit[]; picking: Picking | null;
   toggle: (list: "hidden" | "faint", part: string) => void;
   isolate: (part: string | null) => void;
@@ -15,6 +15,7 @@ interface StageState {
   ask: (picking: Picking | null) => void;
   click: (hit: Hit) => void;
   setPerspective: (on: boolean) => void;
+  turn: (on: boolean) => void;
   reset: () => void;
 }
 
@@ -23,6 +24,7 @@ const FRESH = { hidden: [], faint: [], solo: null, section: null, measuring: fal
 export const useStage = create<StageState>((set, get) => ({
   ...FRESH,
   perspective: false,
+  turning: false,
   toggle: (list, part) => set((s) => ({ [list]: s[list].includes(part) ? s[list].filter((p) => p !== part) : [...s[list], part] })),
   isolate: (solo) => set({ solo }),
   showAll: () => set({ hidden: [], faint: [], solo: null }),
@@ -37,6 +39,7 @@ export const useStage = create<StageState>((set, get) => ({
     } else if (measuring) set({ marks: marks.length >= 3 ? [hit] : [...marks, hit] });
   },
   setPerspective: (perspective) => set({ perspective }),
+  turn: (turning) => set({ turning }),
   reset: () => set(FRESH),
 }));
 
@@ -47,7 +50,7 @@ export const keptSide = (section: { axis: Axis; flipped?: boolean }): 1 | -1 => 
 
 const minus = (a: number[], b: number[]): number[] => a.map((v, i) => v - b[i]!);
 const dot = (a: number[], b: number[]): number => a.reduce((t, v, i) => t + v * b[i]!, 0);
-export const distance = (a: Hit, b: Hit): number => Math.hypot(...minus(b.point, a.point));
+export const distance = (a: number[], b: number[]): number => Math.hypot(...minus(b, a));
 /** The angle in degrees at the middle one of three points. */
 export function angle(a: Hit, middle: Hit, c: Hit): number {
   const u = minus(a.point, middle.point), v = minus(c.point, middle.point);

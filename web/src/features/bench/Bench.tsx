@@ -24,7 +24,7 @@ export function Bench() {
   useEffect(() => () => { useBench.setState({ projectId: 0, document: null }); }, []);
   const loaded = bench.projectId === id && bench.document !== null;
   const { data: uploads } = useQuery(filesOf(id));
-  const { data: examination } = useQuery({ ...examine(bench.document!, id, filesStamp(uploads)), enabled: loaded && uploads !== undefined });
+  const { data: examination, isFetching: building } = useQuery({ ...examine(bench.document!, id, filesStamp(uploads)), enabled: loaded && uploads !== undefined });
   const { data: all } = useQuery(runs(id));
   const writable = loaded && bench.role !== "reader";
   useRegister("bench", [
@@ -54,7 +54,7 @@ export function Bench() {
       ) : bench.fault && <p role="alert" className="border-b border-rule bg-rust-soft px-4 py-1.5 text-rust">{bench.fault}</p>}
       <div className="flex min-h-0 flex-1">
         <div className="flex w-[432px] shrink-0 flex-col border-r border-rule bg-card">{loaded ? <BuildSheet examination={examination} /> : <p className="p-6 text-ink2">Opening the model…</p>}</div>
-        <div className="relative min-w-0 flex-1">{loaded && <Stage examination={examination} projectId={id} run={latest} />}</div>
+        <div className="relative min-w-0 flex-1">{loaded && <Stage examination={examination} building={building} projectId={id} run={latest} />}</div>
       </div>
       <RunStrip projectId={id} examination={examination} />
     </div>
