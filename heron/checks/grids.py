@@ -8,6 +8,7 @@ from typing import Any
 import numpy as np
 
 from heron.checks.problems import Problem
+from heron.checks.symmetry import mirror_problems
 from heron.engines.transient.structure import FINEST, MARGIN, Structure, wall_distance
 from heron.geometry import Geometry
 from heron.model import Evaluated
@@ -38,7 +39,7 @@ def _feeds(model: Evaluated, geometry: Geometry, discretisation: Any) -> list[Pr
         around = [float(np.mean(_cells_around(s, [edge]))) for edge in gap.at]
         if np.ptp(around) > 1e-6:
             out.append(Problem("look", "two-media", f"the gap of {name} stands across two media", "its field is not the even one of a gap", here))
-        lengths = np.abs(gap.length)
+        lengths = gap.voltage * np.abs(gap.length)
         width = getattr(step, "width", None)
         if width is not None and abs(lengths.sum() - width) > 0.5 * width:
             found = engineering(float(lengths.sum()), "m", 3)
@@ -48,8 +49,8 @@ def _feeds(model: Evaluated, geometry: Geometry, discretisation: Any) -> list[Pr
 
 
 def _metal_at(s: Structure, node: list[int]) -> bool:
-    """Whether any edge at a grid node conducts; on the ground everything does."""
-    if s.ground is not None and node[2] == 0:
+    """Whether any edge at a grid node conducts; on the ground and other electric planes everything does."""
+    if any(not p.magnetic and node[p.axis] == (s.shape[p.axis] if p.side else 0) for p in s.planes):
         return True
     for c in range(3):
         for back in (0, 1):
@@ -131,4 +132,4 @@ def _resolution(model: Evaluated, geometry: Geometry, discretisation: Any) -> li
     return out
 
 
-GRID_CHECKS: list[Callable[[Evaluated, Geometry, Any], list[Problem]]] = [_feeds, _small, _media, _outside, _resolution]
+GRID_CHECKS: list[Callable[[Evaluated, Geometry, Any], list[Problem]]] = [_feeds, _small, _media, _outside, _resolution, mirror_problems]

@@ -65,15 +65,23 @@ class Load(Step):
     capacitance: Capacitance | None = None
 
 
+Mirror = Literal["none", "electric", "magnetic"]
+Wall = Literal["open", "electric", "magnetic"]
+
+
 class Surround(Step):
     """Open space, or an infinite perfect ground plane at z = ``height`` with open space above.
 
-    ``margin`` is the distance from the model to the absorbing walls of engines that fill space with a grid; a quarter of the longest wavelength unless given.
+    ``margin`` is the distance from the model to the walls of engines that fill space with a grid; a quarter of the longest wavelength unless given.
+    ``mirror`` names planes x = 0, y = 0, z = 0 in which model and feeds are symmetric, so that such an engine needs to fill one side only: electric where the
+    tangential electric field is zero, magnetic where the tangential magnetic field is. ``walls`` (low x, high x, low y, …) may reflect instead of absorb.
     """
 
     kind: Literal["open", "ground"] = "open"
     height: Length = "0"
     margin: Length | None = None
+    mirror: tuple[Mirror, Mirror, Mirror] = ("none", "none", "none")
+    walls: tuple[Wall, Wall, Wall, Wall, Wall, Wall] = ("open", "open", "open", "open", "open", "open")
 
 
 class FarField(Step):

@@ -163,7 +163,7 @@ def test_what_the_grid_cannot_carry_is_refused_in_words() -> None:
 
 
 def test_a_very_fine_grid_is_filled_only_when_it_is_solved() -> None:
-    found = patch({"plan.cells_per_wavelength": "70"})
+    found = patch({"plan.cells_per_wavelength": "70", "surround.mirror": ["none"] * 3})
     s = found.discretisation.structure
     assert s.cells > FILLED_AT_ONCE
     assert not s.filled

@@ -18,6 +18,7 @@ from heron.checks import examine, trust_card
 from heron.engines import ENGINES, Signal, silent
 from heron.engines.transient import radiation
 from heron.engines.transient.engine import pulse_for
+from heron.engines.transient.planes import Plane
 from heron.engines.transient.stepper import Stepper
 from heron.engines.transient.structure import Gap, conduct
 from heron.errors import ModelError, Stopped
@@ -212,9 +213,9 @@ def test_equivalent_currents_radiate_as_a_short_dipole_does() -> None:
     field = radiation.far_field(point, j, m, theta, phi, f)[0]
     assert np.abs(field[:, 0]) == pytest.approx(radiation.ETA0 * k * 1e-3 * np.sin(theta) / (4 * np.pi), rel=1e-12)
     power = radiation.ETA0 * (k * 1e-3) ** 2 / (12 * np.pi)
-    assert radiation.power_form(point, j, m, f, None)[0, 0].real == pytest.approx(power, rel=1e-9)
-    assert radiation.power_form(point, j, m, f, 0.0)[0, 0].real == pytest.approx(2 * power, rel=1e-9)
-    magnetic = radiation.power_form(point, m, j * radiation.ETA0, f, None)[0, 0].real
+    assert radiation.power_form(point, j, m, f, [])[0, 0].real == pytest.approx(power, rel=1e-9)
+    assert radiation.power_form(point, j, m, f, [Plane(2, 0, False, 0.0, False)])[0, 0].real == pytest.approx(2 * power, rel=1e-9)
+    magnetic = radiation.power_form(point, m, j * radiation.ETA0, f, [])[0, 0].real
     assert magnetic == pytest.approx(power, rel=1e-9)
 
 
@@ -385,14 +386,14 @@ def test_fields_of_a_moment_near_and_far() -> None:
     walls = np.full(3, -1e-3), np.full(3, 1e-3)
     r, theta = 0.05, np.radians(40)
     at = r * np.array([[np.sin(theta), 0, np.cos(theta)]])
-    e, h = (v[0, 0] for v in radiation.Surface(np.zeros((1, 3)), j, m, None, walls, []).near_field(at, f))
+    e, h = (v[0, 0] for v in radiation.Surface(np.zeros((1, 3)), j, m, [], walls, []).near_field(at, f))
     q = 1 / (1j * k * r)
     wave = np.exp(-1j * k * r) * 1e-3 / (4 * np.pi * r)
     unit_r, unit_t = np.array([np.sin(theta), 0, np.cos(theta)]), np.array([np.cos(theta), 0, -np.sin(theta)])
     assert e @ unit_r == pytest.approx(2 * radiation.ETA0 * np.cos(theta) * wave / r * (1 + q), rel=1e-9)
     assert e @ unit_t == pytest.approx(1j * k * radiation.ETA0 * np.sin(theta) * wave * (1 + q + q**2), rel=1e-9)
     assert h[1] == pytest.approx(1j * k * np.sin(theta) * wave * (1 + q), rel=1e-9)
-    dual = radiation.Surface(np.zeros((1, 3)), m, j, None, walls, []).near_field(at, f)
+    dual = radiation.Surface(np.zeros((1, 3)), m, j, [], walls, []).near_field(at, f)
     assert dual[1][0, 0] == pytest.approx(e / radiation.ETA0**2, rel=1e-9)
     assert dual[0][0, 0] == pytest.approx(-h, rel=1e-9)
 

@@ -2,16 +2,18 @@
 
 from __future__ import annotations
 
+import json
 from dataclasses import dataclass
 from functools import lru_cache
 from time import perf_counter
-from typing import Any
+from typing import Any, NamedTuple
 
 import numpy as np
 import xarray as xr
 
 from heron.engines.contract import Forecast, Progress, Refusal, Signal, band, silent
 from heron.engines.transient import radiation, records
+from heron.engines.transient.planes import Plane, copies, folded
 from heron.engines.transient.records import Complexes
 from heron.engines.transient.stepper import Stepper
 from heron.engines.transient.structure import LAYERS, Floats, Structure, fill, refusals, structure, wall_distance
@@ -127,10 +129,12 @@ class TransientEngine:
         def under(name: str) -> Complexes:
             return np.asarray(np.einsum("p,p...->...", incident, results[name].values[index]))
 
-        ground = None if results.attrs["ground"] == "none" else float(results.attrs["ground"])
+        planes = [Plane(*p) for p in json.loads(results.attrs.get("planes", "[]"))]
+        if not planes and results.attrs["ground"] != "none":  # a run from before there were other planes
+            planes = [Plane(2, 0, False, float(results.attrs["ground"]), False)]
         near = [(results[f"{n}_at"].values, under(f"{n}_e"), under(f"{n}_h")) for n in np.ravel(results.attrs.get("recorded", [])) if n]
         walls = np.asarray(results.attrs["walls"]).reshape(2, 3)
-        return radiation.Surface(results["surface_point"].values, under("surface_j"), under("surface_m"), ground, (walls[0], walls[1]), near)
+        return radiation.Surface(results["surface_point"].values, under("surface_j"), under("surface_m"), planes, (walls[0], walls[1]), near)
 
 
 @dataclass
@@ -147,6 +151,16 @@ class _Run:
     reason: str
 
 
+class Near(NamedTuple):
+    """A capture: its ``points`` (n, 3), its first rows among the E and H sums, and what turns values on the grid into those at points beyond mirror planes."""
+
+    points: Floats
+    first_e: int
+    first_h: int
+    sign_e: Floats
+    sign_h: Floats
+
+
 class _Recorder:
     """The sums that all runs record, and what they mean."""
 
@@ -154,8 +168,8 @@ class _Recorder:
         s = stepper.structure
         self.frequency = frequency
         e, h = records.Rows(), records.Rows()
-        low = [int(s.walls[k, 0]) + 2 if s.walls[k, 0] else 0 for k in range(3)]
-        high = [s.shape[k] - int(s.walls[k, 1]) - 2 for k in range(3)]
+        low, high = ([int(w) + 2 if w else 0 for w in s.walls[:, side]] for side in (0, 1))
+        high = [n - w for n, w in zip(s.shape, high, strict=True)]
         self.faces = records.huygens(s, low, high, e, h, C0 / model.plan.f_stop)
         self.surface_rows = e.count
         inside = np.zeros(s.metal.shape, dtype=bool)
@@ -166,7 +180,7 @@ class _Recorder:
         e.add(np.arange(len(weight)), self.loss_at, np.sqrt(weight))
         self.loss_first = e.count
         e.count += len(weight)
-        self.near: list[tuple[str, Floats, int, int]] = []
+        self.near: list[Near] = []
         frames = build_frames(model, [])
         for capture in model.captures:
             if capture is None or capture.kind not in POINTS:
@@ -175,9 +189,10 @@ class _Recorder:
             points = points[radiation.within(points, *s.inner)]
             if not len(points):
                 continue
-            self.near.append((capture.name, points, e.count, h.count))
-            records.interpolated(s, points, e, False)
-            records.interpolated(s, points, h, True)
+            on_grid, sign_e, sign_h = folded(points, s.planes)
+            self.near.append(Near(points, e.count, h.count, sign_e, sign_h))
+            records.interpolated(s, on_grid, e, False)
+            records.interpolated(s, on_grid, h, True)
         self.e_matrix, self.h_matrix = e.matrix(stepper), h.matrix(stepper)
 
 
@@ -278,14 +293,14 @@ def _dataset(s: Structure, feeds: list[Any], z0: Floats, frequency: Floats, reco
     surface = [records.currents(recorder.faces, e[:, q, :rows], h[:, q, :rows]) for q in range(ports)]
     points = surface[0][0]
     j, m = (np.stack([found[k] for found in surface], axis=1) for k in (1, 2))
-    radiated = np.array([radiation.power_form(points, j[f], m[f], float(hz), s.ground) for f, hz in enumerate(frequency)])
+    radiated = np.array([radiation.power_form(points, j[f], m[f], float(hz), s.planes) for f, hz in enumerate(frequency)])
     lost = e[:, :, recorder.loss_first:recorder.loss_first + len(recorder.loss_at)].astype(complex)
 
     def form(chosen: Any) -> Complexes:
         own = lost[:, :, chosen]
-        return np.asarray(0.5 * np.einsum("fpn,fqn->fpq", own.conj(), own))
+        return np.asarray(0.5 * copies(s.planes) * np.einsum("fpn,fqn->fpq", own.conj(), own))
 
-    resistance = np.array([load.resistance for load in s.loads])
+    resistance = np.array([load.resistance * load.gap.copies for load in s.loads])
     impedance = np.array([load.impedance(frequency) for load in s.loads]).reshape(len(s.loads), count).T
     through = np.stack([run.voltage[:, ports:] * u / impedance for run, u in zip(runs, unit, strict=True)], axis=1)  # A for unit incident wave
     load_loss = 0.5 * np.einsum("fpn,n,fqn->fpq", through.conj(), resistance, through)
@@ -317,15 +332,16 @@ def _dataset(s: Structure, feeds: list[Any], z0: Floats, frequency: Floats, reco
             "interpolation_error": 0.0, "energy_left": max(r.left for r in runs),
             "status": runs[0].reason if len(runs) == 1 else "; ".join(f"port {n}: {r.reason}" for n, r in zip(numbers, runs, strict=True)),
             "stopped": int(any(r.stopped for r in runs)), "ground": "none" if s.ground is None else repr(s.ground),
+            "planes": json.dumps(s.planes),
             "walls": np.concatenate(s.inner).tolist(), "recorded": [f"near {k}" for k in range(len(recorder.near))],
         },
     )
-    for k, (_, places, first_e, first_h) in enumerate(recorder.near):
-        n = len(places)
+    for k, near in enumerate(recorder.near):
+        n = len(near.points)
         dims = ("frequency", "port_in", f"near {k} point", "axis")
-        out[f"near {k}_at"] = (dims[2:], places, {"units": "m"})
-        for name, values, first, unit_name in (("e", e, first_e, "V/m"), ("h", h, first_h, "A/m")):
-            out[f"near {k}_{name}"] = (dims, values[:, :, first:first + 3 * n].reshape(count, ports, n, 3).astype(np.complex64), {"units": unit_name})
+        out[f"near {k}_at"] = (dims[2:], near.points, {"units": "m"})
+        for name, values, first, sign, unit_name in (("e", e, near.first_e, near.sign_e, "V/m"), ("h", h, near.first_h, near.sign_h, "A/m")):
+            out[f"near {k}_{name}"] = (dims, (values[:, :, first:first + 3 * n].reshape(count, ports, n, 3) * sign).astype(np.complex64), {"units": unit_name})
     return out
 
 

@@ -8,6 +8,7 @@ import numpy as np
 from numba import njit, prange
 from numpy.typing import NDArray
 
+from heron.engines.transient.planes import Plane, mirrored
 from heron.quantities.constants import C0, ETA0
 
 Floats = NDArray[np.float64]
@@ -26,15 +27,6 @@ def _vectors(points: Any, j: Any, m: Any, direction: Any, k: float, out: Any) ->
                     out[w, d, 3 + c] += m[w, n, c] * phase
 
 
-def mirrored(points: Floats, j: Complexes, m: Complexes, ground: float | None) -> tuple[Floats, Complexes, Complexes]:
-    """Patches together with their images in a perfect electric plane at z = ``ground``."""
-    if ground is None:
-        return points, j, m
-    image = points.copy()
-    image[:, 2] = 2 * ground - image[:, 2]
-    return np.vstack((points, image)), np.concatenate((j, j * [-1, -1, 1]), axis=1), np.concatenate((m, m * [1, 1, -1]), axis=1)
-
-
 def far_field(points: Floats, j: Complexes, m: Complexes, theta: Floats, phi: Floats, frequency: float) -> Complexes:
     """r·E e^(jkr) (waves, d, 2) in V, θ and φ components, of moments (waves, n, 3): −jk/4π (Lφ + η Nθ) and jk/4π (Lθ − η Nφ)."""
     k = 2 * np.pi * frequency / C0
@@ -48,20 +40,24 @@ def far_field(points: Floats, j: Complexes, m: Complexes, theta: Floats, phi: Fl
     return np.asarray(np.stack((-1j * k / (4 * np.pi) * (lp + ETA0 * nt), 1j * k / (4 * np.pi) * (lt - ETA0 * np_)), axis=-1))
 
 
-def power_form(points: Floats, j: Complexes, m: Complexes, frequency: float, ground: float | None) -> Complexes:
-    """(waves, waves): ∫ E_p* · E_q / 2η dΩ over the sphere, or the half above a ground, by Gauss and trapezoid rules that are exact for the pattern's degree."""
+def power_form(points: Floats, j: Complexes, m: Complexes, frequency: float, planes: list[Plane]) -> Complexes:
+    """(waves, waves): ∫ E_p* · E_q / 2η dΩ over all space that is there, by Gauss and trapezoid rules that are exact for the pattern's degree.
+
+    The pattern is symmetric about every plane: with one across z the upper half is enough; beyond a plane that is no mirror of the model there is nothing.
+    """
     k = 2 * np.pi * frequency / C0
-    degree = int(np.ceil(k * np.linalg.norm(points - points.mean(axis=0), axis=1).max() + 6))
-    images = mirrored(points, j, m, ground)
+    images = mirrored(points, j, m, planes)
+    degree = int(np.ceil(k * np.linalg.norm(images[0] - images[0].mean(axis=0), axis=1).max() + 6))
     u, w = np.polynomial.legendre.leggauss(degree + 1)
-    if ground is not None:
+    if any(p.axis == 2 for p in planes):
         u, w = 0.5 * (u + 1), 0.5 * w
     count = 2 * degree + 2
     phi = 2 * np.pi * np.arange(count) / count
     theta = np.repeat(np.arccos(u), count)
     field = far_field(*images, theta, np.tile(phi, len(u)), frequency)
     weight = np.repeat(w, count) * 2 * np.pi / count / (2 * ETA0)
-    return np.asarray(np.einsum("pdc,d,qdc->pq", field.conj(), weight, field))
+    share = np.prod([2.0 if p.doubles and p.axis == 2 else 1.0 if p.doubles or p.axis == 2 else 0.5 for p in planes])
+    return np.asarray(share * np.einsum("pdc,d,qdc->pq", field.conj(), weight, field))
 
 
 @njit(fastmath={"contract", "reassoc"}, cache=True)  # type: ignore[untyped-decorator]
@@ -101,13 +97,18 @@ def within(points: Floats, low: Floats, high: Floats) -> NDArray[np.bool_]:
 class Surface:
     """A :class:`~heron.engines.contract.FieldSource` of recorded currents, and of fields recorded at points inside the walls ``low``, ``high``."""
 
-    def __init__(self, points: Floats, j: Complexes, m: Complexes, ground: float | None,
+    def __init__(self, points: Floats, j: Complexes, m: Complexes, planes: list[Plane],
                  walls: tuple[Floats, Floats], recorded: list[tuple[Floats, Complexes, Complexes]]) -> None:
-        self.points, self.j, self.m = mirrored(points, j[None], m[None], ground)
+        self.points, self.j, self.m = mirrored(points, j[None], m[None], planes)
+        self.outer = [p for p in planes if not p.doubles]
         self.walls, self.recorded = walls, recorded
 
     def far_field(self, theta: Floats, phi: Floats, frequency: float) -> Complexes:
-        return far_field(self.points, self.j, self.m, theta, phi, frequency)
+        out = far_field(self.points, self.j, self.m, theta, phi, frequency)
+        direction = np.column_stack((np.sin(theta) * np.cos(phi), np.sin(theta) * np.sin(phi), np.cos(theta)))
+        for plane in self.outer:
+            out[:, plane._replace(at=0.0).beyond(direction, 1e-9)] = 0
+        return out
 
     def near_field(self, points: Floats, frequency: float) -> tuple[Complexes, Complexes]:
         """Beyond the walls, the fields of the recorded currents; inside, what was recorded there.
@@ -123,6 +124,9 @@ class Surface:
             e[~inside], h[~inside] = far_e, far_h
         if inside.any():
             e[inside], h[inside] = self._recorded(points[inside])
+        for plane in self.outer:
+            away = plane.beyond(points)
+            e[away], h[away] = 0, 0
         return e[None], h[None]
 
     def _recorded(self, points: Floats) -> tuple[Complexes, Complexes]:

@@ -108,7 +108,7 @@ def _nodes(line: Floats, edges: NDArray[np.int64]) -> tuple[Any, Any, Floats]:
 
 
 def huygens(s: Structure, low: Any, high: Any, e: Rows, h: Rows, wavelength: float) -> list[Face]:
-    """Adds the sums of tangential E and H over the patches of a box between lines ``low`` and ``high`` (3,); no face lies on the ground."""
+    """Adds the sums of tangential E and H over the patches of a box between lines ``low`` and ``high`` (3,); no face lies on a wall that reflects."""
     faces = []
     nodes = tuple(n + 1 for n in s.shape)
     for d in range(3):
@@ -117,7 +117,7 @@ def huygens(s: Structure, low: Any, high: Any, e: Rows, h: Rows, wavelength: flo
         na, nb = len(ea) - 1, len(eb) - 1
         middle = [0.5 * (s.lines[k][edges[1:]] + s.lines[k][edges[:-1]]) for k, edges in ((a, ea), (b, eb))]
         for sign, p in ((-1.0, int(low[d])), (1.0, int(high[d]))):
-            if sign < 0 and s.walls[d, 0] == 0:
+            if s.walls[d, int(sign > 0)] == 0:
                 continue
             points = np.empty((na * nb, 3))
             points[:, d] = s.lines[d][p]
@@ -163,18 +163,31 @@ def currents(faces: list[Face], e: Complexes, h: Complexes) -> tuple[Floats, Com
 # --- fields at points -------------------------------------------------------------------
 
 
+def _places(s: Structure, k: int, c: int, magnetic: bool) -> tuple[Floats, NDArray[np.int64], Floats]:
+    """Where along axis k component c of E or H lies; the numbers of those places, and factors of what is read there: beyond a plane lies the image of the last."""
+    if (k == c) == magnetic:
+        return s.lines[k], np.arange(len(s.lines[k])), np.ones(len(s.lines[k]))
+    places = 0.5 * (s.lines[k][1:] + s.lines[k][:-1])
+    number, factor = np.arange(len(places)), np.ones(len(places))
+    for plane in s.planes:
+        if plane.axis == k:
+            end, at = (-1, len(places)) if plane.side else (0, 0)
+            factor = np.insert(factor, at, plane.signs(plane.magnetic == magnetic)[c])
+            places, number = np.insert(places, at, 2 * plane.at - places[end]), np.insert(number, at, number[end])
+    return places, number, factor
+
+
 def interpolated(s: Structure, points: Floats, rows: Rows, magnetic: bool) -> None:
     """Adds the three components at points (n, 3), trilinear between the places where each lies: rows 3n … in the order x, y, z."""
     nodes = tuple(n + 1 for n in s.shape)
     for c in range(3):
         index, weight = [], []
         for k in range(3):
-            half = (k == c) != magnetic
-            places = 0.5 * (s.lines[k][1:] + s.lines[k][:-1]) if half else s.lines[k]
+            places, number, factor = _places(s, k, c, magnetic)
             i = np.clip(np.searchsorted(places, points[:, k], side="right") - 1, 0, len(places) - 2)
             t = np.clip((points[:, k] - places[i]) / (places[i + 1] - places[i]), 0, 1)
-            index.append((i, i + 1))
-            weight.append((1 - t, t))
+            index.append((number[i], number[i + 1]))
+            weight.append(((1 - t) * factor[i], t * factor[i + 1]))
         for a in (0, 1):
             for b in (0, 1):
                 for g in (0, 1):

@@ -101,11 +101,14 @@ class Stepper:
         cb = dt / epsilon * np.where(stiff, 1 / (1 + 2 * x), 1 / (1 + x))
         cb = cb * s.free_edge
         dead = s.metal & ~lossy
-        for c in range(3):  # outer faces are electric walls
+        magnetic = {(p.axis, p.side) for p in s.planes if p.magnetic}  # the scheme's own way to end: H beyond the last node is zero
+        for c in range(3):
             for k in range(3):
-                if k != c:
+                if k != c:  # other outer faces are electric walls
                     index: list[Any] = [c, slice(None), slice(None), slice(None)]
                     for end in (0, -1):
+                        if (k, -end) in magnetic:
+                            continue
                         index[k + 1] = end
                         dead[tuple(index)] = True
         ca[dead], cb[dead] = 0, 0
@@ -122,10 +125,12 @@ class Stepper:
         gaps = [*s.gaps, *(load.gap for load in s.loads)]
         elements = [(r, 0.0, None) for r in self.resistances] + [(load.resistance, load.inductance, load.capacitance) for load in s.loads]
         rows = [np.zeros((0, 9))]
+        self.voltage = np.array([gap.voltage for gap in gaps])
         for number, (gap, (r, inductance, capacitance)) in enumerate(zip(gaps, elements, strict=True)):
+            half = gap.current / gap.voltage  # impedance on the grid over that of the whole
             share = gap.length / np.abs(gap.length).sum()
             inertia, elastance = 2 * inductance / self.dt, 0.0 if capacitance is None else self.dt / capacitance
-            part = np.abs(share)
+            part = np.abs(share) * half
             y = 1 / (part * max(r + inertia + elastance / 2, LEAST_RESISTANCE))
             one = np.ones(len(share))
             rows.append(np.column_stack((gap.at, number * one, gap.area, gap.length, share, y, part * inertia, part * elastance, one)))
@@ -217,10 +222,10 @@ class Stepper:
         flat = [a.reshape(-1) for a in (self.rows_e, self.ca, self.cb, self.rows_h, self.db)]
         kernels.march(self.flat_e, self.flat_h, *flat, *self.inverse_e, *self.inverse_h, *self.layers_e, *self.layers_h,
                       self.flat_number(self.lumped_at), self.lumped_row, self.lumped_number, self.part, self.state, self.lumped_of_slab,
-                      waves, samples, np.array([slabs, rows, self.nk, self.size]), chunks, depth, tile)
+                      waves / self.voltage[:waves.shape[1]], samples, np.array([slabs, rows, self.nk, self.size]), chunks, depth, tile)
         for gap in range(out.shape[1]):  # −Σ E·l along the edges of each gap, from minus to plus
             own = self.lumped_number == gap
-            out[:, gap] = -samples[:, own] @ self.lumped_length[own]
+            out[:, gap] = -self.voltage[gap] * (samples[:, own] @ self.lumped_length[own])
 
     def stored(self) -> float:
         """Σ over cells of ε0 E² + μ0 H², J: a measure of what is left, not exact in media."""

@@ -11,6 +11,7 @@ from numpy.typing import NDArray
 
 from heron.discretise import filling
 from heron.discretise.grid import Axis, dual, lines, settle_edges
+from heron.engines.transient.planes import NEAR, Plane, planes_of
 from heron.errors import HeronError, ModelError
 from heron.geometry import Geometry
 from heron.geometry.bodies import Body
@@ -43,6 +44,7 @@ class Gap:
     """The edges of a feed or load, which stands at ``place`` in the document.
 
     Flat numbers ``at`` into E, signed lengths (m) from minus to plus, areas (m²) across; ``point`` its middle.
+    Where a mirror plane cuts it the whole has ``voltage`` times that on the grid, where one holds it ``current`` times; there are ``copies`` of it in all.
     """
 
     place: tuple[str, int]
@@ -50,6 +52,9 @@ class Gap:
     length: Floats
     area: Floats
     point: Floats
+    voltage: float = 1.0
+    current: float = 1.0
+    copies: int = 1
 
 
 @dataclass
@@ -69,7 +74,7 @@ class Lumped:
 
 @dataclass
 class Structure:
-    """``x``, ``y``, ``z``: grid lines (m); ``walls`` absorbing layers (3, 2) in cells, 0 for an electric wall.
+    """``x``, ``y``, ``z``: grid lines (m); ``walls`` absorbing layers (3, 2) in cells, 0 for a wall that reflects: a magnetic one where ``planes`` say so, else electric.
 
     ``epsilon``, ``sigma`` (relative; S/m) and ``mu`` of cells (nx, ny, nz); ``metal`` (3, nx+1, ny+1, nz+1) marks edges in conductors,
     ``conducts`` (same, S/m) the conductivity that gives them their surface resistance, infinite for perfect ones;
@@ -93,7 +98,7 @@ class Structure:
     gaps: list[Gap] = field(default_factory=list)
     loads: list[Lumped] = field(default_factory=list)
     ports: list[int] = field(default_factory=list)
-    ground: float | None = None
+    planes: list[Plane] = field(default_factory=list)
     largest: float = 0.0
     low: Floats = field(default_factory=lambda: np.zeros(3))
     high: Floats = field(default_factory=lambda: np.zeros(3))
@@ -118,9 +123,29 @@ class Structure:
 
     @property
     def inner(self) -> tuple[Floats, Floats]:
-        """Lowest and highest corner (3,) between the absorbing layers, m."""
-        ends = [(line[int(w[0])], line[len(line) - 1 - int(w[1])]) for line, w in zip(self.lines, self.walls, strict=True)]
+        """Lowest and highest corner (3,) between the absorbing layers, m, of the whole model where a part is on the grid."""
+        ends = [[line[int(w[0])], line[len(line) - 1 - int(w[1])]] for line, w in zip(self.lines, self.walls, strict=True)]
+        for p in self.planes:
+            if p.doubles:
+                ends[p.axis][0] = 2 * p.at - ends[p.axis][1]
         return np.array([e[0] for e in ends]), np.array([e[1] for e in ends])
+
+    @property
+    def ground(self) -> float | None:
+        """Height of a ground plane, m."""
+        return next((p.at for p in self.planes if p.axis == 2 and p.side == 0 and not p.doubles and not p.magnetic), None)
+
+    @property
+    def near(self) -> float:
+        """m: nearer than this is the same place."""
+        return NEAR * float((self.high - self.low).max())
+
+    def duals(self, axis: int) -> Floats:
+        """Widths (lines,) in m that lines stand for; those in a mirror plane for both sides of it."""
+        out = dual(np.diff(self.lines[axis]))
+        if any(p.axis == axis and p.doubles for p in self.planes):
+            out[0] *= 2
+        return out
 
     @property
     def step(self) -> float:
@@ -184,26 +209,39 @@ def structure(model: Evaluated, geometry: Geometry) -> Structure:
     for part in geometry.parts:
         _wire_wishes(axes, part, [f for f in model.feeds if f is not None and f.part == part.name], largest)
     margin = wall_distance(model)
+    planes = planes_of(model, low, high, margin)
     walls = np.full((3, 2), LAYERS)
+    for p in planes:
+        walls[p.axis, p.side] = 0
     grid = []
     for k, axis in enumerate(axes):
-        floor = k == 2 and ground is not None
-        walls[k, 0] = 0 if floor else LAYERS
+        axis.low, axis.high = axis.low - margin, axis.high + margin
+        for p in planes:
+            if p.axis == k:
+                axis.low, axis.high = (axis.low, p.at) if p.side else (p.at, axis.high)
+                if p.doubles:
+                    _halve(axis, FINEST * largest)
         settle_edges(axis, AT_METAL * largest, FINEST * largest)
-        axis.low, axis.high = (axis.low if floor else axis.low - margin), axis.high + margin
         found = lines(axis, FINEST * largest, BETWEEN)
-        before = [] if floor else found[0] - np.arange(LAYERS, 0, -1) * (found[1] - found[0])
-        grid.append(np.concatenate((before, found, found[-1] + np.arange(1, LAYERS + 1) * (found[-1] - found[-2]))))
+        before = found[0] - np.arange(walls[k, 0], 0, -1) * (found[1] - found[0])
+        grid.append(np.concatenate((before, found, found[-1] + np.arange(1, walls[k, 1] + 1) * (found[-1] - found[-2]))))
     x, y, z = grid
     shape = len(x) - 1, len(y) - 1, len(z) - 1
     if np.prod(shape) > MOST_CELLS:
         raise ModelError(f"the grid has {np.prod(shape) / 1e6:.0f} million cells; up to {MOST_CELLS // 10**6} million are solved here. "
                          "Ask for fewer cells per wavelength or leave out small details", ("plan", "cells_per_wavelength"))
     empty, none = np.zeros((0, 0, 0)), np.zeros((0, 0, 0, 0), dtype=np.float32)
-    made = Structure(x, y, z, walls, empty, empty, empty, none.astype(bool), none, none, none, {}, {}, ground=ground, largest=largest, low=low, high=high)
+    made = Structure(x, y, z, walls, empty, empty, empty, none.astype(bool), none, none, none, {}, {}, planes=planes, largest=largest, low=low, high=high)
     if np.prod(shape) <= FILLED_AT_ONCE:
         fill(made, model, geometry)
     return made
+
+
+def _halve(axis: Axis, least: float) -> None:
+    """Leaves the wishes from zero on."""
+    axis.marks = [m for m in axis.marks if m >= -least]
+    axis.edges = [(m, side) for m, side in axis.edges if m > least]
+    axis.whole = [(max(a, 0.0), b) for a, b in axis.whole if b > least]
 
 
 def fill(s: Structure, model: Evaluated, geometry: Geometry) -> None:
@@ -354,7 +392,7 @@ def conduct(s: Structure, body: Body, resistance: float) -> None:
     spans = [np.searchsorted(line, [lo, hi]) for line, lo, hi in zip(s.lines, low, high, strict=True)]
     block = [(max(0, int(i0) - 1), min(len(line) - 1, int(i1) + 1)) for line, (i0, i1) in zip(s.lines, spans, strict=True)]
     own = [line[i0:i1 + 1] for line, (i0, i1) in zip(s.lines, block, strict=True)]
-    widths = [dual(np.diff(line)) for line in s.lines]
+    widths = [s.duals(k) for k in range(3)]
     small = [ON_SURFACE * float(np.diff(line).min()) for line in own]
     samples = [(line[:-1, None] + np.diff(line)[:, None] * (np.arange(CUTS) + 0.5) / CUTS).ravel() for line in own]
     for c in range(3):
@@ -409,7 +447,7 @@ def _sheet(s: Structure, body: Body, resistance: float) -> None:
         index: list[Any] = [slice(0, on.shape[0]), slice(0, on.shape[1])]
         index.insert(d, p)
         s.metal[(c, *index)] |= on
-        s.conducts[(c, *index)][on] = _sheet_conductivity(resistance, dual(np.diff(s.lines[d]))[p])
+        s.conducts[(c, *index)][on] = _sheet_conductivity(resistance, s.duals(d)[p])
 
 
 def _wires(s: Structure, model: Evaluated, geometry: Geometry, centre: float) -> None:
@@ -419,7 +457,7 @@ def _wires(s: Structure, model: Evaluated, geometry: Geometry, centre: float) ->
         edges = _edges(s, part)
         paths[part.name] = part, edges
         per_length = part.conductor.surface_resistance(centre) / (2 * np.pi * part.radius)
-        widths = [dual(np.diff(line)) for line in s.lines]
+        widths = [s.duals(k) for k in range(3)]
         for c, i, j, k, _, _ in edges:
             s.metal[c, i, j, k] = True
             area = float(np.prod([widths[o][(i, j, k)[o]] for o in range(3) if o != c]))
@@ -431,7 +469,11 @@ def _wires(s: Structure, model: Evaluated, geometry: Geometry, centre: float) ->
         try:
             if step.part not in paths:
                 raise ModelError(f"there is no wire “{step.part}”; there are {', '.join(paths) or 'none'}", ("part",))
+            place = _in_planes(s, chapter, step, paths[step.part][0])
+            if place is None:
+                continue
             gap = _gap(s, (chapter, i), step, *paths[step.part])
+            gap.voltage, gap.current, gap.copies = place
             what = f"feed {i + 1}" if chapter == "feeds" else f"load “{step.name}”"
             for edge in gap.at.tolist():
                 if edge in taken:
@@ -452,10 +494,11 @@ def _edges(s: Structure, part: Any) -> list[tuple[int, int, int, int, float, flo
     travelled = 0.0
     for p, q in _stretches(part):
         c = _axes(p, q)[0]
+        hidden = any(plane.doubles and plane.beyond(np.array([p, q]), s.near).all() for plane in s.planes)  # its mirror image is on the grid
         node = [int(np.abs(s.lines[k] - p[k]).argmin()) for k in range(3)]
         last = int(np.abs(s.lines[c] - q[c]).argmin())
         sign = 1.0 if last > node[c] else -1.0
-        for n in range(min(node[c], last), max(node[c], last)):
+        for n in range(0 if hidden else min(node[c], last), 0 if hidden else max(node[c], last)):
             here = list(node)
             here[c] = n
             middle = 0.5 * (s.lines[c][n] + s.lines[c][n + 1])
@@ -467,8 +510,7 @@ def _edges(s: Structure, part: Any) -> list[tuple[int, int, int, int, float, flo
 def _thin(s: Structure, c: int, node: tuple[int, int, int], radius: float) -> None:
     """Scales ε and 1/μ around one edge of a wire, so that its field is that of its true radius."""
     a, b = (c + 1) % 3, (c + 2) % 3
-    steps = [float(s.lines[k][min(node[k] + 1, len(s.lines[k]) - 1)] - s.lines[k][max(node[k] - 1, 0)]) / 2 for k in (a, b)]
-    size = float(np.sqrt(steps[0] * steps[1]))
+    size = float(np.sqrt(s.duals(a)[node[a]] * s.duals(b)[node[b]]))
     if radius >= 0.5 * size:
         return
     m = float(np.log(1 / THIN_WIRE) / np.log(size / radius))
@@ -485,6 +527,37 @@ def _thin(s: Structure, c: int, node: tuple[int, int, int], radius: float) -> No
                 # Radial E at either end of the edge stands for half of it, and half of what follows.
                 s.wire_e[key] = s.wire_e.get(key, 1.0) + (m - 1) / 2
             s.wire_h[other, at[0], at[1], at[2]] = 1 / m  # H that circles the edge
+
+
+def _in_planes(s: Structure, chapter: str, step: Any, part: Any) -> tuple[float, float, int] | None:
+    """What mirror planes do to the gap of a feed or load: voltage and current of the whole over those on the grid, and how often it is there.
+
+    ``None`` for a load beyond one, whose mirror image is on the grid.
+    """
+    point = part.path.at(np.array([np.clip(step.at, 0, 1)]))[0]
+    p, q = min(_stretches(part), key=lambda ends: float(np.linalg.norm(ends[0] - point) + np.linalg.norm(ends[1] - point) - np.linalg.norm(ends[1] - ends[0])))
+    along = _axes(p, q)[0]
+    voltage, current, copies = 1.0, 1.0, 1
+    for plane in s.planes:
+        if not plane.doubles:
+            continue
+        name = f"port {step.number}" if chapter == "feeds" else f"load “{step.name}”"
+        if abs(point[plane.axis] - plane.at) > s.near:
+            if chapter == "feeds":
+                raise ModelError(f"{name} does not lie in the mirror plane {plane.name}, so that driving it alone is not symmetric; "
+                                 "move it there, or leave the mirror out", ("at",))
+            if plane.beyond(point):
+                return None
+            copies *= 2
+        elif along == plane.axis and plane.magnetic:
+            raise ModelError(f"a magnetic mirror plane across {name} lets no current through; where the gap crosses {plane.name}, the plane is electric", ("at",))
+        elif along != plane.axis and not plane.magnetic:
+            raise ModelError(f"an electric mirror plane along {name} would short it; where the gap lies in {plane.name}, the plane is magnetic", ("at",))
+        elif plane.magnetic:
+            current *= 2
+        else:
+            voltage *= 2
+    return voltage, current, copies
 
 
 def _gap(s: Structure, place: tuple[str, int], feed: Any, part: Any, edges: list[Any]) -> Gap:

@@ -125,6 +125,14 @@ def area(shape: Shape) -> float:
     return float(found.Mass())
 
 
+def surface_moments(shape: Shape) -> tuple[float, Floats, Floats]:
+    """Area of all faces, its centre (3,), and its matrix of inertia (3, 3) about that centre, in powers of the unit."""
+    found = GProp_GProps()
+    BRepGProp.SurfaceProperties_s(shape, found, EXACT)
+    centre, inertia = found.CentreOfMass(), found.MatrixOfInertia()
+    return float(found.Mass()), np.array([centre.X(), centre.Y(), centre.Z()]), np.array([[inertia.Value(r, c) for c in (1, 2, 3)] for r in (1, 2, 3)])
+
+
 def rough_area(shape: Shape) -> float:
     """Area of all faces by a fixed quadrature: good to a few per mille, and fast."""
     found = GProp_GProps()
