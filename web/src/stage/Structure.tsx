@@ -32,8 +32,25 @@ export function Structure({ examination, extent, quiet }: { examination?: Examin
       {examination.captures.map((c, i) => c && c.points.length > 1 && hover === `captures.${i}` && (
         <Line key={i} points={c.kind === "near_plane" ? [...c.points, c.points[0]!] : c.points} color={color("amber")} lineWidth={1} dashed dashSize={extent.size * 0.02} gapSize={extent.size * 0.015} />
       ))}
+      {hover === "surround.0" && (document?.surround.mirror as string[] | undefined)?.map((kind, axis) => kind !== "none" && <Mirror key={axis} axis={axis} kind={kind} extent={extent} />)}
       {!quiet && examination.frames.map((f) => <Axes key={f.name} name={f.name} matrix={f.matrix} size={extent.size * 0.12} />)}
       {examination.problems.map((p, i) => p.point && <Marker key={`p${i}`} at={p.point} extent={extent} tone="rust" label={p.code.replace("-", " ")} />)}
+    </>
+  );
+}
+
+/** The outline of a plane in which the model is its own mirror image. */
+function Mirror({ axis, kind, extent }: { axis: number; kind: string; extent: Extent }) {
+  const half = extent.size * 0.5;
+  const corners = [[-1, -1], [1, -1], [1, 1], [-1, 1], [-1, -1]].map((signs) => {
+    const at = extent.center.map((c, k) => (k === axis ? 0 : c)) as [number, number, number];
+    [(axis + 1) % 3, (axis + 2) % 3].forEach((k, i) => { at[k]! += signs[i]! * half; });
+    return at;
+  });
+  return (
+    <>
+      <Line points={corners} color={color("amber")} lineWidth={1.5} dashed dashSize={extent.size * 0.02} gapSize={extent.size * 0.015} />
+      <Html position={corners[0]} zIndexRange={[4, 0]} className="pointer-events-none"><span className="whitespace-nowrap text-[11.500px] text-amber">{kind} mirror plane {"xyz"[axis]} = 0</span></Html>
     </>
   );
 }

@@ -23,7 +23,7 @@ const outline = (step: Step): Word[] => (step.outline as { via?: unknown; smooth
 const places = (step: Step): Word[] => (step.points as unknown[]).flatMap((_, i): Word[] => [...(i ? ["to"] : []), ...point(["points", i])]);
 const wire = (step: Step): Word[] => [", radius", t("radius", "1 m"), ", in", material, ...frame(step)];
 
-const SIDES = ["at −x", "at +x", "at −y", "at +y", "at −z", "at +z"];
+const SIDES = ["−x", "+x", "−y", "+y", "−z", "+z"].map((side) => `at\u00a0${side}`);
 
 export const SENTENCES: Record<string, (step: Step) => Sentence> = {
   wire: (s) => ({ title: "Wire", words: [name, "from", ...point("start"), "to", ...point("end"), ...wire(s)] }),
@@ -115,7 +115,7 @@ export const SENTENCES: Record<string, (step: Step) => Sentence> = {
       ...(s.kind === "ground" ? [{ token: ["kind"], choices: ["open", "ground"] }, ": an infinite perfect plane at z =", t("height", "1 m"), ", open above"] as Word[] : [{ token: ["kind"], choices: ["open", "ground"] }, "on all sides"] as Word[]),
       "; on a grid, walls", { token: ["margin"], unit: "1 m", empty: "a quarter of the longest wavelength" }, "away",
       ...SIDES.flatMap((side, n): Word[] => [n ? "," : ":", { token: ["walls", n], choices: ["open", "electric", "magnetic"] }, side]),
-      "; mirror planes", ...["x", "y", "z"].flatMap((axis, k): Word[] => [k ? "," : ":", { token: ["mirror", k], choices: ["none", "electric", "magnetic"] }, `at ${axis} = 0`]),
+      "; mirror planes", ...["x", "y", "z"].flatMap((axis, k): Word[] => [k ? "," : ":", { token: ["mirror", k], choices: ["none", "electric", "magnetic"] }, `at\u00a0${axis}\u00a0=\u00a00`]),
     ],
   }),
   plan: (s) => ({
