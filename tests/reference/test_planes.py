@@ -6,14 +6,17 @@ from typing import Any
 
 import numpy as np
 import pytest
+import scipy.optimize
 import xarray as xr
 
 from heron.checks import examine
 from heron.engines import ENGINES, silent
+from heron.engines.transient.stepper import Stepper
 from heron.model import load_document
 from heron.results import patterns
 from heron.results.near import near_field
 from heron.results.power import budget
+from tests.yee import still
 
 Row = dict[str, Any]
 
@@ -121,3 +124,55 @@ def test_symmetry_that_the_model_does_not_have_is_told_before_the_run(change: Ro
     document["feeds"][0]["at"] = change.get("at", "0.5")
     errors = examine(load_document(document)).errors
     assert any(e.path == path and words in e.message for e in errors), [(e.path, e.message) for e in errors]
+
+
+def characteristic(index: float) -> complex:
+    """k0 a of the TE111 mode of a dielectric sphere: the zero of Mie's denominator b1 (Bohren and Huffman, ch. 4) for outgoing waves exp(+jωt)."""
+    def psi(z: complex) -> tuple[complex, complex]:
+        return np.sin(z) / z - np.cos(z), np.cos(z) / z - np.sin(z) / z**2 + np.sin(z)
+
+    def xi(z: complex) -> tuple[complex, complex]:
+        e = np.exp(-1j * z)
+        return e * (1j / z - 1), e * (1 / z - 1j / z**2 + 1j)
+
+    def denominator(z: complex) -> complex:
+        (p, dp), (x, dx) = psi(index * z), xi(z)
+        return complex(p * dx - index * x * dp)
+
+    guess = np.pi / index * (0.95 + 0.05j)
+    found = scipy.optimize.newton(denominator, guess, tol=1e-12)
+    assert abs(denominator(found)) < 1e-9
+    return complex(found)
+
+
+def test_a_hemispherical_resonator_rings_at_its_characteristic_frequency() -> None:
+    """Permittivity 9.5, radius 12.5 mm on a ground plane: 3.68 GHz in the literature (Petosa, Dielectric Resonator Antenna Handbook, from memory)."""
+    radius, index = 12.5e-3, np.sqrt(9.5)
+    exact = characteristic(index)
+    f0, q0 = exact.real * 299792458 / (2 * np.pi * radius), exact.real / (2 * abs(exact.imag))
+    assert f0 == pytest.approx(3.68e9, rel=0.02)
+    found = examine(load_document({
+        "version": 1, "parts": [{"kind": "sphere", "name": "bead", "centre": ["0", "0", "0"], "radius": f"{radius} m", "material": "ceramic"}],
+        "materials": [{"kind": "dielectric", "name": "ceramic", "permittivity": "9.5", "loss_tangent": "0", "conductivity": "0 S/m", "permeability": "1"}],
+        "surround": {"mirror": ["electric", "magnetic", "electric"]},
+        "plan": {"engine": "transient", "f_start": "3 GHz", "f_stop": "4.5 GHz", "points": "3", "cells_per_wavelength": "20"},
+    }))
+    s = found.discretisation.structure
+    stepper = Stepper(s, np.zeros(0))
+    lag, width = int(0.2 / (f0 * stepper.dt)), 1 / f0
+    signal = []
+    for n in range(110 * lag):  # a small magnetic dipole at the centre excites what has one: TE11r, and the pulse only the first of those
+        t = (n + 0.5) * stepper.dt - 4.5 * width
+        stepper.h[1, 0, 0, 0] += np.exp(-((t / width) ** 2)) * np.sin(2 * np.pi * f0 * t)
+        still(stepper, 1)
+        if n % lag == 0:
+            signal.append(float(stepper.h[1, 0, 0, 0]))
+    v, order = np.array(signal[50:]), 4
+    rows = np.array([v[n:n + order] for n in range(len(v) - order)])
+    poles = np.roots(np.concatenate(([1.0], -np.linalg.lstsq(rows, v[order:], rcond=None)[0][::-1])))
+    rates = np.log(poles.astype(complex)) / (lag * stepper.dt)
+    rate = min(rates, key=lambda r: abs(r.imag / (2 * np.pi) - f0))
+    f, q = rate.imag / (2 * np.pi), rate.imag / (-2 * rate.real)
+    print(f"hemisphere: {f0 / 1e9:.4f} GHz, Q {q0:.2f}; on the grid {f / f0 - 1:+.2%}, Q {q / q0 - 1:+.1%}")
+    assert abs(f / f0 - 1) < 0.01
+    assert abs(q / q0 - 1) < 0.05
