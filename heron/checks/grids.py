@@ -9,7 +9,7 @@ import numpy as np
 
 from heron.checks.problems import Problem
 from heron.checks.symmetry import mirror_problems
-from heron.engines.transient.structure import FINEST, MARGIN, Structure, wall_distance
+from heron.engines.transient.structure import FINEST, LEAST_ROOM, MARGIN, Structure, wall_distance
 from heron.geometry import Geometry
 from heron.model import Evaluated
 from heron.model.substances import media_of
@@ -90,6 +90,20 @@ def _small(model: Evaluated, geometry: Geometry, discretisation: Any) -> list[Pr
     return out
 
 
+def _thick(model: Evaluated, geometry: Geometry, discretisation: Any) -> list[Problem]:
+    """Wires thicker than the cells they lie in, which stand for a thinner one."""
+    s: Structure = discretisation.structure
+    out = []
+    for part in geometry.parts:
+        before, middle = part.path.at(np.array([0.36, 0.37]))  # a place that is seldom a feed's
+        along = int(np.abs(middle - before).argmax())
+        across = float(np.sqrt(np.prod([s.duals(k)[np.abs(s.lines[k] - middle[k]).argmin()] for k in range(3) if k != along])))
+        if across < LEAST_ROOM * part.radius:
+            out.append(Problem("look", "thick-wire", f"the wire “{part.name}” is thicker ({engineering(2 * part.radius, 'm', 3)}) than the cells it runs through",
+                               "it is taken as thinner than it is; draw a cylinder instead, which the grid follows", ("parts", part.step, "radius")))
+    return out
+
+
 def _media(model: Evaluated, geometry: Geometry, discretisation: Any) -> list[Problem]:
     """Media whose permittivity changes over the band: they are held at its centre."""
     media = media_of(model)[0]
@@ -132,4 +146,4 @@ def _resolution(model: Evaluated, geometry: Geometry, discretisation: Any) -> li
     return out
 
 
-GRID_CHECKS: list[Callable[[Evaluated, Geometry, Any], list[Problem]]] = [_feeds, _small, _media, _outside, _resolution, mirror_problems]
+GRID_CHECKS: list[Callable[[Evaluated, Geometry, Any], list[Problem]]] = [_feeds, _small, _thick, _media, _outside, _resolution, mirror_problems]

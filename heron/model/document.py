@@ -128,7 +128,8 @@ class Plan(Step):
     """Engine, band, sampling and accuracy.
 
     The moments engine reads sampling, tolerance and ``segments_per_wavelength``; the transient engine ``cells_per_wavelength``
-    (of every medium), the ``decay`` of the stored energy in dB at which it ends, and the ``longest`` run in lengths of the pulse.
+    (of every medium), the ``decay`` of the stored energy in dB at which it ends, the ``longest`` run in lengths of the pulse, and in how many ``passes`` at most,
+    each on a finer grid, it solves until no S-parameter changes by more than ``settled``.
     """
 
     engine: Literal["auto", "moments", "transient"] = "auto"
@@ -141,6 +142,8 @@ class Plan(Step):
     segments_per_wavelength: Number = "50"
     cells_per_wavelength: Number = "20"
     decay: Number = "50"
+    passes: Number = "1"
+    settled: Number = "0.02"
     longest: Number = "60"
     pattern_frequencies: Annotated[list[Frequency], Field(max_length=1000)] = []
 

@@ -5,6 +5,7 @@ from __future__ import annotations
 import json
 from collections.abc import Iterator
 from contextlib import contextmanager
+from itertools import pairwise
 from time import perf_counter
 from typing import Any
 
@@ -403,6 +404,36 @@ def test_growing_fields_end_the_run_with_the_place() -> None:
     found.discretisation.structure.epsilon[10:14, 10:14, 20:24] = 1e-3  # faster than the time step allows
     with pytest.raises(ModelError, match="grow without bound near"):
         ENGINES["transient"].solve(found.model, found.discretisation, silent)
+
+
+def test_passes_end_with_an_estimate_that_holds() -> None:
+    """The estimate of a dipole's error in S from two and three passes against a far finer grid."""
+    def solved(passes: str, cells: str = "10", progress: Any = silent, settled: str = "1e-4") -> xr.Dataset:
+        document = json.loads((ROOT / "examples" / "mast-dipole.json").read_text())
+        document["plan"] |= {"engine": "transient", "points": "21", "cells_per_wavelength": cells, "decay": "50", "passes": passes, "settled": settled}
+        document["captures"] = []
+        found = examine(load_document(document), {"radius": "3 mm"})
+        assert not found.errors
+        return ENGINES["transient"].solve(found.model, found.discretisation, progress)
+
+    seen: list[tuple[float, int]] = []
+
+    def watch(stage: str, fraction: float, live: dict[str, Any]) -> Signal:
+        if "pass" in live:
+            seen.append((fraction, live["pass"]))
+        return Signal.STOP if live.get("pass") == 3 else Signal.CONTINUE
+
+    two, reference = solved("2", settled="0.02"), solved("1", "40")
+    error = float(np.abs(two["s"].values - reference["s"].values).max())
+    stopped = solved("3", progress=watch)
+    print(f"changes {two.attrs['pass_changes']}, estimate {two.attrs['error_from_passes']:.3f}, against 40 cells per wavelength {error:.3f}")
+    assert two.attrs["cells_per_wavelength"] == pytest.approx(10 * np.sqrt(2))
+    assert 0.4 < two.attrs["error_from_passes"] / error < 4
+    assert [i.name for i in trust_card(two) if "passes" in i.name] == ["|ΔS| between passes", "Error of S by the passes"]
+    assert all(b >= a for (a, _), (b, _) in pairwise(seen))
+    assert stopped.attrs["stopped"] == 1 and "kept pass 2" in stopped.attrs["status"]
+    xr.testing.assert_allclose(stopped["s"], two["s"], rtol=0, atol=1e-6)
+    assert "pass_changes" not in reference.attrs
 
 
 def test_stopping_before_every_port_was_driven_is_refused() -> None:

@@ -3,9 +3,10 @@
 from __future__ import annotations
 
 import json
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from functools import lru_cache
 from time import perf_counter
+from types import SimpleNamespace
 from typing import Any, NamedTuple
 
 import numpy as np
@@ -36,6 +37,7 @@ LOOK = 200            # steps between looks at the energy
 GROWTH = 1e3          # of the largest energy seen while the source was on: beyond, the scheme has become unstable
 BYTES_CELL = 110.0    # fields, row numbers, building of the coefficients
 LIVE_POINTS = 61
+FINER = float(np.sqrt(2))  # cells per wavelength of a pass over those of the one before
 RATE_CELLS, RATE_TRIES = 80, 12  # a side, and stretches of a few steps
 
 
@@ -95,17 +97,45 @@ class TransientEngine:
         pulse = pulse_for(plan.f_start, plan.f_stop)
         steps = (pulse.duration + RING_S / pulse.centre) / s.step
         runs = max(1, sum(f is not None for f in model.feeds))
-        points = int(plan.points)
+        points, passes = int(plan.points), int(plan.passes)
         patches = 12 * sum(a * b for a, b in ((s.shape[0], s.shape[1]), (s.shape[1], s.shape[2]), (s.shape[0], s.shape[2])))
-        memory, seconds = BYTES_CELL * s.cells + 8.0 * points * patches + 2.5e8, runs * steps * s.cells / machine_rate() + 2
-        return Forecast(self.name, s.cells, "cells", "cells_per_wavelength", memory, seconds, runs,
-                        f"{s.cells:,} cells, about {steps:,.0f} steps of {s.step * 1e12:.3g} ps for each port")
+        last = FINER ** (3 * (passes - 1))
+        memory, seconds = BYTES_CELL * s.cells * last + 8.0 * points * patches + 2.5e8, sum(_costs(passes)) * runs * steps * s.cells / machine_rate() + 2
+        more = f"; up to {passes} passes, the last on {s.cells * last:,.0f} cells" if passes > 1 else ""
+        return Forecast(self.name, s.cells, "cells", "cells_per_wavelength", memory, seconds, runs * passes,
+                        f"{s.cells:,} cells, about {steps:,.0f} steps of {s.step * 1e12:.3g} ps for each port{more}")
 
     def solve(self, model: Evaluated, discretisation: TransientDiscretisation, progress: Progress = silent) -> xr.Dataset:
         """Port parameters, Huygens currents and losses at every point of the band, one pulse for each port.
 
-        Stopping keeps what has been recorded so far when every port has been driven, and is refused before.
+        With several passes, the results of the last one, each on a grid √2 finer, until no S-parameter changes by more than the plan asks;
+        ``pass_changes`` holds the changes. Stopping keeps the last pass that ended, or what has been recorded so far when every port
+        has been driven, and is refused before.
         """
+        passes = int(model.plan.passes)
+        costs = _costs(passes)
+        changes: list[float] = []
+        results = None
+        for number in range(passes):
+            part = _part_of(progress, number, costs)
+            if results is None:
+                results = self._pass(model, discretisation, part)
+                continue
+            before = results
+            try:
+                results = self._pass(*_finer(model, discretisation, number), part)
+            except (Stopped, ModelError) as error:
+                ended = f"kept pass {number}: {error.message}"
+                return before.assign_attrs(stopped=int(isinstance(error, Stopped)), status=ended, **_passes(changes))
+            if results.attrs["stopped"]:
+                return before.assign_attrs(stopped=1, status=f"stopped in pass {number + 1}; kept pass {number}", **_passes(changes))
+            changes.append(float(np.abs(results["s"].values - before["s"].values).max()))
+            if changes[-1] < model.plan.settled:
+                break
+        assert results is not None
+        return results.assign_attrs(**_passes(changes))
+
+    def _pass(self, model: Evaluated, discretisation: TransientDiscretisation, progress: Progress) -> xr.Dataset:
         s, plan = discretisation.structure, model.plan
         progress("preparing", 0.0, {})
         fill(s, model, discretisation.geometry)
@@ -135,6 +165,41 @@ class TransientEngine:
         near = [(results[f"{n}_at"].values, under(f"{n}_e"), under(f"{n}_h")) for n in np.ravel(results.attrs.get("recorded", [])) if n]
         walls = np.asarray(results.attrs["walls"]).reshape(2, 3)
         return radiation.Surface(results["surface_point"].values, under("surface_j"), under("surface_m"), planes, (walls[0], walls[1]), near)
+
+
+def _costs(passes: int) -> list[float]:
+    """Times of passes over that of the first: cells by their number, steps by their size."""
+    return [FINER ** (4 * n) for n in range(passes)]
+
+
+def _part_of(progress: Progress, number: int, costs: list[float]) -> Progress:
+    """The progress of one pass among several, as that of the whole."""
+    def say(stage: str, fraction: float, live: dict[str, Any]) -> Signal:
+        which = {"pass": number + 1, "passes": len(costs)} if len(costs) > 1 and live else {}
+        return progress(stage, (sum(costs[:number]) + costs[number] * fraction) / sum(costs), live | which)
+
+    return say
+
+
+def _finer(model: Evaluated, discretisation: TransientDiscretisation, number: int) -> tuple[Evaluated, TransientDiscretisation]:
+    """Model and grid of a later pass.
+
+    :raises ModelError: that grid is too large.
+    """
+    plan = SimpleNamespace(**vars(model.plan) | {"cells_per_wavelength": model.plan.cells_per_wavelength * FINER**number})
+    finer = replace(model, plan=plan)
+    return finer, TransientDiscretisation(structure(finer, discretisation.geometry), discretisation.geometry)
+
+
+def _passes(changes: list[float]) -> dict[str, Any]:
+    """The largest changes of S-parameters from pass to pass, and the error left in the last by their geometric series.
+
+    One change alone is taken as the first of a series of first order, which the scheme betters where edges do not spoil it.
+    """
+    if not changes:
+        return {}
+    ratio = changes[-2] / changes[-1] if len(changes) > 1 and changes[-1] > 0 else FINER
+    return {"pass_changes": changes, "error_from_passes": changes[-1] / (ratio - 1) if ratio > 1 else float("nan")}
 
 
 @dataclass

@@ -35,6 +35,8 @@ ON_SURFACE = 1e-3        # of the smallest cell: nearer than this to a surface i
 SEEN = 0.02               # of the largest cell: how exactly bodies smaller than that cell are drawn for the grid
 FLAT = 1e-6              # of a body's size: a sheet thinner than this lies flat
 THIN_WIRE = 0.2298       # radius of a wire of zero edges over the cell size: Noda and Yokoyama, IEEE Trans. Power Delivery 17 (2002)
+ROOM = 2.0               # cells across a wire over its radius, where nothing else asks for smaller ones
+LEAST_ROOM = 1.6         # cells across a wire over its radius: a thicker one is taken as of this size
 MOST_CELLS = 60_000_000
 FILLED_AT_ONCE = 2_000_000  # cells: finer grids get their contents only when they are solved, so that looking at a model stays quick
 
@@ -348,7 +350,7 @@ def _sheet_edges(axes: list[Axis], body: Body, edges: list[Floats], corners: Flo
 
 def _wire_wishes(axes: list[Axis], part: Any, feeds: list[Any], largest: float) -> None:
     """Lines at a wire's ends; cells across it, and along it at its ends, a quarter of the others; one cell for a gap with a width of its own."""
-    size = max(AT_WIRE * largest, 2 * part.radius)
+    size = max(AT_WIRE * largest, ROOM * part.radius)
     for p, q in _stretches(part):
         along = int(np.abs(q - p).argmax())
         for k in range(3):
@@ -365,7 +367,7 @@ def _wire_wishes(axes: list[Axis], part: Any, feeds: list[Any], largest: float) 
                 # A gap between plates as wide as a cell must not be shorter than the cell: it would be a capacitor.
                 for k in range(3):
                     if k != along:
-                        axes[k].sizes.append((float(p[k]), float(p[k]), max(f.width, 2 * part.radius)))
+                        axes[k].sizes.append((float(p[k]), float(p[k]), max(f.width, ROOM * part.radius)))
 
 
 def _fill(s: Structure, body: Body, medium: Any, centre: float) -> None:
@@ -511,9 +513,7 @@ def _thin(s: Structure, c: int, node: tuple[int, int, int], radius: float) -> No
     """Scales ε and 1/μ around one edge of a wire, so that its field is that of its true radius."""
     a, b = (c + 1) % 3, (c + 2) % 3
     size = float(np.sqrt(s.duals(a)[node[a]] * s.duals(b)[node[b]]))
-    if radius >= 0.5 * size:
-        return
-    m = float(np.log(1 / THIN_WIRE) / np.log(size / radius))
+    m = float(np.log(1 / THIN_WIRE) / np.log(max(size / radius, LEAST_ROOM)))
     for k, other in ((a, b), (b, a)):
         for back in (0, 1):
             at = list(node)
