@@ -52,7 +52,7 @@ def _transient_card(results: xr.Dataset) -> list[TrustItem]:
         TrustItem("Open walls", f"{distance:.2f} λ away", _mark(-distance, -0.249, -0.125), "a quarter of the longest wavelength is the rule"),
     ]
     if "error_from_passes" in results.attrs:
-        changes, error = np.atleast_1d(results.attrs["pass_changes"]), float(results.attrs["error_from_passes"])
+        changes, error = np.ravel(results.attrs["pass_changes"]), float(results.attrs["error_from_passes"])
         items.append(TrustItem("|ΔS| between passes", " → ".join(f"{c:.2g}" for c in changes), _mark(float(changes[-1]), 0.02, 0.1), "allow more passes"))
         items.append(TrustItem("Error of S by the passes", f"about {error:.2g}" if np.isfinite(error) else "they do not settle",
                                _mark(error, 0.03, 0.1) if np.isfinite(error) else "stop", "allow more passes, or begin with more cells per wavelength"))
