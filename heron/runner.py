@@ -13,8 +13,9 @@ import xarray as xr
 from heron.checks import Examination
 from heron.engines import ENGINES, Progress, silent
 from heron.geometry.build import build_frames, frame_matrix
-from heron.geometry.places import capture_points
-from heron.results import near, patterns, ports
+from heron.geometry.places import POINTS, capture_points
+from heron.model import Evaluated
+from heron.results import currents, near, patterns, ports
 from heron.results.power import budget
 
 
@@ -63,7 +64,16 @@ def summarise(examination: Examination, results: xr.Dataset, wall: float) -> dic
         "power_balance_error": float(np.nanmax(np.abs(powers.balance_error))),
         "warnings": [p.message for p in examination.problems if p.level == "look"],
         "captures": [c.name for c in captures],
+        "absorbed_w": {name: power.tolist() for name, power in currents.absorbed(results).items()},
+        "power_flux": {c.name: [{"frequency_hz": float(results["frequency"].values[i]), "power_w": power_through(examination.model, results, i, c)}
+                                for i in pattern_indices(examination, results)] for c in captures if c.kind == "power_flux"},
     }
+
+
+def power_through(model: Evaluated, results: xr.Dataset, index: int, capture: Any) -> float:
+    """W through the rectangle of a capture, under the drive."""
+    points = capture_points(capture, frame_matrix(build_frames(model, []), capture.frame))
+    return near.flux(points, (int(capture.counts[0]), int(capture.counts[1])), *near.near_field(results, index, points))
 
 
 def with_fields(examination: Examination, results: xr.Dataset) -> xr.Dataset:
@@ -73,6 +83,8 @@ def with_fields(examination: Examination, results: xr.Dataset) -> xr.Dataset:
     out = out.assign_coords(field_frequency=("field_frequency", results["frequency"].values[indices], {"units": "Hz"}))
     frames = build_frames(examination.model, [])
     for capture in examination.model.captures:
+        if capture.kind != "far_field" and capture.kind not in POINTS:
+            continue  # recorded while the run went on, and in the dataset already
         if capture.kind == "far_field":
             theta, phi = patterns.grid(np.degrees(capture.theta_step), np.degrees(capture.phi_step))
             t, p = np.repeat(theta, len(phi)), np.tile(phi, len(theta))

@@ -9,7 +9,7 @@ import numpy as np
 
 from heron.checks.problems import Problem
 from heron.checks.symmetry import mirror_problems
-from heron.engines.transient.structure import FINEST, LEAST_ROOM, MARGIN, Structure, wall_distance
+from heron.engines.transient.structure import FINEST, LEAST_ROOM, MARGIN, Structure, stepped, wall_distance
 from heron.geometry import Geometry
 from heron.model import Evaluated
 from heron.model.substances import media_of
@@ -104,6 +104,27 @@ def _thick(model: Evaluated, geometry: Geometry, discretisation: Any) -> list[Pr
     return out
 
 
+def _steps(model: Evaluated, geometry: Geometry, discretisation: Any) -> list[Problem]:
+    """Sheets that no plane of the grid holds."""
+    return [Problem("look", "stepped-sheet", f"the sheet “{b.name}” is bent or tilted, and the grid follows it in steps of a cell",
+                    "resonances come out low by some parts of a cell; thicken it, and its true surface is kept, or refine the grid there", ("parts", b.step))
+            for b in (geometry.placed.bodies if geometry.bodies else []) if stepped(b)]
+
+
+def _crowded(model: Evaluated, geometry: Geometry, discretisation: Any) -> list[Problem]:
+    """Edges and faces that lie so near to each other that the grid has one line for them."""
+    s: Structure = discretisation.structure
+    if not s.crowded:
+        return []
+    axis, place, width = max(s.crowded, key=lambda c: c[2])
+    more = f", and in {len(s.crowded) - 1} more places" if len(s.crowded) > 1 else ""
+    point = [float(v) for v in 0.5 * (s.low + s.high)]
+    point[axis] = place
+    return [Problem("look", "crowded", f"details {engineering(width, 'm', 3)} apart near {'xyz'[axis]} = {engineering(place, 'm', 4)} become one on this grid{more}",
+                    "they are moved together by half of that; ask for more cells per wavelength, or refine the grid there", ("plan", "cells_per_wavelength"),
+                    (point[0], point[1], point[2]))]
+
+
 def _media(model: Evaluated, geometry: Geometry, discretisation: Any) -> list[Problem]:
     """Media whose permittivity changes over the band: they are held at its centre."""
     media = media_of(model)[0]
@@ -146,4 +167,4 @@ def _resolution(model: Evaluated, geometry: Geometry, discretisation: Any) -> li
     return out
 
 
-GRID_CHECKS: list[Callable[[Evaluated, Geometry, Any], list[Problem]]] = [_feeds, _small, _thick, _media, _outside, _resolution, mirror_problems]
+GRID_CHECKS: list[Callable[[Evaluated, Geometry, Any], list[Problem]]] = [_feeds, _small, _thick, _steps, _crowded, _media, _outside, _resolution, mirror_problems]

@@ -9,19 +9,20 @@ from typing import Any
 import numpy as np
 import psutil
 
+from heron.checks.captures import LEAST_LEVEL_DB, capture_problems, only_in_time, whole
 from heron.checks.grids import GRID_CHECKS
 from heron.checks.problems import Path, Problem
 from heron.engines import ENGINES, Forecast
+from heron.engines.transient.pulse import pulse_of
 from heron.errors import HeronError
 from heron.geometry import Geometry, build_geometry
-from heron.geometry.build import Files, build_frames, frame_matrix
+from heron.geometry.build import Files
 from heron.geometry.parts import BUILDERS
 from heron.model import Document, Evaluated, evaluate_document
 from heron.quantities import engineering, evaluate
 from heron.quantities.constants import C0
 
 MAX_POINTS = 10_001          # frequencies of one plan
-MAX_CAPTURE_POINTS = 250_000 # points of one near-field capture, directions of one far field
 THICK_WIRE = 0.01            # radius over wavelength beyond which a thin-wire current is doubtful (common practice)
 SHORT_SEGMENT = 2.0          # segment over radius (common practice)
 MEMORY_SHARE = 0.85          # of the memory that is free now
@@ -117,10 +118,6 @@ def _band_usable(model: Evaluated) -> bool:
                 and LEAST_CELLS <= p.cells_per_wavelength <= MOST_CELLS)
 
 
-def _whole(value: float, low: int, high: int) -> bool:
-    return bool(value == int(value) and low <= value <= high) if np.isfinite(value) else False
-
-
 def _values(model: Evaluated) -> list[Problem]:
     """Values that are wrong whatever the geometry."""
     out: list[Problem] = []
@@ -147,15 +144,14 @@ def _values(model: Evaluated) -> list[Problem]:
     for i, s in enumerate(model.loads):
         if s is None:
             continue
-        for name in ("resistance", "inductance"):
-            if getattr(s, name) < 0:
-                out.append(_error(("loads", i, name), f"the {name} must not be negative"))
-        if s.capacitance is not None and s.capacitance <= 0:
-            out.append(_error(("loads", i, "capacitance"), "the capacitance must be above zero; leave it out for none"))
-    frames = build_frames(model, [])
-    for i, c in enumerate(model.captures):
-        if c is not None:
-            out += _capture(i, c, frames)
+        for name in ("resistance", "inductance", "capacitance"):
+            value, least = getattr(s, name), name == "capacitance" or s.kind == "parallel"
+            if value is not None and (value < 0 or (least and value == 0)):
+                how = "be above zero; leave it out for none" if least else "not be negative"
+                out.append(_error(("loads", i, name), f"the {name} must {how}"))
+        if s.kind == "parallel" and s.resistance is s.inductance is s.capacitance is None:
+            out.append(_error(("loads", i, "resistance"), "there is nothing in this load; give it R, L or C"))
+    out += capture_problems(model)
     if not model.document.captures:
         far = {"kind": "far_field", "name": "far field", "theta_step": "5 deg", "phi_step": "5 deg"}
         out.append(Problem("look", "no-capture", "no capture asks for a far field", "pattern.csv is written only for a far-field capture",
@@ -187,7 +183,7 @@ def _plan(p: Any) -> Iterator[Problem]:
         yield _error(("plan", "f_start"), "the band must start above 0 Hz")
     if p.f_stop < p.f_start:
         yield _error(("plan", "f_stop"), f"the band ends ({engineering(p.f_stop, 'Hz')}) below its start ({engineering(p.f_start, 'Hz')}); exchange them")
-    if not _whole(p.points, 1, MAX_POINTS):
+    if not whole(p.points, 1, MAX_POINTS):
         yield _error(("plan", "points"), f"the number of points must be a whole number from 1 to {MAX_POINTS}, not {p.points:.10g}")
     elif p.points > 1 and p.f_stop == p.f_start:
         yield _error(("plan", "points"), "a band of one frequency has one point; set points to 1 or widen the band")
@@ -198,7 +194,7 @@ def _plan(p: Any) -> Iterator[Problem]:
                      f"cells per wavelength lie between {LEAST_CELLS} and {MOST_CELLS}: coarser grids do not carry a wave, finer ones do not end")
     if not 20 <= p.decay <= 100:
         yield _error(("plan", "decay"), "a run ends when its energy has fallen by 20 to 100 dB")
-    if not _whole(p.passes, 1, MOST_PASSES):
+    if not whole(p.passes, 1, MOST_PASSES):
         yield _error(("plan", "passes"), f"the number of passes is a whole one from 1 to {MOST_PASSES}: each takes four times the time of the one before")
     if not 1e-4 <= p.settled <= 0.5:
         yield _error(("plan", "settled"), "passes end when no S-parameter changes by more than 0.0001 to 0.5")
@@ -206,27 +202,23 @@ def _plan(p: Any) -> Iterator[Problem]:
         yield _error(("plan", "longest"), "the longest run lies between 1 and 10,000 lengths of the pulse: a shorter one would cut the pulse off")
     if not 5 <= p.segments_per_wavelength <= 1000:
         yield _error(("plan", "segments_per_wavelength"), "segments per wavelength lie between 5 and 1000")
+    yield from _pulse(p)
     for i, f in enumerate(p.pattern_frequencies):
         if not p.f_start <= f <= p.f_stop:
             yield _error(("plan", "pattern_frequencies", i), f"{engineering(f, 'Hz')} lies outside the band")
 
 
-def _capture(i: int, c: Any, frames: dict[str, Any]) -> Iterator[Problem]:
-    here = ("captures", i)
-    if c.kind == "far_field":
-        steps = np.degrees([c.theta_step, c.phi_step])
-        if not ((steps >= 0.1) & (steps <= 90)).all():
-            yield _error((*here, "theta_step"), "angular steps lie between 0.1° and 90°")
-        elif (180 / steps[0] + 1) * (360 / steps[1] + 1) > MAX_CAPTURE_POINTS:
-            yield _error((*here, "theta_step"), f"the grid has more than {MAX_CAPTURE_POINTS} directions; widen the steps")
+def _pulse(p: Any) -> Iterator[Problem]:
+    low, high = (p.f_start if p.pulse_start is None else p.pulse_start), (p.f_stop if p.pulse_stop is None else p.pulse_stop)
+    if p.f_start <= 0 or p.f_stop < p.f_start:
         return
-    try:
-        frame_matrix(frames, c.frame)
-    except HeronError as error:
-        yield _located(error.within(*here))
-    counts = {"near_point": (), "near_line": (getattr(c, "count", 1),), "near_plane": getattr(c, "counts", ())}[c.kind]
-    if any(not _whole(n, 2, MAX_CAPTURE_POINTS) for n in counts) or np.prod(counts) > MAX_CAPTURE_POINTS:
-        yield _error((*here, "count" if c.kind == "near_line" else "counts"), f"a capture has at least 2 points a side and at most {MAX_CAPTURE_POINTS} in all")
+    if low <= 0 or high < low:
+        yield _error(("plan", "pulse_start" if low <= 0 else "pulse_stop"), "the pulse covers a band from above 0 Hz upwards; leave both ends out to cover the plan's")
+        return
+    for name, f in (("pulse_start", p.f_start), ("pulse_stop", p.f_stop)):
+        level = float(pulse_of(p).level(f))
+        if level < -LEAST_LEVEL_DB:
+            yield _error(("plan", name), f"at {engineering(f, 'Hz')} the pulse has fallen by {-level:.0f} dB, and results there would be noise; let it cover the band")
 
 
 def _no_feed(model: Evaluated) -> Problem:
@@ -297,7 +289,9 @@ def _thickness(model: Evaluated, geometry: Geometry, discretisation: Any) -> lis
     return out
 
 
-CHECKS: dict[str, list[Callable[[Evaluated, Geometry, Any], list[Problem]]]] = {"moments": [_near_misses, _shared_places, _thickness], "transient": GRID_CHECKS}
+CHECKS: dict[str, list[Callable[[Evaluated, Geometry, Any], list[Problem]]]] = {
+    "moments": [_near_misses, _shared_places, _thickness, only_in_time], "transient": GRID_CHECKS,
+}
 
 
 def _memory(forecast: Forecast) -> list[Problem]:

@@ -13,8 +13,8 @@ OFFSET = (1.234567e-5, 2.345678e-5)  # of a cell: rays are moved so little that 
 
 
 @njit(cache=True)  # type: ignore[untyped-decorator]
-def _crossings(corners: Floats, x: Floats, y: Floats, z: Floats, parity: Bools) -> None:  # pragma: no cover - compiled
-    """Toggles ``parity`` (nx, ny, nz + 1) at the first z above every crossing of the ray at (x, y) with triangles (m, 3, 3)."""
+def _crossings(corners: Floats, x: Floats, y: Floats, z: Floats, toggle: bool, out: Bools) -> None:  # pragma: no cover - compiled
+    """Sets, or toggles, ``out`` (nx, ny, nz + 1) at the first z above every crossing of the ray at (x, y) with triangles (m, 3, 3)."""
     for m in range(len(corners)):
         ax, ay, az = corners[m, 0]
         bx, by, bz = corners[m, 1]
@@ -32,15 +32,20 @@ def _crossings(corners: Floats, x: Floats, y: Floats, z: Floats, parity: Bools) 
                 if u < 0 or v < 0 or w < 0:
                     continue
                 k = np.searchsorted(z, u * az + v * bz + w * cz)
-                parity[i, j, k] = not parity[i, j, k]
+                out[i, j, k] = not (toggle and out[i, j, k])
 
 
 def inside(corners: Floats, x: Floats, y: Floats, z: Floats) -> Bools:
     """(nx, ny, nz): whether the points of a grid lie inside a closed surface of triangles (m, 3, 3), by crossing numbers."""
-    parity = np.zeros((len(x), len(y), len(z) + 1), dtype=np.bool_)
+    return np.asarray(np.cumsum(crossed(corners, x, y, z, True), axis=2, dtype=np.int32)[:, :, :-1] % 2 == 1)
+
+
+def crossed(corners: Floats, x: Floats, y: Floats, z: Floats, toggle: bool = False) -> Bools:
+    """(nx, ny, nz + 1): whether a surface of triangles (m, 3, 3) crosses the ray along z at (x, y) between z[k − 1] and z[k]; ``toggle``: how often, odd or even."""
+    out = np.zeros((len(x), len(y), len(z) + 1), dtype=np.bool_)
     step = [float(np.diff(a).min()) if len(a) > 1 else 1.0 for a in (x, y)]
-    _crossings(np.ascontiguousarray(corners, dtype=float), x + OFFSET[0] * step[0], y + OFFSET[1] * step[1], z, parity)
-    return np.asarray(np.cumsum(parity, axis=2, dtype=np.int32)[:, :, :-1] % 2 == 1)
+    _crossings(np.ascontiguousarray(corners, dtype=float), x + OFFSET[0] * step[0], y + OFFSET[1] * step[1], z, toggle, out)
+    return out
 
 
 def fractions(corners: Floats, x: Floats, y: Floats, z: Floats, parts: int = 2) -> tuple[tuple[slice, slice, slice], Floats]:

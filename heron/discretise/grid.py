@@ -21,6 +21,7 @@ RATIO = 1.35        # of neighbouring cells at most (common practice: 1.3 to 2)
 NARROW = 2.5        # a cell at an edge is at most this part of the way to the next mark
 SAMPLES = 4000      # places at which a size function is evaluated along an axis
 MAX_LINES = 3000
+SAME = 1e-3         # of the least distance of lines: marks nearer than this are one place
 
 
 @dataclass
@@ -39,15 +40,25 @@ class Axis:
     edges: list[tuple[float, int]] = field(default_factory=list)
 
 
-def merged(marks: Sequence[float], least: float) -> Floats:
-    """Marks in rising order, those nearer than ``least`` as one: their mean."""
+def _groups(marks: Sequence[float], least: float) -> list[list[float]]:
+    """Marks in rising order, those nearer than ``least`` together."""
     out: list[list[float]] = []
     for m in sorted(marks):
         if out and m - out[-1][-1] < least:
             out[-1].append(m)
         else:
             out.append([m])
-    return np.array([float(np.mean(group)) for group in out])
+    return out
+
+
+def merged(marks: Sequence[float], least: float) -> Floats:
+    """Marks in rising order, those nearer than ``least`` as one: their mean."""
+    return np.array([float(np.mean(group)) for group in _groups(marks, least)])
+
+
+def crowds(marks: Sequence[float], least: float) -> list[tuple[float, float]]:
+    """(place, width) in m of marks that become one line though they are not one place: details finer than the grid."""
+    return [(float(np.mean(group)), group[-1] - group[0]) for group in _groups(marks, least) if group[-1] - group[0] > SAME * least]
 
 
 def settle_edges(axis: Axis, size: float, least: float) -> None:

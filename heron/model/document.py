@@ -4,12 +4,12 @@ from __future__ import annotations
 
 import hashlib
 import json
-from typing import Annotated, Any, Literal
+from typing import Annotated, Any, Literal, get_args
 
-from pydantic import Field, ValidationError
+from pydantic import Discriminator, Field, Tag, ValidationError
 
 from heron.errors import ModelError
-from heron.model.fields import Capacitance, Frequency, Inductance, Length, Name, Number, ParameterName, Point, Resistance, Step
+from heron.model.fields import Capacitance, Frequency, Inductance, Length, Name, Number, ParameterName, Point, Resistance, Step, Time
 from heron.model.materials import Material
 from heron.model.parts import PART_KINDS, Part
 
@@ -65,6 +65,25 @@ class Load(Step):
     capacitance: Capacitance | None = None
 
 
+class ParallelLoad(Step):
+    """R, L and C side by side across a gap of the wire's diameter, at the fraction ``at`` of a part's length; what is not given is not there."""
+
+    kind: Literal["parallel"]
+    name: Name
+    part: str
+    at: Number = "0.5"
+    resistance: Resistance | None = None
+    inductance: Inductance | None = None
+    capacitance: Capacitance | None = None
+
+
+def _load_kind(value: Any) -> str:
+    return str(value.get("kind", "series") if isinstance(value, dict) else getattr(value, "kind", "series"))
+
+
+AnyLoad = Annotated[Annotated[Load, Tag("series")] | Annotated[ParallelLoad, Tag("parallel")], Discriminator(_load_kind)]
+
+
 Mirror = Literal["none", "electric", "magnetic"]
 Wall = Literal["open", "electric", "magnetic"]
 
@@ -82,6 +101,28 @@ class Surround(Step):
     margin: Length | None = None
     mirror: tuple[Mirror, Mirror, Mirror] = ("none", "none", "none")
     walls: tuple[Wall, Wall, Wall, Wall, Wall, Wall] = ("open", "open", "open", "open", "open", "open")
+
+
+class FineBox(Step):
+    """Cells of at most ``cell`` along every axis in a box; for engines that fill space with a grid."""
+
+    kind: Literal["fine_box"]
+    name: Name
+    corner: Point
+    size: Point
+    cell: Length
+
+
+class FinePart(Step):
+    """Cells of at most ``cell`` along every axis within the bounds of a part."""
+
+    kind: Literal["fine_part"]
+    name: Name
+    part: str
+    cell: Length
+
+
+Refinement = Annotated[FineBox | FinePart, Field(discriminator="kind")]
 
 
 class FarField(Step):
@@ -121,7 +162,62 @@ class NearPlane(Step):
     frame: str = ""
 
 
-Capture = Annotated[FarField | NearPoint | NearLine | NearPlane, Field(discriminator="kind")]
+class NearBox(Step):
+    """A box of ``counts`` points along x, y and z from ``corner``."""
+
+    kind: Literal["near_box"]
+    name: Name
+    corner: Point
+    size: Point
+    counts: tuple[Number, Number, Number] = ("21", "21", "21")
+    frame: str = ""
+
+
+class PowerFlux(Step):
+    """The power through a rectangle from ``corner`` along the edges ``along`` and ``across``, counted along their vector product."""
+
+    kind: Literal["power_flux"]
+    name: Name
+    corner: Point
+    along: Point
+    across: Point
+    counts: tuple[Number, Number] = ("41", "41")
+    frame: str = ""
+
+
+class SurfaceCurrent(Step):
+    """The current on a conducting part, or on all when none is named, at ``frequencies``; at those of the plan's patterns when there are none."""
+
+    kind: Literal["surface_current"]
+    name: Name
+    part: str = ""
+    frequencies: Annotated[list[Frequency], Field(max_length=1000)] = []
+
+
+class PointTrace(Step):
+    """E and H at a point against time."""
+
+    kind: Literal["point_trace"]
+    name: Name
+    point: Point
+    frame: str = ""
+
+
+class Snapshots(Step):
+    """E on a rectangle of ``counts`` points at every ``interval`` of time."""
+
+    kind: Literal["snapshots"]
+    name: Name
+    corner: Point
+    along: Point
+    across: Point
+    interval: Time
+    counts: tuple[Number, Number] = ("61", "61")
+    frame: str = ""
+
+
+CAPTURES = (FarField, NearPoint, NearLine, NearPlane, NearBox, PowerFlux, SurfaceCurrent, PointTrace, Snapshots)
+Capture = Annotated[FarField | NearPoint | NearLine | NearPlane | NearBox | PowerFlux | SurfaceCurrent | PointTrace | Snapshots, Field(discriminator="kind")]
 
 
 class Plan(Step):
@@ -129,7 +225,7 @@ class Plan(Step):
 
     The moments engine reads sampling, tolerance and ``segments_per_wavelength``; the transient engine ``cells_per_wavelength``
     (of every medium), the ``decay`` of the stored energy in dB at which it ends, the ``longest`` run in lengths of the pulse, and in how many ``passes`` at most,
-    each on a finer grid, it solves until no S-parameter changes by more than ``settled``.
+    each on a finer grid, it solves until no S-parameter changes by more than ``settled``. Its pulse covers ``pulse_start`` to ``pulse_stop``: the band unless given.
     """
 
     engine: Literal["auto", "moments", "transient"] = "auto"
@@ -145,6 +241,8 @@ class Plan(Step):
     passes: Number = "1"
     settled: Number = "0.02"
     longest: Number = "60"
+    pulse_start: Frequency | None = None
+    pulse_stop: Frequency | None = None
     pattern_frequencies: Annotated[list[Frequency], Field(max_length=1000)] = []
 
 
@@ -159,8 +257,9 @@ class Document(Step):
     parts: Annotated[list[Part], Field(max_length=2000)] = []
     materials: Annotated[list[Material], Field(max_length=200)] = []
     feeds: Annotated[list[Feed], Field(max_length=64)] = []
-    loads: Annotated[list[Load], Field(max_length=500)] = []
+    loads: Annotated[list[AnyLoad], Field(max_length=500)] = []
     surround: Surround = Surround()
+    refinements: Annotated[list[Refinement], Field(max_length=100)] = []
     captures: Annotated[list[Capture], Field(max_length=100)] = []
     plan: Plan
 
@@ -197,7 +296,8 @@ def load_document(data: Any) -> Document:
 
 def document_errors(faults: list[Any]) -> list[ModelError]:
     """pydantic's faults as located errors in our words, without the tags of unions in their paths."""
-    kinds = {*PART_KINDS, "far_field", "near_point", "near_line", "near_plane", "conductor", "dielectric", "dispersive", "table"}
+    kinds = {*PART_KINDS, *(get_args(c.model_fields["kind"].annotation)[0] for c in (*CAPTURES, FineBox, FinePart, Load, ParallelLoad)),
+             "conductor", "dielectric", "dispersive", "table"}
     out = []
     for fault in faults:
         path = tuple(k for k in fault["loc"] if k not in kinds)

@@ -8,7 +8,9 @@ import numpy as np
 import xarray as xr
 
 from heron.results import ports
+from heron.results.currents import absorbed, surface_names
 from heron.results.power import budget
+from heron.results.signals import trace_names
 
 
 def finite(values: Any) -> list[Any]:
@@ -37,6 +39,9 @@ def sweep(results: xr.Dataset) -> dict[str, Any]:
         "z": {str(a): {"re": finite(z[:, i].real), "im": finite(z[:, i].imag)} for i, a in enumerate(names)},
         "vswr": {str(a): finite(ports.vswr(s[:, i, i])) for i, a in enumerate(names)},
         "power_share": share,
+        "absorbed_share": {name: finite(power / powers.available) for name, power in absorbed(results).items()},
+        "surfaces": surface_names(results),
+        "traces": trace_names(results),
         "radiation_efficiency": finite(powers.radiation_efficiency),
         "total_efficiency": finite(powers.total_efficiency),
         "badges": {str(a): badges(results, i) for i, a in enumerate(names)},

@@ -2,11 +2,12 @@
 
 from __future__ import annotations
 
+import json
 from datetime import datetime
-from typing import Any
+from typing import Any, Literal
 
 import numpy as np
-from django.http import HttpRequest
+from django.http import HttpRequest, HttpResponse
 from ninja import Field, File, Router, Schema, Status, UploadedFile
 
 from heron.checks import examine
@@ -20,7 +21,7 @@ from heron.quantities.units import si_symbol
 from server.projects import actions, files, library
 from server.projects.models import Project, Role, Upload
 from server.projects.permissions import get_project, role_of, visible
-from server.projects.views import curves, examination_view
+from server.projects.views import curves, examination_view, grid_cut
 
 router = Router()
 
@@ -69,6 +70,15 @@ class Examine(Schema):
     document: dict[str, Any]
     project: int | None = None
     have: list[str] = Field(default=[], max_length=5000)
+
+
+class GridCut(Schema):
+    """A slice across ``axis`` at ``at`` m through the grid of a document."""
+
+    document: dict[str, Any]
+    project: int | None = None
+    axis: Literal["x", "y", "z"]
+    at: float = Field(ge=-1e6, le=1e6)
 
 
 class Expression(Schema):
@@ -177,6 +187,12 @@ def list_examples(request: HttpRequest) -> list[ExampleLine]:
 def examine_document(request: HttpRequest, data: Examine) -> dict[str, Any]:
     project = None if data.project is None else get_project(request, data.project)
     return examination_view(examine(load_document(data.document), files=files.provider(project)), set(data.have))
+
+
+@router.post("/grid", operation_id="cut_grid")
+def cut_grid(request: HttpRequest, data: GridCut) -> HttpResponse:
+    project = None if data.project is None else get_project(request, data.project)
+    return grid_cut(json.dumps(data.document, sort_keys=True), project, data.axis, data.at)
 
 
 @router.post("/evaluate", response=ExpressionValue, operation_id="evaluate_expression")

@@ -4,26 +4,36 @@ from __future__ import annotations
 
 import base64
 from dataclasses import asdict
+from functools import lru_cache
+from threading import Lock
 from typing import Any
 
 import numpy as np
+from django.http import HttpResponse
 
-from heron.checks import Examination
+from heron.checks import Examination, examine
+from heron.engines.transient.cut import cut
+from heron.engines.transient.pulse import pulse_of
+from heron.engines.transient.structure import fill
 from heron.errors import HeronError
 from heron.geometry import Geometry
 from heron.geometry.bodies import Body, cached
 from heron.geometry.build import build_frames, frame_matrix
 from heron.geometry.exact.kernel import FACE, subshapes
 from heron.geometry.exact.mesh import FINE, SCENE, edge_lines, triangulate
-from heron.geometry.places import POINTS
+from heron.geometry.places import OUTLINES, capture_outline
 from heron.geometry.tessellate import shapes
-from heron.geometry.transforms import apply
 from heron.materials import Medium, fit_table
-from heron.model import Evaluated
+from heron.model import Evaluated, load_document
 from heron.model.substances import conducting, conductors_of, media_of
 from heron.quantities.units import si_symbol
-from server.errors import not_found
+from server.errors import Problem, not_found
+from server.packets import packet
+from server.projects.files import provider
+from server.projects.models import Project
 
+MOST_SHOWN = 6_000_000  # cells of a grid that is laid open on the stage
+PULSE_POINTS = 241
 OUTLINE_EDGES, OUTLINE_BODIES = 60, 40
 OUTLINE_FINE = 5e-3  # of a body's diagonal: distance of its drawn edges from the true ones
 
@@ -55,8 +65,55 @@ def examination_view(e: Examination, have: set[str] | None = None) -> dict[str, 
         "forecast": asdict(e.forecast) if e.forecast else None,
         "engine": e.engine,
         "engine_reason": e.engine_reason,
+        "grid": _grid(e),
         "band": [plan.f_start, plan.f_stop] if plan else None,
     }
+
+
+def _grid(e: Examination) -> dict[str, Any] | None:
+    """The space that a grid fills, and the pulse that will be sent into it."""
+    s = getattr(e.discretisation, "structure", None)
+    if s is None:
+        return None
+    low, high = s.inner
+    pulse = pulse_of(e.model.plan)
+    time = np.linspace(0, pulse.duration, PULSE_POINTS)
+    f = np.linspace(max(0.0, 2 * pulse.centre - pulse.highest), pulse.highest, PULSE_POINTS)
+    return {
+        "low": low.tolist(), "high": high.tolist(), "cells": list(s.shape), "smallest_m": [float(np.diff(line).min()) for line in s.lines], "largest_m": s.largest,
+        "crowded": [list(c) for c in s.crowded[:50]],
+        "pulse": {"time_s": time.tolist(), "value": pulse(time).round(5).tolist(), "frequency_hz": f.tolist(), "level_db": pulse.level(f).round(3).tolist()},
+    }
+
+
+_laying = Lock()
+
+
+def grid_cut(document: str, project: Project | None, axis: str, at: float) -> HttpResponse:
+    """A slice through the grid of a document (JSON text), in m; the last grid is kept, as the cut will be moved.
+
+    :raises Problem: 409 when there is no grid, or one too fine to look at.
+    """
+    files = "" if project is None else " ".join(project.uploads.order_by("name").values_list("digest", flat=True))
+    with _laying:
+        return _cut_of(_examined(document, project, files), axis, at)
+
+
+@lru_cache(maxsize=1)
+def _examined(document: str, project: Project | None, files: str) -> Examination:
+    return examine(load_document(document), files=provider(project))
+
+
+def _cut_of(e: Examination, axis: str, at: float) -> HttpResponse:
+    s = getattr(e.discretisation, "structure", None)
+    if s is None:
+        raise Problem(409, "there is no grid to look at: " + (e.errors[0].message if e.errors else "the model is solved without one"))
+    if s.cells > MOST_SHOWN:
+        raise Problem(409, f"the grid has {s.cells / 1e6:.0f} million cells, too many to lay open here; ask for fewer cells per wavelength to look at it")
+    fill(s, e.model, e.geometry)
+    found = cut(s, "xyz".index(axis), at, e.model.plan.f_stop)
+    header = {"axis": found.axis, "place": found.place, "cells": list(s.shape)}
+    return packet(header, u=found.u, v=found.v, epsilon=found.epsilon, conductor=found.conductor, resolved=found.resolved, metal=found.metal)
 
 
 def _mark(e: Examination, step: Any) -> list[float] | None:
@@ -146,18 +203,11 @@ def _fit(medium: Medium, f: Any) -> dict[str, Any]:
 
 
 def _capture(e: Examination, capture: Any) -> dict[str, Any] | None:
-    """Corner points of a near-field capture; ``None`` for what has no place or cannot be evaluated."""
-    if capture is None or capture.kind not in POINTS:
+    """The outline of a capture that has a place; ``None`` for one that has none or cannot be evaluated."""
+    if capture is None or capture.kind not in OUTLINES:
         return None
     try:
         frame = frame_matrix(build_frames(e.model, []), capture.frame)
     except HeronError:
         return None
-    if capture.kind == "near_point":
-        local = np.array([capture.point])
-    elif capture.kind == "near_line":
-        local = np.array([capture.start, capture.end])
-    else:
-        c, a, b = (np.array(x) for x in (capture.corner, capture.along, capture.across))
-        local = np.array([c, c + a, c + a + b, c + b])
-    return {"name": capture.name, "kind": capture.kind, "points": apply(frame, local).tolist()}
+    return {"name": capture.name, "kind": capture.kind, "points": capture_outline(capture, frame).tolist()}

@@ -13,14 +13,14 @@ from ninja import Status as Answer
 from heron.formats import tables
 from heron.formats.touchstone import touchstone
 from heron.geometry.build import build_frames, frame_matrix
-from heron.geometry.places import POINTS, capture_points
+from heron.geometry.places import POINTS, TIME_POINTS, capture_points
 from heron.model import Evaluated, evaluate_document, load_document
-from heron.results import near, patterns, readout
+from heron.results import currents, near, patterns, readout, signals
 from heron.results.power import budget
 from server.errors import Problem, not_found
+from server.packets import packet
 from server.runs import actions, store
 from server.runs.models import Run, Wish
-from server.runs.packets import packet
 
 router = Router()
 
@@ -132,15 +132,15 @@ def _results(request: HttpRequest, project_id: int, number: int) -> tuple[Run, A
 def get_sweep(request: HttpRequest, project_id: int, number: int) -> dict[str, Any]:
     """Everything against frequency, with badges."""
     run, results = _results(request, project_id, number)
-    return {**readout.sweep(results), "far_field": run.summary["far_field"], "captures": _near_captures(_model(run))}
+    return {**readout.sweep(results), "far_field": run.summary["far_field"], "captures": _captures(_model(run))}
 
 
 def _model(run: Run) -> Evaluated:
     return evaluate_document(load_document(run.revision.document), run.overrides)
 
 
-def _near_captures(model: Evaluated) -> list[dict[str, Any]]:
-    return [{"name": c.name, "kind": c.kind} for c in model.captures if c is not None and c.kind in POINTS]
+def _captures(model: Evaluated) -> list[dict[str, Any]]:
+    return [{"name": c.name, "kind": c.kind} for c in model.captures if c is not None and c.kind in (*POINTS, *TIME_POINTS, "surface_current")]
 
 
 @router.get("/{int:project_id}/runs/{int:number}/cuts", response=list[dict[str, Any]], operation_id="get_cuts")
@@ -173,7 +173,7 @@ def get_current(request: HttpRequest, project_id: int, number: int, frequency: f
     _, results = _results(request, project_id, number)
     index = patterns.nearest_index(results, frequency)
     if "current" not in results:
-        raise not_found("wire current in this run: the transient engine records fields")
+        raise not_found("current along wires in this run")
     current = np.einsum("p,psi->si", results["drive"].values, results["current"].values[index])
     header = {"frequency_hz": float(results["frequency"].values[index]), "parts": np.ravel(results.attrs["part_names"]).tolist()}
     return packet(header, start=results["segment_start"].values, end=results["segment_end"].values, re=current.real, im=current.imag,
@@ -191,9 +191,37 @@ def near_field_at(request: HttpRequest, project_id: int, number: int, name: str,
     points = capture_points(capture, frame_matrix(build_frames(model, []), capture.frame))
     index = patterns.nearest_index(results, frequency)
     e, h = near.near_field(results, index, points)
-    shape = [int(c) for c in capture.counts] if capture.kind == "near_plane" else [len(points)]
-    header = {"frequency_hz": float(results["frequency"].values[index]), "kind": capture.kind, "counts": shape}
+    shape = [int(c) for c in capture.counts] if hasattr(capture, "counts") else [len(points)]
+    header: dict[str, Any] = {"frequency_hz": float(results["frequency"].values[index]), "kind": capture.kind, "counts": shape}
+    if capture.kind == "power_flux":
+        header["power_w"] = near.flux(points, (shape[0], shape[1]), e, h)
     return packet(header, points=points, e=near.rms_magnitude(e), h=near.rms_magnitude(h), e_re=e.real, e_im=e.imag, h_re=h.real, h_im=h.imag)
+
+
+@router.get("/{int:project_id}/runs/{int:number}/surface/{name}", operation_id="get_surface_current")
+def get_surface_current(request: HttpRequest, project_id: int, number: int, name: str, frequency: float) -> HttpResponse:
+    """Current per width, A/m peak, on rectangles of the grid that are metal."""
+    _, results = _results(request, project_id, number)
+    try:
+        found = currents.surface_current(results, name, frequency)
+    except LookupError as error:
+        raise not_found("surface current of that name") from error
+    return packet({"frequency_hz": found.frequency_hz}, low=found.low, high=found.high, normal=found.normal, re=found.k.real, im=found.k.imag)
+
+
+@router.get("/{int:project_id}/runs/{int:number}/signals/{name}", operation_id="get_signals")
+def get_signals(request: HttpRequest, project_id: int, number: int, name: str) -> HttpResponse:
+    """E, V/m, and with one point H, A/m, against time in ns, while the first port is driven by the pulse."""
+    run, results = _results(request, project_id, number)
+    try:
+        found = signals.signals(results, name)
+    except LookupError as error:
+        raise not_found("signals of that name") from error
+    capture = next(c for c in _model(run).captures if c is not None and c.name == name)
+    counts = [int(c) for c in getattr(capture, "counts", [1])]
+    header = {"kind": capture.kind, "counts": counts, "complete": len(found.points) == int(np.prod(counts))}
+    arrays = {"time_ns": 1e9 * found.time, "pulse": found.pulse, "points": found.points, "e": found.e}
+    return packet(header, **arrays, **({} if found.h is None else {"h": found.h}))
 
 
 def _download(content: str | bytes, name: str, kind: str) -> HttpResponse:

@@ -18,8 +18,8 @@ from scipy.special import jn_zeros
 from heron.checks import examine, trust_card
 from heron.engines import ENGINES, Signal, silent
 from heron.engines.transient import radiation
-from heron.engines.transient.engine import pulse_for
 from heron.engines.transient.planes import Plane
+from heron.engines.transient.pulse import pulse_for
 from heron.engines.transient.stepper import Stepper
 from heron.engines.transient.structure import Gap, conduct
 from heron.errors import ModelError, Stopped

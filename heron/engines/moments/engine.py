@@ -14,6 +14,7 @@ from numpy.typing import NDArray
 from heron.discretise import Gap, WireMesh, mesh_wires
 from heron.engines import rational
 from heron.engines.contract import Forecast, Progress, Refusal, Signal, band, silent
+from heron.engines.lumped import element
 from heron.engines.moments.radiation import Sources, radiated_power
 from heron.engines.moments.system import Complexes, Floats, WireSystem
 from heron.engines.patience import attended
@@ -96,7 +97,7 @@ class MomentsEngine:
         mesh, plan = discretisation.mesh, model.plan
         feeds = [model.feeds[i] for i in discretisation.ports]
         gaps = [mesh.feeds[i] for i in discretisation.ports]
-        loads = [(mesh.loads[i], s.resistance, s.inductance, s.capacitance) for i, s in enumerate(model.loads) if s is not None]
+        loads = [(mesh.loads[i], element(s)) for i, s in enumerate(model.loads) if s is not None]
         progress("preparing", 0.0, {})
         system = WireSystem(mesh, gaps, loads)
         z0 = np.array([f.impedance for f in feeds])

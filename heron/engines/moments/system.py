@@ -16,6 +16,7 @@ from numpy.typing import NDArray
 from scipy.linalg import lu_factor, lu_solve
 
 from heron.discretise import Gap, WireMesh
+from heron.engines.lumped import Element
 from heron.engines.moments import kernels
 from heron.quantities.constants import C0, EPS0, MU0
 
@@ -108,16 +109,16 @@ class _NearTable:
 class WireSystem:
     """Geometry tables made once; ``solve`` gives the port solution at one frequency.
 
-    :param feeds: ports in the order of their numbers; ``loads`` with their (R, L, C or ``None``).
+    :param feeds: ports in the order of their numbers; ``loads`` with what stands in them.
     """
 
-    def __init__(self, mesh: WireMesh, feeds: list[Gap], loads: list[tuple[Gap, float, float, float | None]]) -> None:
+    def __init__(self, mesh: WireMesh, feeds: list[Gap], loads: list[tuple[Gap, Element]]) -> None:
         self.mesh = mesh
         self.basis = build_basis(mesh)
         self.start, self.end, self.length = mesh.start, mesh.end, mesh.length
         self.feed_weights = np.array([gap_weights(mesh, g) for g in feeds]).reshape(len(feeds), -1, 2)
         self.ports = np.array([self.basis.project(w) for w in self.feed_weights]).reshape(len(feeds), self.basis.size)
-        self.loads = [(self.basis.project(gap_weights(mesh, g)), gap_weights(mesh, g), r, ind, c) for g, r, ind, c in loads]
+        self.loads = [(self.basis.project(gap_weights(mesh, g)), gap_weights(mesh, g), what) for g, what in loads]
         grounded_parts = np.unique(mesh.part[mesh.grounded[mesh.segments].any(axis=1)])
         self.anchored = np.isin(mesh.part, grounded_parts)
         self.mirror = 0.0 if mesh.ground is None else mesh.ground
@@ -143,10 +144,8 @@ class WireSystem:
         return np.array([cache[int(i)] for i in self.mesh.part], dtype=complex)
 
     def load_impedances(self, frequency: float) -> Complexes:
-        """(number of loads,) series impedances, Ω."""
-        omega = 2 * np.pi * frequency
-        return np.array([complex(r) + 1j * omega * ind + (0 if c is None else 1 / (1j * omega * c))
-                         for _, _, r, ind, c in self.loads], dtype=complex)
+        """(number of loads,) their impedances, Ω."""
+        return np.array([what.impedance(np.array([frequency]))[0] for _, _, what in self.loads], dtype=complex)
 
     def matrix(self, frequency: float) -> Complexes:
         """(m, m) symmetric impedance matrix, Ω."""

@@ -7,28 +7,25 @@ from dataclasses import dataclass, replace
 from functools import lru_cache
 from time import perf_counter
 from types import SimpleNamespace
-from typing import Any, NamedTuple
+from typing import Any
 
 import numpy as np
 import xarray as xr
 
 from heron.engines.contract import Forecast, Progress, Refusal, Signal, band, silent
 from heron.engines.transient import radiation, records
-from heron.engines.transient.planes import Plane, copies, folded
+from heron.engines.transient.dataset import dataset
+from heron.engines.transient.planes import Plane
+from heron.engines.transient.pulse import Pulse, pulse_of
+from heron.engines.transient.recorder import FRAMES, PulseRun, Recorder
 from heron.engines.transient.records import Complexes
 from heron.engines.transient.stepper import Stepper
 from heron.engines.transient.structure import LAYERS, Floats, Structure, fill, refusals, structure, wall_distance
 from heron.errors import ModelError, Stopped
 from heron.geometry import Geometry
-from heron.geometry.build import build_frames, frame_matrix
-from heron.geometry.places import POINTS, capture_points
 from heron.model import Evaluated
 from heron.quantities.constants import C0
 
-EDGE_LEVEL = 0.3      # of the pulse's spectrum at the ends of the band
-LEAST_BAND = 0.4      # of its centre frequency: a narrower band is excited wider, which takes less time
-START = 4.6           # widths before its middle the pulse begins, at e^(−START²)
-SPECTRUM_END = 1e-4   # beyond this the pulse has nothing
 OVERSAMPLED = 6       # samples per period of the highest frequency in the pulse, for the running transforms
 REPORT_S = 0.3        # between reports
 RING_S = 60.0         # periods of the band's centre a run may ring in the forecast
@@ -53,34 +50,6 @@ class TransientDiscretisation:
         return self.structure.errors
 
 
-@dataclass(frozen=True)
-class Pulse:
-    """A Gaussian times a sine: ``centre`` Hz, ``width`` s, delayed so that it starts from nothing."""
-
-    centre: float
-    width: float
-
-    @property
-    def duration(self) -> float:
-        return 2 * START * self.width
-
-    @property
-    def highest(self) -> float:
-        """Frequency in Hz beyond which the spectrum is below ``SPECTRUM_END``."""
-        return float(self.centre + np.sqrt(-np.log(SPECTRUM_END)) / (np.pi * self.width))
-
-    def __call__(self, t: Any) -> Floats:
-        x = (t - START * self.width) / self.width
-        return np.asarray(np.exp(-(x**2)) * np.sin(2 * np.pi * self.centre * (t - START * self.width)))
-
-
-def pulse_for(low: float, high: float) -> Pulse:
-    """The pulse whose spectrum falls to ``EDGE_LEVEL`` at the ends of the band, or of a wider one about its centre."""
-    centre = 0.5 * (low + high)
-    half = max(high - low, LEAST_BAND * centre) / 2
-    return Pulse(centre, float(np.sqrt(-np.log(EDGE_LEVEL)) / (np.pi * half)))
-
-
 class TransientEngine:
     """Solids, flat sheets and straight wires along the axes, in open space or above a perfect ground plane."""
 
@@ -94,7 +63,7 @@ class TransientEngine:
 
     def forecast(self, model: Evaluated, discretisation: TransientDiscretisation) -> Forecast:
         s, plan = discretisation.structure, model.plan
-        pulse = pulse_for(plan.f_start, plan.f_stop)
+        pulse = pulse_of(plan)
         steps = (pulse.duration + RING_S / pulse.centre) / s.step
         runs = max(1, sum(f is not None for f in model.feeds))
         points, passes = int(plan.points), int(plan.passes)
@@ -145,14 +114,14 @@ class TransientEngine:
         z0 = np.array([f.impedance for f in feeds])
         frequency = band(plan)
         stepper = Stepper(s, z0)
-        recorder = _Recorder(model, stepper, frequency)
+        recorder = Recorder(model, stepper, frequency)
         runs = []
         for port in range(len(feeds)):
             runs.append(_pulse_run(stepper, recorder, port, z0, plan, progress, (port, len(feeds))))
             if runs[-1].stopped and port + 1 < len(feeds):
                 raise Stopped("stopped before every port was driven; there is no scattering matrix to keep")
         progress("fields", 0.97, {})
-        return _dataset(s, feeds, z0, frequency, recorder, runs, (float(plan.cells_per_wavelength), wall_distance(model) * plan.f_start / C0))
+        return dataset(s, feeds, z0, frequency, recorder, runs, plan, (float(plan.cells_per_wavelength), wall_distance(model) * plan.f_start / C0))
 
     def fields(self, results: xr.Dataset, index: int, incident: Complexes) -> radiation.Surface:
         """Recorded currents and fields under incident waves (P,) at frequency number ``index``."""
@@ -187,7 +156,8 @@ def _finer(model: Evaluated, discretisation: TransientDiscretisation, number: in
     :raises ModelError: that grid is too large.
     """
     plan = SimpleNamespace(**vars(model.plan) | {"cells_per_wavelength": model.plan.cells_per_wavelength * FINER**number})
-    finer = replace(model, plan=plan)
+    refinements = [r and SimpleNamespace(**vars(r) | {"cell": r.cell / FINER**number}) for r in model.refinements]
+    finer = replace(model, plan=plan, refinements=refinements)
     return finer, TransientDiscretisation(structure(finer, discretisation.geometry), discretisation.geometry)
 
 
@@ -202,68 +172,9 @@ def _passes(changes: list[float]) -> dict[str, Any]:
     return {"pass_changes": changes, "error_from_passes": changes[-1] / (ratio - 1) if ratio > 1 else float("nan")}
 
 
-@dataclass
-class _Run:
-    """One pulse: transforms of the voltages of ports and loads (f, P + loads), of E and H sums (f, rows); ``left`` energy over its largest, ``steps`` done."""
-
-    voltage: Complexes
-    source: Complexes
-    e: Any
-    h: Any
-    left: float
-    steps: int
-    stopped: bool
-    reason: str
-
-
-class Near(NamedTuple):
-    """A capture: its ``points`` (n, 3), its first rows among the E and H sums, and what turns values on the grid into those at points beyond mirror planes."""
-
-    points: Floats
-    first_e: int
-    first_h: int
-    sign_e: Floats
-    sign_h: Floats
-
-
-class _Recorder:
-    """The sums that all runs record, and what they mean."""
-
-    def __init__(self, model: Evaluated, stepper: Stepper, frequency: Floats) -> None:
-        s = stepper.structure
-        self.frequency = frequency
-        e, h = records.Rows(), records.Rows()
-        low, high = ([int(w) + 2 if w else 0 for w in s.walls[:, side]] for side in (0, 1))
-        high = [n - w for n, w in zip(s.shape, high, strict=True)]
-        self.faces = records.huygens(s, low, high, e, h, C0 / model.plan.f_stop)
-        self.surface_rows = e.count
-        inside = np.zeros(s.metal.shape, dtype=bool)
-        inside[:, low[0]:high[0] + 1, low[1]:high[1] + 1, low[2]:high[2] + 1] = True
-        self.loss_at = np.flatnonzero((stepper.sigma > 0) & inside)
-        weight = stepper.sigma.reshape(-1)[self.loss_at] * records.edge_volumes(s, self.loss_at)
-        self.metal = s.metal.reshape(-1)[self.loss_at]
-        e.add(np.arange(len(weight)), self.loss_at, np.sqrt(weight))
-        self.loss_first = e.count
-        e.count += len(weight)
-        self.near: list[Near] = []
-        frames = build_frames(model, [])
-        for capture in model.captures:
-            if capture is None or capture.kind not in POINTS:
-                continue
-            points = capture_points(capture, frame_matrix(frames, capture.frame))
-            points = points[radiation.within(points, *s.inner)]
-            if not len(points):
-                continue
-            on_grid, sign_e, sign_h = folded(points, s.planes)
-            self.near.append(Near(points, e.count, h.count, sign_e, sign_h))
-            records.interpolated(s, on_grid, e, False)
-            records.interpolated(s, on_grid, h, True)
-        self.e_matrix, self.h_matrix = e.matrix(stepper), h.matrix(stepper)
-
-
-def _pulse_run(stepper: Stepper, recorder: _Recorder, port: int, z0: Floats, plan: Any, progress: Progress, which: tuple[int, int]) -> _Run:
+def _pulse_run(stepper: Stepper, recorder: Recorder, port: int, z0: Floats, plan: Any, progress: Progress, which: tuple[int, int]) -> PulseRun:
     """Drives one port until the energy has fallen, the time is up or someone stops it; ``which`` is this run's number, and of how many."""
-    pulse = pulse_for(plan.f_start, plan.f_stop)
+    pulse = pulse_of(plan)
     dt = stepper.dt
     stepper.reset()
     every = max(1, int(1 / (OVERSAMPLED * pulse.highest * dt)))
@@ -272,6 +183,10 @@ def _pulse_run(stepper: Stepper, recorder: _Recorder, port: int, z0: Floats, pla
     source_end = int(pulse.duration / dt)
     most = int(np.ceil(plan.longest * max(pulse.duration, 1 / pulse.centre) / dt))
     te, th = (records.Transform(m, recorder.frequency) for m in (recorder.e_matrix, recorder.h_matrix))
+    sheets = [records.Transform(sheet.matrix, sheet.frequency) for sheet in recorder.sheets]
+    strides = [max(1, round(t.interval / (every * dt))) for t in recorder.traces]
+    kept = [(records.Series(t.e, stride, FRAMES if t.interval else None), t.h is not None and records.Series(t.h))
+            for t, stride in zip(recorder.traces, strides, strict=True)]
     volts: list[Floats] = []
     gaps = len(z0) + len(stepper.structure.loads)
     largest, left, share, n = 0.0, 1.0, 0.0, 0
@@ -294,7 +209,12 @@ def _pulse_run(stepper: Stepper, recorder: _Recorder, port: int, z0: Floats, pla
             volts.append(out)
             n += every
             te.take(stepper.flat_e, n * dt)
-            th.take(stepper.flat_h, (n - 0.5) * dt)
+            for transform in (th, *sheets):
+                transform.take(stepper.flat_h, (n - 0.5) * dt)
+            for of_e, of_h in kept:
+                of_e.take(stepper.flat_e, n * dt)
+                if of_h:
+                    of_h.take(stepper.flat_h, (n - 0.5) * dt)
         due = perf_counter() - said > REPORT_S
         if n % look == 0:  # and not when a report is due: where a run ends must not depend on how busy the machine is
             stored = stepper.stored()
@@ -319,8 +239,13 @@ def _pulse_run(stepper: Stepper, recorder: _Recorder, port: int, z0: Floats, pla
     mean = 0.5 * (series + np.vstack((np.zeros((1, gaps)), series[:-1])))  # at half steps, as the resistor sees it
     times = (np.arange(len(series)) + 0.5) * dt
     kernel: Any = np.exp(-2j * np.pi * np.outer(recorder.frequency, times)) * dt
-    source: Complexes = kernel @ pulse(times)
-    return _Run(kernel @ mean, source, te.total() * (every * dt), th.total() * (every * dt), left, n, stopped, reason)
+
+    def source(frequency: Floats) -> Complexes:
+        return np.asarray(np.exp(-2j * np.pi * np.outer(frequency, times)) @ pulse(times) * dt)
+
+    traces = [(*of_e.total(), of_h.total()[1] if of_h else None) for of_e, of_h in kept]
+    e, h, *surfaces = (t.total() * (every * dt) for t in (te, th, *sheets))
+    return PulseRun(kernel @ mean, source, e, h, surfaces, traces, left, n, stopped, reason)
 
 
 def _live(volts: list[Floats], dt: float, every: int, port: int, z0: Floats, pulse: Pulse, plan: Any) -> dict[str, Any]:
@@ -341,73 +266,6 @@ def _unstable(stepper: Stepper) -> str:
     where = bad[0] if len(bad) else np.array(np.unravel_index(int(values.argmax()), values.shape))
     at = [s.lines[k][min(int(where[k + 1]), s.shape[k])] * 1e3 for k in range(3)]
     return f"the fields grow without bound near ({at[0]:.4g}, {at[1]:.4g}, {at[2]:.4g}) mm; look there for a very thin wire in small cells, or a medium that makes power"
-
-
-def _dataset(s: Structure, feeds: list[Any], z0: Floats, frequency: Floats, recorder: _Recorder, runs: list[_Run], wishes: tuple[float, float]) -> xr.Dataset:
-    """``wishes``: cells per wavelength, and the distance of the open walls in longest wavelengths."""
-    ports, count = len(feeds), len(frequency)
-    scattering = np.empty((count, ports, ports), dtype=complex)
-    for q, run in enumerate(runs):
-        wave = run.source  # transform of the incident wave a of this port
-        scattering[:, :, q] = run.voltage[:, :ports] / np.sqrt(z0)[None, :] / wave[:, None]
-        scattering[:, q, q] -= 1
-    unit = [1 / run.source[:, None] for run in runs]
-    e = np.stack([run.e * u for run, u in zip(runs, unit, strict=True)], axis=1)
-    h = np.stack([run.h * u for run, u in zip(runs, unit, strict=True)], axis=1)
-    rows = recorder.surface_rows
-    surface = [records.currents(recorder.faces, e[:, q, :rows], h[:, q, :rows]) for q in range(ports)]
-    points = surface[0][0]
-    j, m = (np.stack([found[k] for found in surface], axis=1) for k in (1, 2))
-    radiated = np.array([radiation.power_form(points, j[f], m[f], float(hz), s.planes) for f, hz in enumerate(frequency)])
-    lost = e[:, :, recorder.loss_first:recorder.loss_first + len(recorder.loss_at)].astype(complex)
-
-    def form(chosen: Any) -> Complexes:
-        own = lost[:, :, chosen]
-        return np.asarray(0.5 * copies(s.planes) * np.einsum("fpn,fqn->fpq", own.conj(), own))
-
-    resistance = np.array([load.resistance * load.gap.copies for load in s.loads])
-    impedance = np.array([load.impedance(frequency) for load in s.loads]).reshape(len(s.loads), count).T
-    through = np.stack([run.voltage[:, ports:] * u / impedance for run, u in zip(runs, unit, strict=True)], axis=1)  # A for unit incident wave
-    load_loss = 0.5 * np.einsum("fpn,n,fqn->fpq", through.conj(), resistance, through)
-    power = {"units": "W", "long_name": "Hermitian form over incident waves a: power = aᴴ M a"}
-    drive = np.array([np.sqrt(2) * f.amplitude * np.exp(1j * f.phase) for f in feeds])
-    numbers = [f.number for f in feeds]
-    axes = ("frequency", "port_in", "patch", "axis")
-    amount = {"units": "A·m", "long_name": "equivalent electric current times area for unit incident wave"}
-    out = xr.Dataset(
-        {
-            "s": (("frequency", "port", "port_in"), scattering, {"units": "1", "long_name": "scattering matrix"}),
-            "z0": (("port",), z0, {"units": "ohm"}),
-            "drive": (("port",), drive, {"units": "W^0.5", "long_name": "peak incident wave; |a|²/2 is available power"}),
-            "solved": (("frequency",), np.ones(count, dtype=bool), {"long_name": "solved rather than interpolated"}),
-            "radiated_form": (("frequency", "port", "port_in"), radiated, power),
-            "conductor_loss_form": (("frequency", "port", "port_in"), form(recorder.metal), power),
-            "dielectric_loss_form": (("frequency", "port", "port_in"), form(~recorder.metal), power),
-            "load_loss_form": (("frequency", "port", "port_in"), load_loss, power),
-            "surface_point": (("patch", "axis"), points, {"units": "m"}),
-            "surface_j": (axes, j.astype(np.complex64), amount),
-            "surface_m": (axes, m.astype(np.complex64), {"units": "V·m", "long_name": "equivalent magnetic current times area for unit incident wave"}),
-            "feed_point": (("port", "axis"), np.array([g.point for g in s.gaps]), {"units": "m"}),
-        },
-        coords={"frequency": ("frequency", frequency, {"units": "Hz"}), "port": numbers, "port_in": numbers, "axis": ["x", "y", "z"]},
-        attrs={
-            "engine": "transient", "convention": "exp(+jωt), peak phasors, SI units", "unknowns": 6 * s.cells,
-            "solves": len(runs), "cells": s.cells,
-            "cells_per_wavelength": wishes[0], "wall_distance": wishes[1], "steps": sum(r.steps for r in runs), "time_step": s.step,
-            "interpolation_error": 0.0, "energy_left": max(r.left for r in runs),
-            "status": runs[0].reason if len(runs) == 1 else "; ".join(f"port {n}: {r.reason}" for n, r in zip(numbers, runs, strict=True)),
-            "stopped": int(any(r.stopped for r in runs)), "ground": "none" if s.ground is None else repr(s.ground),
-            "planes": json.dumps(s.planes),
-            "walls": np.concatenate(s.inner).tolist(), "recorded": [f"near {k}" for k in range(len(recorder.near))],
-        },
-    )
-    for k, near in enumerate(recorder.near):
-        n = len(near.points)
-        dims = ("frequency", "port_in", f"near {k} point", "axis")
-        out[f"near {k}_at"] = (dims[2:], near.points, {"units": "m"})
-        for name, values, first, sign, unit_name in (("e", e, near.first_e, near.sign_e, "V/m"), ("h", h, near.first_h, near.sign_h, "A/m")):
-            out[f"near {k}_{name}"] = (dims, (values[:, :, first:first + 3 * n].reshape(count, ports, n, 3) * sign).astype(np.complex64), {"units": unit_name})
-    return out
 
 
 @lru_cache(maxsize=1)

@@ -11,7 +11,7 @@ from scipy.sparse import csr_matrix
 
 from heron.discretise.grid import dual
 from heron.engines.transient.stepper import Stepper
-from heron.engines.transient.structure import Floats, Structure
+from heron.engines.transient.structure import Floats, Structure, WireEdge, metal_faces
 
 Complexes = NDArray[np.complex128]
 BATCH = 32           # samples transformed together
@@ -71,6 +71,26 @@ class Transform:
         """The sums so far, (f, rows)."""
         self.flush()
         return self.cosine + 1j * self.sine
+
+
+class Series:
+    """Values of ``matrix`` · field, (n, rows), kept at every ``stride``-th sample of a run, up to ``most`` of them."""
+
+    def __init__(self, matrix: Any, stride: int = 1, most: int | None = None) -> None:
+        self.matrix, self.stride, self.most = matrix, stride, most
+        self.samples = 0
+        self.values: list[Any] = []
+        self.times: list[float] = []
+
+    def take(self, values: Any, time: float) -> None:
+        self.samples += 1
+        if self.samples % self.stride == 0 and (self.most is None or len(self.values) < self.most):
+            self.values.append(self.matrix @ values)
+            self.times.append(time)
+
+    def total(self) -> tuple[Floats, Any]:
+        """Times (n,) in s, and the values at them."""
+        return np.array(self.times), np.array(self.values, dtype=np.float32).reshape(len(self.times), -1)
 
 
 # --- Huygens surface --------------------------------------------------------------------
@@ -194,6 +214,94 @@ def interpolated(s: Structure, points: Floats, rows: Rows, magnetic: bool) -> No
                     at = np.ravel_multi_index((np.full(len(points), c), index[0][a], index[1][b], index[2][g]), (3, *nodes))
                     rows.add(3 * np.arange(len(points)) + c, at, weight[0][a] * weight[1][b] * weight[2][g])
     rows.count += 3 * len(points)
+
+
+# --- currents in metal, losses -----------------------------------------------------------
+
+
+def _circulation(s: Structure, c: int, node: NDArray[np.int64]) -> tuple[NDArray[np.int64], Floats]:
+    """Ampère's law round edges along c at nodes (n, 3): which values of H (n, 4) and their weights (m) give the current in each, A.
+
+    In a mirror plane the loop is the half of it on the grid.
+    """
+    a, b = (c + 1) % 3, (c + 2) % 3
+    widths = [dual(np.diff(s.lines[k])) for k in range(3)]
+    nodes = (3, *(n + 1 for n in s.shape))
+    at, weight = [], []
+    for component, across, sign in ((b, a, 1.0), (a, b, -1.0)):
+        for back in (0, 1):
+            place = node.copy()
+            place[:, across] -= back
+            there = (place[:, across] >= 0) & (place[:, across] < s.shape[across])
+            at.append(np.ravel_multi_index((np.full(len(node), component), *np.clip(place, 0, None).T), nodes))
+            weight.append(np.where(there, sign * (-1.0 if back else 1.0) * widths[component][node[:, component]], 0.0))
+    return np.column_stack(at), np.column_stack(weight)
+
+
+@dataclass
+class Faces:
+    """Cell faces of metal: their ``low`` and ``high`` corners (n, 3) in m, normal ``axis`` (n,); two rows each from ``first``, along the next axes in turn."""
+
+    low: Floats
+    high: Floats
+    axis: NDArray[np.int64]
+
+
+def surface_currents(s: Structure, part: str, h: Rows) -> Faces:
+    """Adds the current per width (A/m) on the metal of a part, or of all: the mean of that in the two edges along each side of a face, both sides of a sheet together."""
+    low, high, axis = [], [], []
+    for d, node in metal_faces(s, part):
+        a, b = (d + 1) % 3, (d + 2) % 3
+        for row, (c, across) in enumerate(((a, b), (b, a))):
+            width = dual(np.diff(s.lines[across]))
+            for side in (0, 1):
+                edge = node.copy()
+                edge[:, across] += side
+                at, weight = _circulation(s, c, edge)
+                h.add(np.repeat(2 * np.arange(len(node)) + row, 4), at, 0.5 * weight / width[edge[:, across], None])
+        h.count += 2 * len(node)
+        corner = np.column_stack([s.lines[k][node[:, k]] for k in range(3)])
+        far = corner.copy()
+        for k in (a, b):
+            far[:, k] = s.lines[k][node[:, k] + 1]
+        low.append(corner)
+        high.append(far)
+        axis.append(np.full(len(node), d))
+    return Faces(np.vstack(low), np.vstack(high), np.concatenate(axis))
+
+
+def wire_currents(s: Structure, edges: list[WireEdge], h: Rows) -> None:
+    """Adds the current along every edge of a wire, A, of the whole where a magnetic mirror plane cuts it."""
+    for c, i, j, k, sign, _ in edges:
+        node = np.array([[i, j, k]])
+        at, weight = _circulation(s, c, node)
+        halves = sum(p.doubles and p.magnetic and p.axis != c and node[0, p.axis] == 0 for p in s.planes)
+        h.add(np.zeros(4), at, sign * 2**halves * weight)
+        h.count += 1
+
+
+def loss_shares(s: Structure, at: NDArray[np.int64], metal: NDArray[np.bool_]) -> Any:
+    """(parts, n): what share of the loss at edges belongs to each part, by the conductivity of the cells round them, or by whose metal they are."""
+    nodes = (3, *(n + 1 for n in s.shape))
+    c, *node = np.unravel_index(at, nodes)
+    owner = s.edge_owner.reshape(-1)[at]
+    triplets = [(owner[metal], np.flatnonzero(metal), np.ones(int(metal.sum())))]
+    own = np.flatnonzero(~metal)
+    steps = [np.diff(line) for line in s.lines]
+    for da in (0, 1):
+        for db in (0, 1):
+            cell = np.array(node)[:, own]
+            area = np.ones(len(own))
+            for k in range(3):
+                shift = np.where(k == (c[own] + 1) % 3, da, np.where(k == (c[own] + 2) % 3, db, 0))
+                cell[k] = np.clip(cell[k] - shift, 0, s.shape[k] - 1)
+                area *= np.where(k == c[own], 1.0, steps[k][cell[k]])
+            index = tuple(cell)
+            triplets.append((s.cell_owner[index], own, area * s.sigma[index]))
+    part, edge, weight = (np.concatenate([t[k] for t in triplets]) for k in range(3))
+    out = csr_matrix((weight, (part, edge)), shape=(len(s.names) + 1, len(at)))[1:]
+    total = np.asarray(out.sum(axis=0)).ravel()
+    return csr_matrix(out.multiply(1 / np.where(total > 0, total, 1.0)[None, :]))
 
 
 def edge_volumes(s: Structure, at: NDArray[np.int64]) -> Floats:

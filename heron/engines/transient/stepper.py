@@ -9,6 +9,7 @@ from numba import get_num_threads
 from numpy.typing import NDArray
 
 from heron.discretise.grid import dual
+from heron.engines.lumped import Element
 from heron.engines.transient import kernels
 from heron.engines.transient.structure import LEAST_FACE, Floats, Structure, edge_media, face_mu, surface_edges
 from heron.quantities.constants import EPS0, MU0
@@ -93,7 +94,7 @@ class Stepper:
         lossy = s.metal & np.isfinite(s.conducts) & surface_edges(s)
         sigma[lossy] = s.conducts[lossy]
         self.sigma = np.where(s.metal & ~lossy, 0.0, sigma)
-        y = self._lumped(s)
+        y = self._lumped(s, epsilon, sigma)
         sigma.reshape(-1)[self.lumped_at] += y * np.abs(self.lumped_length) / self.lumped_area
         x = sigma * dt / (2 * epsilon)
         stiff = x > STIFF
@@ -120,18 +121,27 @@ class Stepper:
         self.rows_e, (self.ca, self.cb) = self._dictionary([ca, cb])
         self.part[:, 1], self.part[:, 6] = -y / self.lumped_area * cb.reshape(-1)[self.lumped_at], np.where(stiff.reshape(-1)[self.lumped_at], 0.0, 0.5)
 
-    def _lumped(self, s: Structure) -> Floats:
-        """The edges of feeds and loads in the order of their slabs: each carries its share of the element's R, L and 1/C. Returns their y, S."""
+    def _lumped(self, s: Structure, epsilon: Floats, sigma: Floats) -> Floats:
+        """The edges of feeds and loads in the order of their slabs: each carries its share of the element's R, L and 1/C. Returns their y, S.
+
+        What stands in series is a branch with its own current; R and C side by side are a medium of the edge, and only L is such a branch.
+        """
         gaps = [*s.gaps, *(load.gap for load in s.loads)]
-        elements = [(r, 0.0, None) for r in self.resistances] + [(load.resistance, load.inductance, load.capacitance) for load in s.loads]
+        elements = [*(Element(float(r), None, None) for r in self.resistances), *(load.element for load in s.loads)]
         rows = [np.zeros((0, 9))]
         self.voltage = np.array([gap.voltage for gap in gaps])
-        for number, (gap, (r, inductance, capacitance)) in enumerate(zip(gaps, elements, strict=True)):
+        for number, (gap, what) in enumerate(zip(gaps, elements, strict=True)):
             half = gap.current / gap.voltage  # impedance on the grid over that of the whole
             share = gap.length / np.abs(gap.length).sum()
-            inertia, elastance = 2 * inductance / self.dt, 0.0 if capacitance is None else self.dt / capacitance
             part = np.abs(share) * half
-            y = 1 / (part * max(r + inertia + elastance / 2, LEAST_RESISTANCE))
+            inertia = 2 * (what.inductance or 0.0) / self.dt
+            r, elastance = what.resistance or 0.0, 0.0 if what.capacitance is None else self.dt / what.capacitance
+            if what.parallel:
+                across = np.abs(gap.length) / (gap.area * part)
+                epsilon.reshape(-1)[gap.at] += (what.capacitance or 0.0) * across
+                sigma.reshape(-1)[gap.at] += across / r if r else 0.0
+                r = elastance = 0.0
+            y = 0 * part if what.parallel and what.inductance is None else 1 / (part * max(r + inertia + elastance / 2, LEAST_RESISTANCE))
             one = np.ones(len(share))
             rows.append(np.column_stack((gap.at, number * one, gap.area, gap.length, share, y, part * inertia, part * elastance, one)))
         table = np.concatenate(rows)

@@ -10,7 +10,8 @@ import numpy as np
 from numpy.typing import NDArray
 
 from heron.discretise import filling
-from heron.discretise.grid import Axis, dual, lines, settle_edges
+from heron.discretise.grid import Axis, crowds, dual, lines, settle_edges
+from heron.engines.lumped import Element, element
 from heron.engines.transient.planes import NEAR, Plane, planes_of
 from heron.errors import HeronError, ModelError
 from heron.geometry import Geometry
@@ -21,6 +22,7 @@ from heron.quantities.constants import C0
 
 Floats = NDArray[np.float64]
 Bools = NDArray[np.bool_]
+WireEdge = tuple[int, int, int, int, float, float]
 
 LAYERS = 10              # cells of an absorbing layer
 MARGIN = 0.25            # of the longest wavelength, between model and absorbing layer (common practice)
@@ -28,6 +30,7 @@ BETWEEN = 2              # cells in every gap between marks (common practice)
 ACROSS = 3               # cells across a dielectric that is thin against its cell size
 FINEST = 1 / 60          # of the largest cell: marks nearer than this become one line
 AT_METAL = 0.15          # cells at edges of metal against the largest
+AT_STEPS = 0.5           # cells along a sheet that is bent or tilted against the largest
 AT_WIRE = 0.25           # cells across wires and along their ends against those around
 CUTS = 6                 # samples along an edge that a curved surface cuts
 LEAST_FACE = 0.25         # of its longest free edge: smaller free faces are enlarged to this
@@ -61,17 +64,10 @@ class Gap:
 
 @dataclass
 class Lumped:
-    """R (Ω), L (H) and C (F, or none) in series across a gap."""
+    """What stands across a gap."""
 
     gap: Gap
-    resistance: float
-    inductance: float
-    capacitance: float | None
-
-    def impedance(self, frequency: Floats) -> NDArray[np.complex128]:
-        """Ω at frequencies (f,)."""
-        s = 2j * np.pi * frequency
-        return np.asarray(self.resistance + s * self.inductance + (0 if self.capacitance is None else 1 / (s * self.capacitance)), dtype=complex)
+    element: Element
 
 
 @dataclass
@@ -82,6 +78,8 @@ class Structure:
     ``conducts`` (same, S/m) the conductivity that gives them their surface resistance, infinite for perfect ones;
     ``free_edge`` and ``free_face`` (same) are the shares of edges and faces outside solid metal, for curved surfaces;
     ``wire_e`` scales ε of E edges beside thin wires, ``wire_h`` μ of H faces around them, by (component, node); ``largest`` cell asked in air, m.
+    ``names`` are the parts; ``cell_owner`` (nx, ny, nz) and ``edge_owner`` (as ``metal``) number them from one, zero where there is none;
+    ``wires`` are the edges of each wire (component, node, sign, fraction of its length); ``crowded`` are (axis, place, width) of details finer than the grid.
     """
 
     x: Floats
@@ -101,6 +99,11 @@ class Structure:
     loads: list[Lumped] = field(default_factory=list)
     ports: list[int] = field(default_factory=list)
     planes: list[Plane] = field(default_factory=list)
+    names: list[str] = field(default_factory=list)
+    cell_owner: NDArray[np.int16] = field(default_factory=lambda: np.zeros((0, 0, 0), dtype=np.int16))
+    edge_owner: NDArray[np.int16] = field(default_factory=lambda: np.zeros((0, 0, 0, 0), dtype=np.int16))
+    wires: dict[str, list[WireEdge]] = field(default_factory=dict)
+    crowded: list[tuple[int, float, float]] = field(default_factory=list)
     largest: float = 0.0
     low: Floats = field(default_factory=lambda: np.zeros(3))
     high: Floats = field(default_factory=lambda: np.zeros(3))
@@ -163,14 +166,16 @@ class Structure:
 def refusals(model: Evaluated, geometry: Geometry) -> list[str]:
     """What this engine cannot model yet, in words."""
     out = []
-    for b in geometry.placed.bodies if geometry.bodies else []:
-        low, high = b.bounds
-        if not b.solid and not ((high - low) < FLAT * (high - low).max()).any():
-            out.append(f"the sheet “{b.name}” does not lie flat across x, y or z; thicken it")
     for part in geometry.parts:
         if any(len(_axes(p, q)) != 1 for p, q in _stretches(part)):
             out.append(f"the wire “{part.name}” does not run along x, y or z; the moments engine models it")
     return out
+
+
+def stepped(body: Body) -> bool:
+    """Whether a body is a sheet that is bent or tilted, which the grid can only follow in steps."""
+    low, high = body.bounds
+    return not body.solid and not bool(((high - low) < FLAT * (high - low).max()).any())
 
 
 def _stretches(part: Any) -> list[tuple[Floats, Floats]]:
@@ -210,21 +215,29 @@ def structure(model: Evaluated, geometry: Geometry) -> Structure:
         _wishes(axes, body, largest, largest / max(index, 1.0), medium is not None)
     for part in geometry.parts:
         _wire_wishes(axes, part, [f for f in model.feeds if f is not None and f.part == part.name], largest)
+    least = FINEST * largest
+    for i, refinement in enumerate(model.refinements):
+        if refinement is not None:
+            low_r, high_r = refined(refinement, geometry, i)
+            least = min(least, refinement.cell / BETWEEN)
+            for k in range(3):
+                axes[k].sizes.append((float(low_r[k]), float(high_r[k]), refinement.cell))
     margin = wall_distance(model)
     planes = planes_of(model, low, high, margin)
     walls = np.full((3, 2), LAYERS)
     for p in planes:
         walls[p.axis, p.side] = 0
-    grid = []
+    grid, crowded = [], []
     for k, axis in enumerate(axes):
         axis.low, axis.high = axis.low - margin, axis.high + margin
         for p in planes:
             if p.axis == k:
                 axis.low, axis.high = (axis.low, p.at) if p.side else (p.at, axis.high)
                 if p.doubles:
-                    _halve(axis, FINEST * largest)
-        settle_edges(axis, AT_METAL * largest, FINEST * largest)
-        found = lines(axis, FINEST * largest, BETWEEN)
+                    _halve(axis, least)
+        settle_edges(axis, AT_METAL * largest, least)
+        crowded += [(k, place, width) for place, width in crowds(axis.marks, least)]
+        found = lines(axis, least, BETWEEN)
         before = found[0] - np.arange(walls[k, 0], 0, -1) * (found[1] - found[0])
         grid.append(np.concatenate((before, found, found[-1] + np.arange(1, walls[k, 1] + 1) * (found[-1] - found[-2]))))
     x, y, z = grid
@@ -233,10 +246,29 @@ def structure(model: Evaluated, geometry: Geometry) -> Structure:
         raise ModelError(f"the grid has {np.prod(shape) / 1e6:.0f} million cells; up to {MOST_CELLS // 10**6} million are solved here. "
                          "Ask for fewer cells per wavelength or leave out small details", ("plan", "cells_per_wavelength"))
     empty, none = np.zeros((0, 0, 0)), np.zeros((0, 0, 0, 0), dtype=np.float32)
-    made = Structure(x, y, z, walls, empty, empty, empty, none.astype(bool), none, none, none, {}, {}, planes=planes, largest=largest, low=low, high=high)
+    made = Structure(x, y, z, walls, empty, empty, empty, none.astype(bool), none, none, none, {}, {}, planes=planes,
+                     crowded=crowded, largest=largest, low=low, high=high)
     if np.prod(shape) <= FILLED_AT_ONCE:
         fill(made, model, geometry)
     return made
+
+
+def refined(refinement: Any, geometry: Geometry, number: int) -> tuple[Floats, Floats]:
+    """Lowest and highest corner (3,) of a refinement, m.
+
+    :raises ModelError: it names no part; its cell is no size.
+    """
+    here = ("refinements", number)
+    if not refinement.cell > 0:
+        raise ModelError("the cell must be larger than zero", (*here, "cell"))
+    if refinement.kind == "fine_box":
+        corners = np.array([refinement.corner, np.add(refinement.corner, refinement.size)])
+        return corners.min(axis=0), corners.max(axis=0)
+    corners = np.array([c for b in geometry.bodies for c in b.bounds if b.name == refinement.part]
+                       + [p for part in geometry.parts for p in part.path.at(np.array(part.path.corners)) if part.name == refinement.part])
+    if not len(corners):
+        raise ModelError(f"there is no part “{refinement.part}” to refine", (*here, "part"))
+    return corners.min(axis=0), corners.max(axis=0)
 
 
 def _halve(axis: Axis, least: float) -> None:
@@ -256,13 +288,16 @@ def fill(s: Structure, model: Evaluated, geometry: Geometry) -> None:
     s.epsilon, s.sigma, s.mu = np.ones(s.shape), np.zeros(s.shape), np.ones(s.shape)
     s.metal, s.conducts = np.zeros(nodes, dtype=bool), np.full(nodes, np.inf, dtype=np.float32)
     s.free_edge, s.free_face = np.ones(nodes, dtype=np.float32), np.ones(nodes, dtype=np.float32)
+    s.cell_owner, s.edge_owner = np.zeros(s.shape, dtype=np.int16), np.zeros(nodes, dtype=np.int16)
     bodies = geometry.placed.bodies if geometry.bodies else []
-    for body in bodies:
+    s.names = [b.name for b in bodies] + [p.name for p in geometry.parts]
+    for number, body in enumerate(bodies, start=1):
         if body.solid and body.material in media:
-            _fill(s, body, media[body.material], centre)
-    for body in bodies:
+            _fill(s, body, media[body.material], centre, number)
+    for number, body in enumerate(bodies, start=1):
         if body.material in conductors:
-            (conduct if body.solid else _sheet)(s, body, conductors[body.material].surface_resistance(centre))
+            way = conduct if body.solid else _steps if stepped(body) else _sheet
+            way(s, body, conductors[body.material].surface_resistance(centre), number)
     _wires(s, model, geometry, centre)
 
 
@@ -306,6 +341,11 @@ def _wishes(axes: list[Axis], body: Body, largest: float, inside: float, medium:
             continue
         for k in range(3):
             marks[k] |= {round(float(ends[0, k]), 12), round(float(ends[1, k]), 12)}
+    if stepped(body):
+        for k, axis in enumerate(axes):
+            axis.marks += [round(float(low[k]), 12), round(float(high[k]), 12)]
+            axis.sizes.append((float(low[k]), float(high[k]), AT_STEPS * largest))
+        return
     if not medium and not body.solid:
         _sheet_edges(axes, body, found.edges, _corners(body, largest))
         return
@@ -370,12 +410,14 @@ def _wire_wishes(axes: list[Axis], part: Any, feeds: list[Any], largest: float) 
                         axes[k].sizes.append((float(p[k]), float(p[k]), max(f.width, ROOM * part.radius)))
 
 
-def _fill(s: Structure, body: Body, medium: Any, centre: float) -> None:
+def _fill(s: Structure, body: Body, medium: Any, centre: float, number: int) -> None:
     where, share = filling.fractions(_corners(body, s.largest), *s.lines)
     epsilon, mu = medium.epsilon(centre)[0], medium.mu(centre)[0]
     s.epsilon[where] += share * (float(epsilon.real) - 1)
     s.sigma[where] += share * float(medium.effective_conductivity(centre)[0])
     s.mu[where] += share * (float(mu.real) - 1)
+    own = s.cell_owner[where]
+    own[(share >= 0.5) | ((share > 0) & (own == 0))] = number
 
 
 def _sheet_conductivity(resistance: float, width: Any) -> Any:
@@ -383,7 +425,7 @@ def _sheet_conductivity(resistance: float, width: Any) -> Any:
     return 1 / (resistance * width) if resistance > 0 else np.full_like(width, np.inf)
 
 
-def conduct(s: Structure, body: Body, resistance: float) -> None:
+def conduct(s: Structure, body: Body, resistance: float, number: int = 0) -> None:
     """Edges inside a solid are metal; those that its surface cuts, and the faces it cuts, keep their share outside.
 
     With E scaled by its edge's free share, Faraday's law on a cut face needs only the face's free area: Dey and Mittra,
@@ -411,6 +453,7 @@ def conduct(s: Structure, body: Body, resistance: float) -> None:
         metal = taken > 1 - 0.5 / CUTS
         across = np.sqrt(_along(widths[a], a, block[a], taken.shape) * _along(widths[b], b, block[b], taken.shape))
         s.metal[where] |= metal
+        s.edge_owner[where][metal] = number
         s.conducts[where] = np.where(metal, _sheet_conductivity(resistance, across), s.conducts[where])
         points = list(samples)
         points[c] = own[c]
@@ -435,7 +478,7 @@ def _along(values: Floats, axis: int, block: tuple[int, int], shape: tuple[int, 
     return np.broadcast_to(values[block[0]:block[0] + shape[axis]].reshape(spread), shape)
 
 
-def _sheet(s: Structure, body: Body, resistance: float) -> None:
+def _sheet(s: Structure, body: Body, resistance: float, number: int) -> None:
     """Edges of the grid plane a flat sheet lies in, whose middles are on the sheet."""
     low, high = body.bounds
     d = int(np.argmin(high - low))
@@ -449,7 +492,26 @@ def _sheet(s: Structure, body: Body, resistance: float) -> None:
         index: list[Any] = [slice(0, on.shape[0]), slice(0, on.shape[1])]
         index.insert(d, p)
         s.metal[(c, *index)] |= on
+        s.edge_owner[(c, *index)][on] = number
         s.conducts[(c, *index)][on] = _sheet_conductivity(resistance, s.duals(d)[p])
+
+
+def _steps(s: Structure, body: Body, resistance: float, number: int) -> None:
+    """Edges of the cell faces that a bent or tilted sheet passes between: a closed surface in steps, first order in the cell size."""
+    corners = _corners(body, s.largest)
+    middles = [0.5 * (line[1:] + line[:-1]) for line in s.lines]
+    widths = [s.duals(k) for k in range(3)]
+    for d in range(3):
+        a, b = (d + 1) % 3, (d + 2) % 3
+        faces = filling.crossed(corners[:, :, [a, b, d]], middles[a], middles[b], middles[d])
+        i, j, k = np.nonzero(faces)
+        for c, other, along, beside in ((a, b, i, j), (b, a, j, i)):
+            for side in (0, 1):
+                node: list[Any] = [None, None, None]
+                node[c], node[other], node[d] = along, beside + side, k
+                s.metal[(c, *node)], s.edge_owner[(c, *node)] = True, number
+                across = np.sqrt(widths[other][node[other]] * widths[d][node[d]])
+                s.conducts[(c, *node)] = _sheet_conductivity(resistance, across)
 
 
 def _wires(s: Structure, model: Evaluated, geometry: Geometry, centre: float) -> None:
@@ -458,10 +520,12 @@ def _wires(s: Structure, model: Evaluated, geometry: Geometry, centre: float) ->
     for part in geometry.parts:
         edges = _edges(s, part)
         paths[part.name] = part, edges
+        s.wires[part.name] = edges
         per_length = part.conductor.surface_resistance(centre) / (2 * np.pi * part.radius)
         widths = [s.duals(k) for k in range(3)]
         for c, i, j, k, _, _ in edges:
             s.metal[c, i, j, k] = True
+            s.edge_owner[c, i, j, k] = s.names.index(part.name) + 1
             area = float(np.prod([widths[o][(i, j, k)[o]] for o in range(3) if o != c]))
             s.conducts[c, i, j, k] = 1 / (per_length * area) if per_length > 0 else np.inf
             _thin(s, c, (i, j, k), part.radius)
@@ -487,10 +551,10 @@ def _wires(s: Structure, model: Evaluated, geometry: Geometry, centre: float) ->
         if chapter == "feeds":
             s.gaps.append(gap)
         else:
-            s.loads.append(Lumped(gap, step.resistance, step.inductance, step.capacitance))
+            s.loads.append(Lumped(gap, element(step)))
 
 
-def _edges(s: Structure, part: Any) -> list[tuple[int, int, int, int, float, float]]:
+def _edges(s: Structure, part: Any) -> list[WireEdge]:
     """Edges of a wire in its direction: component, node, sign, fraction of the wire's length at the edge's middle."""
     out = []
     travelled = 0.0
@@ -585,19 +649,42 @@ def _gap(s: Structure, place: tuple[str, int], feed: Any, part: Any, edges: list
     return Gap(place, np.array(at), np.array(lengths), np.array(areas), point)
 
 
-def surface_edges(s: Structure) -> Bools:
-    """(3, nx+1, ny+1, nz+1): metal edges that touch at least one cell which is not metal all round."""
+def full_cells(s: Structure) -> Bools:
+    """(nx, ny, nz): cells with metal on all edges."""
     full = np.ones(s.shape, dtype=bool)
     for c in range(3):
-        m = s.metal[c]
         a, b = [k for k in range(3) if k != c]
-        own = np.take(m, range(s.shape[c]), axis=c)
+        own = np.take(s.metal[c], range(s.shape[c]), axis=c)
         for da in (0, 1):
             for db in (0, 1):
                 index: list[Any] = [slice(None)] * 3
                 index[a], index[b] = slice(da, da + s.shape[a]), slice(db, db + s.shape[b])
                 full &= own[tuple(index)]
-    padded = np.pad(full, 1, constant_values=False)
+    return full
+
+
+def metal_faces(s: Structure, part: str = "") -> list[tuple[int, NDArray[np.int64]]]:
+    """(normal axis, nodes (n, 3)) of the cell faces with metal on all four edges and something else at least on one side; of one part, or of all."""
+    full = full_cells(s)
+    number = s.names.index(part) + 1 if part else 0
+    out = []
+    for d in range(3):
+        a, b = (d + 1) % 3, (d + 2) % 3
+        one = s.metal if not number else s.metal & (s.edge_owner == number)
+        along_a, along_b = (np.moveaxis(one[k], (d, a, b), (0, 1, 2)) for k in (a, b))
+        faces = along_a[:, :-1, :-1] & along_a[:, :-1, 1:] & along_b[:, :-1, :-1] & along_b[:, 1:, :-1]
+        inner = np.moveaxis(full, (d, a, b), (0, 1, 2))
+        faces[1:-1] &= ~(inner[1:] & inner[:-1])
+        found = np.argwhere(faces)
+        nodes = np.empty_like(found)
+        nodes[:, [d, a, b]] = found
+        out.append((d, nodes))
+    return out
+
+
+def surface_edges(s: Structure) -> Bools:
+    """(3, nx+1, ny+1, nz+1): metal edges that touch at least one cell which is not metal all round."""
+    padded = np.pad(full_cells(s), 1, constant_values=False)
     out = np.zeros_like(s.metal)
     n = s.shape
     for c in range(3):
@@ -605,7 +692,7 @@ def surface_edges(s: Structure) -> Bools:
         around = np.ones([n[k] + (k != c) for k in range(3)], dtype=bool)
         for da in (0, 1):
             for db in (0, 1):
-                index = [slice(1, n[k] + 1) for k in range(3)]
+                index: list[Any] = [slice(1, n[k] + 1) for k in range(3)]
                 index[a], index[b] = slice(da, da + n[a] + 1), slice(db, db + n[b] + 1)
                 around &= padded[tuple(index)]
         part: tuple[Any, ...] = tuple(slice(0, around.shape[k]) for k in range(3))

@@ -43,8 +43,8 @@ export interface Packet {
 }
 
 /** Reads the server's binary form: header length, JSON header, float32 arrays. */
-export async function packet(path: string): Promise<Packet> {
-  const buffer = await (await answer("GET", path)).arrayBuffer();
+export async function packet(path: string, body?: unknown): Promise<Packet> {
+  const buffer = await (await answer(body === undefined ? "GET" : "POST", path, body)).arrayBuffer();
   const length = new DataView(buffer).getUint32(0, true);
   const header = JSON.parse(new TextDecoder().decode(new Uint8Array(buffer, 4, length))) as Record<string, unknown>;
   let at = 4 + length;

@@ -57,7 +57,17 @@ export const cuts = (id: number, number: number, frequency: number, planes: stri
   queryKey: ["cuts", id, number, frequency, planes], ...ended, placeholderData: (before: Cut[] | undefined) => before,
   queryFn: () => call<Cut[]>("GET", `/projects/${id}/runs/${number}/cuts?frequency=${frequency}&planes=${encodeURIComponent(planes)}`),
 });
-/** Binary fields at the cursor: "pattern", "current" or "near/NAME". */
+/** A layer of the grid's cells. */
+export const gridCut = (document: Model, projectId: number, axis: string, at: number, stamp: string) => queryOptions({
+  queryKey: ["grid", projectId, stamp, axis, at, JSON.stringify(document)], staleTime: Infinity, gcTime: 60_000,
+  queryFn: () => packet("/projects/grid", { document, project: projectId, axis, at }),
+  placeholderData: (before: Awaited<ReturnType<typeof packet>> | undefined) => (before?.header.axis === axis ? before : undefined),
+});
+/** Fields against time. */
+export const signals = (id: number, number: number, name: string) => queryOptions({
+  queryKey: ["signals", id, number, name], ...ended, queryFn: () => packet(`/projects/${id}/runs/${number}/signals/${encodeURIComponent(name)}`),
+});
+/** Binary fields at the cursor: "pattern", "current", "surface/NAME" or "near/NAME". */
 export const field = (id: number, number: number, what: string, frequency: number) => queryOptions({
   queryKey: ["field", id, number, what, frequency], ...ended, placeholderData: (before: Awaited<ReturnType<typeof packet>> | undefined) => before,
   queryFn: () => packet(`/projects/${id}/runs/${number}/${what}?frequency=${frequency}`),

@@ -18,7 +18,7 @@ export interface Parameter { name: string; expression: string; unit: string; com
 export interface Step { kind: string; name?: string; [key: string]: unknown }
 export interface Model {
   version: number; name: string; notes: string; parameters: Parameter[]; frames: Step[]; parts: Step[]; materials: Step[];
-  feeds: Step[]; loads: Step[]; surround: Step; captures: Step[]; plan: Record<string, unknown>;
+  feeds: Step[]; loads: Step[]; surround: Step; refinements: Step[]; captures: Step[]; plan: Record<string, unknown>;
 }
 export type ProjectState = Omit<Schemas["ProjectState"], "document"> & { document: Model };
 
@@ -33,7 +33,14 @@ export interface Body {
 }
 /** Triangles and edge lines in m, as base64 of float32 and uint32. */
 export interface RawMesh { points: string; triangles: string; face: string; edges: string; edge_sizes: number[] }
+/** The space a grid fills, details finer than it as (axis, place, width), and the pulse sent into it. */
+export interface Grid {
+  low: [number, number, number]; high: [number, number, number]; cells: [number, number, number]; smallest_m: [number, number, number]; largest_m: number;
+  crowded: [number, number, number][];
+  pulse: { time_s: number[]; value: number[]; frequency_hz: number[]; level_db: number[] };
+}
 export interface Examination {
+  grid: Grid | null;
   bodies: Body[]; contacts: { first: string; second: string; distance: number; joined: boolean }[]; displaced: [string, string][];
   values: Record<string, { value: number; unit: string }>;
   shapes: Shape[]; feeds: ([number, number, number] | null)[]; loads: ([number, number, number] | null)[];
@@ -60,6 +67,7 @@ export interface Sweep {
   s: Record<string, { re: number[]; im: number[] }>; z: Record<string, { re: (number | null)[]; im: (number | null)[] }>;
   vswr: Record<string, (number | null)[]>; power_share: Record<string, (number | null)[]>;
   radiation_efficiency: (number | null)[]; total_efficiency: (number | null)[]; badges: Record<string, Badges>;
+  absorbed_share: Record<string, (number | null)[]>; surfaces: string[]; traces: string[];
   far_field: FarFigures[]; captures: { name: string; kind: string }[];
 }
 export interface Cut {

@@ -30,7 +30,7 @@ export function useSection(extent: Extent): Plane[] {
 }
 
 /** Solids and sheets with their edges; media are see-through, metal is not. Those that look alike are drawn in one go, as an imported platform may have thousands. */
-export function Bodies({ examination, extent, quiet }: { examination: Examination; extent: Extent; quiet: boolean }) {
+export function Bodies({ examination, extent, quiet, drawn }: { examination: Examination; extent: Extent; quiet: boolean; drawn: boolean }) {
   const stage = useStage();
   const hover = useBench((s) => s.hover);
   const [aim, setAim] = useState<Hit | null>(null);
@@ -56,7 +56,7 @@ export function Bodies({ examination, extent, quiet }: { examination: Examinatio
   const named = aimed && lit.includes(aimed) ? [aimed] : lit.slice(0, MOST_NAMED);
   return (
     <>
-      {[...alike].map(([key, own]) => <Drawn key={key} away={stage.turning && key.endsWith("small")} bodies={own} faint={faint.includes(own[0]!.name)} planes={planes} quiet={quiet} />)}
+      {[...alike].map(([key, own]) => <Drawn key={key} away={stage.turning && key.endsWith("small")} bodies={own} faint={faint.includes(own[0]!.name)} planes={planes} quiet={quiet} filled={drawn} />)}
       {lit.length > 0 && <Drawn key={`lit ${String(hover)}`} bodies={lit} faint={faint.includes(lit[0]!.name)} planes={planes} lit />}
       {shown.map((b) => <Target key={b.name} body={b} reach={REACH * extent.size} setAim={setAim} />)}
       {active && aim && aimed && <Aim mesh={meshOf(aimed.key)!} hit={aim} extent={extent} />}
@@ -72,7 +72,7 @@ export function Bodies({ examination, extent, quiet }: { examination: Examinatio
 }
 
 /** Bodies of one look as one mesh. */
-function Drawn({ bodies, faint, planes, away = false, quiet = false, lit = false }: { bodies: Body[]; faint: boolean; planes: Plane[]; away?: boolean; quiet?: boolean; lit?: boolean }) {
+function Drawn({ bodies, faint, planes, away = false, quiet = false, filled = true, lit = false }: { bodies: Body[]; faint: boolean; planes: Plane[]; away?: boolean; quiet?: boolean; filled?: boolean; lit?: boolean }) {
   const { conductor, solid, colour } = bodies[0]!;
   const keys = bodies.map((b) => b.key).join();
   const { surface, edges, own } = useMemo(() => merged(keys.split(",").map((k) => meshOf(k)!)), [keys]);
@@ -81,7 +81,7 @@ function Drawn({ bodies, faint, planes, away = false, quiet = false, lit = false
   const tone = lit ? color("heron") : colour || color(conductor ? (solid ? "steel" : "metal") : "moss");
   return (
     <group visible={!away}>
-      <mesh geometry={surface} renderOrder={opacity < 1 ? 2 : 1}>
+      <mesh geometry={surface} visible={filled} renderOrder={opacity < 1 ? 2 : 1}>
         <meshLambertMaterial color={tone} side={DoubleSide} transparent={opacity < 1} opacity={opacity} depthWrite={opacity > 0.9} clippingPlanes={planes} polygonOffset polygonOffsetFactor={solid ? 2 : 1} polygonOffsetUnits={1} />
       </mesh>
       <lineSegments geometry={edges} renderOrder={3}><lineBasicMaterial color={color(lit ? "heron" : "ink")} transparent opacity={lit ? 1 : quiet ? 0.3 : 0.65} clippingPlanes={planes} /></lineSegments>

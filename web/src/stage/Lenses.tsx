@@ -25,6 +25,38 @@ export function CurrentLens({ packet }: { packet: Packet }) {
   return <Line points={points} segments vertexColors={colors} lineWidth={9} />;
 }
 
+const SURFACE_DB = 40;
+
+/** |K| on every rectangle of metal, 40 dB below its largest value. */
+export function SurfaceLens({ packet }: { packet: Packet }) {
+  const geometry = useDisposed(useMemo(() => {
+    const { low, high, normal, re, im } = packet.arrays;
+    const count = normal!.data.length;
+    const size = Array.from({ length: count }, (_, q) => Math.hypot(...[0, 1, 2].flatMap((k) => [re!.data[3 * q + k]!, im!.data[3 * q + k]!])));
+    const most = size.reduce((a, b) => Math.max(a, b), 1e-30);
+    const positions = new Float32Array(12 * count), colors = new Float32Array(12 * count);
+    const index: number[] = [];
+    for (let q = 0; q < count; q++) {
+      const d = normal!.data[q]!, a = (d + 1) % 3, b = (d + 2) % 3;
+      const tone = magnitudeRgb(1 + (20 * Math.log10(Math.max(size[q]! / most, 1e-9))) / SURFACE_DB);
+      [[0, 0], [1, 0], [1, 1], [0, 1]].forEach(([along, across], k) => {
+        const corner = Array.from(low!.data.subarray(3 * q, 3 * q + 3));
+        if (along) corner[a] = high!.data[3 * q + a]!;
+        if (across) corner[b] = high!.data[3 * q + b]!;
+        positions.set(corner, 3 * (4 * q + k));
+        colors.set(tone, 3 * (4 * q + k));
+      });
+      index.push(4 * q, 4 * q + 1, 4 * q + 2, 4 * q, 4 * q + 2, 4 * q + 3);
+    }
+    const out = new BufferGeometry();
+    out.setAttribute("position", new BufferAttribute(positions, 3));
+    out.setAttribute("color", new BufferAttribute(colors, 3));
+    out.setIndex(index);
+    return out;
+  }, [packet]));
+  return <mesh geometry={geometry} renderOrder={4}><meshBasicMaterial vertexColors side={DoubleSide} polygonOffset polygonOffsetFactor={-1} polygonOffsetUnits={-1} /></mesh>;
+}
+
 /** The realized-gain pattern as a surface round the model's middle, 30 dB from centre to peak. */
 export function PatternLens({ packet, extent }: { packet: Packet; extent: Extent }) {
   const geometry = useDisposed(useMemo(() => {

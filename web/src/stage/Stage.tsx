@@ -10,14 +10,15 @@ import { useRegister } from "../app/commands";
 import { useTheme } from "../app/theme";
 import { quantity } from "../format";
 import { RAMP_CSS } from "../plots/scale";
-import { CurrentLens, NearLens, PatternLens } from "./Lenses";
+import { GridLens, GridPanel } from "./GridLens";
+import { CurrentLens, NearLens, PatternLens, SurfaceLens } from "./Lenses";
 import { Structure } from "./Structure";
 import { Tools } from "./Tools";
 import { extentOf, type Extent } from "./extent";
 import { useStage } from "./state";
 
-type Lens = "shape" | "current" | "near field" | "pattern";
-const LENSES: Lens[] = ["shape", "current", "near field", "pattern"];
+type Lens = "shape" | "grid" | "current" | "near field" | "pattern";
+const LENSES: Lens[] = ["shape", "grid", "current", "near field", "pattern"];
 const VIEWS: Record<string, [number, number, number]> = {
   oblique: [1, -1.25, 0.72], front: [0, -1, 0.0001], side: [1, 0, 0.0001], top: [0, -0.0001, 1],
   "oblique back": [-1, 1.25, 0.72], back: [0, 1, 0.0001], "other side": [-1, 0, 0.0001], bottom: [0, -0.0001, -1],
@@ -29,19 +30,21 @@ const C0 = 299792458;
 const STILL = Math.max(2, window.devicePixelRatio), TURNING = 1;
 
 /** ``building``: a newer examination than the one shown is on its way. */
-interface Props { examination?: Examination; building: boolean; projectId: number; run?: RunLine }
+interface Props { examination?: Examination; building: boolean; projectId: number; run?: RunLine; stamp: string }
 
 /** The structure in space, seen through a lens. */
-export function Stage({ examination, building, projectId, run }: Props) {
-  const [lens, setLens] = useState<Lens>("shape");
+export function Stage({ examination, building, projectId, run, stamp }: Props) {
+  const [chosen, setLens] = useState<Lens>("shape");
   const [view, setView] = useState({ name: "oblique", count: 0 });
   const [zoom, setZoom] = useState(1);
   const theme = useTheme((s) => s.theme);
   const stage = useStage();
   const extent = useMemo(() => extentOf(examination), [examination]);
+  const offered = (l: Lens): boolean => l === "shape" || (l === "grid" ? examination?.grid != null : run !== undefined);
+  const lens = offered(chosen) ? chosen : "shape";
   const look = (name: string): void => setView((v) => ({ name, count: v.count + 1 }));
   useRegister("stage", [
-    ...LENSES.map((l) => ({ id: `lens-${l}`, label: `Lens: ${l}`, group: "View", enabled: l === "shape" || run !== undefined, perform: () => setLens(l) })),
+    ...LENSES.map((l) => ({ id: `lens-${l}`, label: `Lens: ${l}`, group: "View", enabled: offered(l), perform: () => setLens(l) })),
     ...Object.keys(VIEWS).map((v) => ({ id: `view-${v}`, label: `View: ${v}`, group: "View", shortcut: v === "oblique" ? "F" : undefined, perform: () => look(v) })),
     { id: "perspective", label: stage.perspective ? "View: without perspective" : "View: with perspective", group: "View", perform: () => stage.setPerspective(!stage.perspective) },
     { id: "measure", label: "Measure between points", group: "View", shortcut: "M", perform: () => stage.measure(!stage.measuring) },
@@ -55,7 +58,7 @@ export function Stage({ examination, building, projectId, run }: Props) {
     window.addEventListener("keydown", leave);
     return () => window.removeEventListener("keydown", leave);
   }, [ask, measure]);
-  const stale = run !== undefined && lens !== "shape";
+  const ofRun = run !== undefined && lens !== "shape" && lens !== "grid";
   return (
     <div className="absolute inset-0" data-stage data-lens={lens} data-parts={examination?.shapes.length ?? 0} data-extent={extent.size.toPrecision(6)} data-bodies={examination?.bodies.length ?? 0}>
       <Canvas
@@ -66,8 +69,9 @@ export function Stage({ examination, building, projectId, run }: Props) {
         <directionalLight position={[3, -4, 8]} intensity={1.7} />
         <Camera direction={VIEWS[view.name]!} token={view.count} onZoom={setZoom} />
         <group scale={1 / extent.size} position={extent.center.map((c) => -c / extent.size) as [number, number, number]} key={theme}>
-          <Structure examination={examination} extent={extent} quiet={lens !== "shape"} />
-          {run && lens !== "shape" && <LensContent lens={lens} projectId={projectId} run={run} extent={extent} />}
+          <Structure examination={examination} extent={extent} quiet={lens !== "shape"} drawn={lens !== "grid"} />
+          {lens === "grid" && <GridLens projectId={projectId} stamp={stamp} extent={extent} />}
+          {ofRun && <LensContent lens={lens} projectId={projectId} run={run} extent={extent} />}
         </group>
       </Canvas>
       {building && <p role="status" className="waits pointer-events-none absolute left-4 top-3 rounded-md border border-rule bg-card px-3 py-1.5 text-ink2">Building the model…</p>}
@@ -75,8 +79,8 @@ export function Stage({ examination, building, projectId, run }: Props) {
       <fieldset className="absolute bottom-3 left-4 w-[106px] overflow-hidden rounded-lg border border-rule bg-card">
         <legend className="sr-only">Lens</legend>
         {LENSES.map((l) => (
-          <label key={l} className={`flex items-center gap-2 px-2.5 py-[5px] capitalize has-[:focus-visible]:outline-2 ${lens === l ? "bg-heron-soft font-semibold" : "text-ink2"} ${l !== "shape" && !run ? "opacity-45" : "cursor-pointer"}`}>
-            <input type="radio" name="lens" className="sr-only" checked={lens === l} disabled={l !== "shape" && !run} onChange={() => setLens(l)} />
+          <label key={l} className={`flex items-center gap-2 px-2.5 py-[5px] capitalize has-[:focus-visible]:outline-2 ${lens === l ? "bg-heron-soft font-semibold" : "text-ink2"} ${offered(l) ? "cursor-pointer" : "opacity-45"}`}>
+            <input type="radio" name="lens" className="sr-only" checked={lens === l} disabled={!offered(l)} onChange={() => setLens(l)} />
             <span className={`size-1.5 rounded-full border ${lens === l ? "border-heron bg-heron" : "border-steel"}`} />
             {l}
           </label>
@@ -90,7 +94,8 @@ export function Stage({ examination, building, projectId, run }: Props) {
           return <button key={v} aria-pressed={on} title={`A second click looks from the other side: ${far}`} className={`rounded px-2 py-0.5 text-[12px] capitalize hover:bg-heron-soft hover:text-ink ${on && view.count > 0 ? "text-ink" : "text-ink2"}`} onClick={() => look(view.name === v && view.count > 0 ? far : v)}>{v}</button>;
         })}
       </div>
-      {stale && <LensLegend lens={lens} projectId={projectId} run={run} />}
+      {lens === "grid" && examination && <GridPanel projectId={projectId} stamp={stamp} extent={extent} examination={examination} />}
+      {ofRun && <LensLegend lens={lens} projectId={projectId} run={run} />}
       <ScaleBar metresPerPixel={extent.size / zoom} band={examination?.band ?? null} />
     </div>
   );
@@ -144,19 +149,22 @@ function LensContent({ lens, projectId, run, extent }: { lens: Lens; projectId: 
   const frequency = useFrequency(run);
   const { data: s } = useQuery(sweep(projectId, run.number));
   const plane = s?.captures.find((c) => c.kind === "near_plane");
+  const surface = s?.surfaces[0];
+  const surfaceField = useQuery({ ...field(projectId, run.number, `surface/${encodeURIComponent(surface ?? "")}`, frequency), enabled: lens === "current" && surface !== undefined });
   const what = lens === "current" ? "current" : lens === "pattern" ? "pattern" : plane ? `near/${encodeURIComponent(plane.name)}` : "";
   const { data, isPlaceholderData } = useQuery({ ...field(projectId, run.number, what, frequency), enabled: what !== "" });
   const { invalidate } = useThree();
-  useEffect(() => invalidate(), [data, invalidate]);
+  useEffect(() => invalidate(), [data, surfaceField.data, invalidate]);
+  if (lens === "current")
+    return <>{data?.arrays.start && <CurrentLens packet={data} />}{surfaceField.data?.arrays.normal && <SurfaceLens packet={surfaceField.data} />}</>;
   if (!data) return null;
-  if (lens === "current" && data.arrays.re && data.arrays.start) return <CurrentLens packet={data} />;
   if (lens === "pattern" && data.arrays.realized_gain_dbi) return <PatternLens packet={data} extent={extent} />;
   if (lens === "near field" && data.header.kind === "near_plane" && !isPlaceholderData) return <NearLens packet={data} />;
   return null;
 }
 
 const LEGEND: Record<Lens, [string, string, string]> = {
-  shape: ["", "", ""], current: ["|I|", "largest", "0"], "near field": ["|E| rms", "largest", "−40 dB"], pattern: ["realized gain", "peak", "−30 dB"],
+  shape: ["", "", ""], grid: ["", "", ""], current: ["|I|", "largest", "0"], "near field": ["|E| rms", "largest", "−40 dB"], pattern: ["realized gain", "peak", "−30 dB"],
 };
 
 function LensLegend({ lens, projectId, run }: { lens: Lens; projectId: number; run: RunLine }) {
@@ -164,9 +172,10 @@ function LensLegend({ lens, projectId, run }: { lens: Lens; projectId: number; r
   const set = useCursor((s) => s.set);
   const { data } = useQuery(sweep(projectId, run.number));
   const current = useQuery({ ...field(projectId, run.number, "current", frequency), enabled: lens === "current" });
-  const [name, top, bottom] = LEGEND[lens];
-  if (lens === "current" && current.error)
-    return <p className="absolute left-4 top-4 max-w-72 rounded-md border border-rule bg-card px-3 py-2 text-ink2">Run {run.number} has no currents to show: the transient engine does not record those on surfaces yet.</p>;
+  const surface = lens === "current" && data !== undefined && data.surfaces.length > 0;
+  const [name, top, bottom] = surface ? ["|K| on surfaces", "largest", "−40 dB"] : LEGEND[lens];
+  if (lens === "current" && current.error && data && !surface)
+    return <p className="absolute left-4 top-4 max-w-72 rounded-md border border-rule bg-card px-3 py-2 text-ink2">Run {run.number} has no currents to show. Add a surface current to the captures and solve.</p>;
   if (!data) return null;
   const at = nearest(data.frequency_hz, frequency);
   if (lens === "near field" && !data.captures.some((c) => c.kind === "near_plane"))

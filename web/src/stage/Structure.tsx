@@ -12,29 +12,29 @@ import type { Extent } from "./extent";
 const PICK_RADIUS = 0.014; // of the model's size, so that thin wires can be hit
 const LEAST_RADIUS = 0.0035;
 
-/** Parts, feeds, loads, ground and captures of the examined document. */
-export function Structure({ examination, extent, quiet }: { examination?: Examination; extent: Extent; quiet: boolean }) {
+/** Parts, feeds, loads, ground and captures of the examined document; bodies as their edges only unless ``drawn``. */
+export function Structure({ examination, extent, quiet, drawn = true }: { examination?: Examination; extent: Extent; quiet: boolean; drawn?: boolean }) {
   const document = useBench((s) => s.document);
   const { invalidate } = useThree();
   const hover = useBench((s) => s.hover);
-  useEffect(() => invalidate(), [examination, hover, invalidate, quiet]);
+  useEffect(() => invalidate(), [examination, hover, invalidate, quiet, drawn]);
   if (!examination) return null;
   const floor = examination.ground ?? extent.center[2] - extent.size * 0.62;
   return (
     <>
       <Floor at={[extent.center[0], extent.center[1], floor]} size={extent.size} solid={examination.ground !== null} />
-      <Bodies examination={examination} extent={extent} quiet={quiet} />
+      <Bodies examination={examination} extent={extent} quiet={quiet} drawn={drawn} />
       {examination.shapes.map((s) => <Part key={s.name} shape={s} extent={extent} />)}
       {examination.feeds.map((p, i) => p && (
         <Marker key={i} at={p} extent={extent} tone="plum" label={quiet ? "" : `port ${String(document?.feeds[i]?.number ?? i + 1)} · gap feed · ${String(document?.feeds[i]?.impedance ?? "").replace("ohm", "Ω")}`} />
       ))}
       {examination.loads.map((p, i) => p && <Marker key={`load${i}`} at={p} extent={extent} tone="plum" label={quiet ? "" : String(document?.loads[i]?.name ?? "load")} />)}
       {examination.captures.map((c, i) => c && c.points.length > 1 && hover === `captures.${i}` && (
-        <Line key={i} points={c.kind === "near_plane" ? [...c.points, c.points[0]!] : c.points} color={color("amber")} lineWidth={1} dashed dashSize={extent.size * 0.02} gapSize={extent.size * 0.015} />
+        <Line key={i} points={c.points} color={color("amber")} lineWidth={1} dashed dashSize={extent.size * 0.02} gapSize={extent.size * 0.015} />
       ))}
       {hover === "surround.0" && (document?.surround.mirror as string[] | undefined)?.map((kind, axis) => kind !== "none" && <Mirror key={axis} axis={axis} kind={kind} extent={extent} />)}
       {!quiet && examination.frames.map((f) => <Axes key={f.name} name={f.name} matrix={f.matrix} size={extent.size * 0.12} />)}
-      {examination.problems.map((p, i) => p.point && <Marker key={`p${i}`} at={p.point} extent={extent} tone="rust" label={p.code.replace("-", " ")} />)}
+      {examination.problems.map((p, i) => p.point && <Marker key={`p${i}`} at={p.point} extent={extent} tone="rust" label={p.code.replaceAll("-", " ")} />)}
     </>
   );
 }

@@ -10,7 +10,7 @@ import { completions } from "./completion";
 import { useBench } from "./model";
 import { FRESH } from "./sentences";
 
-const GROUPS = ["Wires", "Sheets", "Solids", "Changes", "Materials", "Feeds", "Captures", "Build"];
+const GROUPS = ["Wires", "Sheets", "Solids", "Changes", "Materials", "Feeds", "Grid", "Captures", "Build"];
 const item = "cursor-pointer rounded px-2 py-1 outline-none data-[highlighted]:bg-heron-soft data-[state=open]:bg-heron-soft";
 const panel = "z-20 min-w-44 rounded-md border border-rule bg-card p-1 shadow-lg";
 

@@ -54,7 +54,7 @@ export function Bench() {
       ) : bench.fault && <p role="alert" className="border-b border-rule bg-rust-soft px-4 py-1.5 text-rust">{bench.fault}</p>}
       <div className="flex min-h-0 flex-1">
         <div className="flex w-[432px] shrink-0 flex-col border-r border-rule bg-card">{loaded ? <BuildSheet examination={examination} /> : <p className="p-6 text-ink2">Opening the model…</p>}</div>
-        <div className="relative min-w-0 flex-1">{loaded && <Stage examination={examination} building={building} projectId={id} run={latest} />}</div>
+        <div className="relative min-w-0 flex-1">{loaded && <Stage examination={examination} building={building} projectId={id} run={latest} stamp={filesStamp(uploads)} />}</div>
       </div>
       <RunStrip projectId={id} examination={examination} />
     </div>

@@ -6,6 +6,7 @@ import { useStage } from "../../stage/state";
 import { Mark, type State } from "../../ui/Mark";
 import { AddStep } from "./AddStep";
 import { MaterialsInUse } from "./MaterialCard";
+import { PulseCard } from "./PulseCard";
 import { Token } from "./Token";
 import { Words } from "./Words";
 import { moved, replaced, useBench, type ListChapter } from "./model";
@@ -19,10 +20,11 @@ const CHAPTERS: { key: keyof Model & string; title: string; kind?: string }[] = 
   { key: "feeds", title: "Feeds" },
   { key: "loads", title: "Loads" },
   { key: "surround", title: "Surround", kind: "surround" },
+  { key: "refinements", title: "Refinements" },
   { key: "captures", title: "Captures" },
   { key: "plan", title: "Plan", kind: "plan" },
 ];
-const QUIET_WHEN_EMPTY = new Set(["frames", "loads"]);
+const QUIET_WHEN_EMPTY = new Set(["frames", "loads", "refinements"]);
 
 /** The model as a page of numbered sentences. */
 export function BuildSheet({ examination }: { examination?: Examination }) {
@@ -40,6 +42,7 @@ export function BuildSheet({ examination }: { examination?: Examination }) {
             </h2>
             {chapter.key === "materials" && <MaterialsInUse examination={examination} />}
             {chapter.key === "parameters" ? <Parameters examination={examination} /> : <Steps chapter={chapter} number={i + 1} examination={examination} />}
+            {chapter.key === "plan" && examination?.grid && <PulseCard grid={examination.grid} band={examination.band} />}
           </section>
         ))}
       </div>
@@ -207,7 +210,7 @@ export function addStep(kind: string): void {
     if ("number" in step) fresh.number = Math.max(0, ...d.feeds.map((f) => Number(f.number))) + 1;
     const wires = d.parts.filter((p) => WIRES.has(p.kind)).map((p) => p.name ?? "");
     const bodies = d.parts.filter((p) => !WIRES.has(p.kind) && p.kind !== "copy").map((p) => p.name ?? "");
-    if ("part" in step) fresh.part = wires[0] ?? "";
+    if ("part" in step) fresh.part = (chapter === "refinements" ? d.parts[0]?.name : wires[0]) ?? "";
     if ("source" in step) fresh.source = (kind === "copy" ? d.parts[d.parts.length - 1]?.name : bodies[bodies.length - 1]) ?? "";
     if (kind === "combine") Object.assign(fresh, { first: bodies[bodies.length - 2] ?? "", others: [bodies[bodies.length - 1] ?? ""] });
     return { ...d, [chapter]: [...list, fresh] };

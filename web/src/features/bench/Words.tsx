@@ -46,6 +46,7 @@ function useLists(examination?: Examination): Record<string, string[]> {
   return {
     conductors: known.filter((m) => m.conductor).map((m) => m.name), materials: known.map((m) => m.name),
     parts: examination ? wires : document.parts.map((p) => p.name ?? ""), bodies: [...new Set(bodies)],
+    everything: ["", ...document.parts.map((p) => p.name ?? "")],
     frames: ["", ...document.frames.map((f) => f.name ?? "")], files: uploads?.map((f) => f.name) ?? [],
   };
 }

@@ -1,7 +1,7 @@
 /** How each kind of step reads: words, and tokens that name a field. A new kind is one entry here. */
 import type { Path, Step } from "../../api/types";
 
-export type Choices = string[] | "conductors" | "materials" | "parts" | "bodies" | "frames" | "files";
+export type Choices = string[] | "conductors" | "materials" | "parts" | "bodies" | "everything" | "frames" | "files";
 export type Word = string | { token: Path; unit?: string; choices?: Choices; empty?: string } | { pick: Path; faces: boolean; many?: boolean; frame?: boolean };
 export interface Sentence { title: string; words: Word[] }
 
@@ -105,10 +105,24 @@ export const SENTENCES: Record<string, (step: Step) => Sentence> = {
     title: "Load",
     words: [name, "on", { token: ["part"], choices: "parts" }, "at", t("at", "1"), ":", t("resistance", "1 ohm"), "+", t("inductance", "1 H"), "+", { token: ["capacitance"], unit: "1 F", empty: "no capacitor" }, "in series"],
   }),
+  parallel: () => ({
+    title: "Parallel load",
+    words: [name, "on", { token: ["part"], choices: "parts" }, "at", t("at", "1"), ":", { token: ["resistance"], unit: "1 ohm", empty: "no resistor" }, ",", { token: ["inductance"], unit: "1 H", empty: "no inductor" }, ",", { token: ["capacitance"], unit: "1 F", empty: "no capacitor" }, "side by side"],
+  }),
+  fine_box: () => ({ title: "Fine box", words: [name, "from", ...point("corner"), "by", ...point("size"), ": cells of at most", t("cell", "1 m")] }),
+  fine_part: () => ({ title: "Fine part", words: [name, ": within the bounds of", { token: ["part"], choices: "everything" }, "cells of at most", t("cell", "1 m")] }),
   far_field: () => ({ title: "Far field", words: [name, "every", t("theta_step", "1"), "in θ and", t("phi_step", "1"), "in φ"] }),
   near_point: () => ({ title: "Near field", words: [name, "at", ...point("point")] }),
   near_line: () => ({ title: "Near field", words: [name, "along the line from", ...point("start"), "to", ...point("end"), ",", t("count", "1"), "points"] }),
   near_plane: () => ({ title: "Near field", words: [name, "on the plane from", ...point("corner"), "along", ...point("along"), "and across", ...point("across"), ",", t(["counts", 0], "1"), "by", t(["counts", 1], "1"), "points"] }),
+  near_box: () => ({ title: "Near field", words: [name, "in the box from", ...point("corner"), "by", ...point("size"), ",", t(["counts", 0], "1"), "by", t(["counts", 1], "1"), "by", t(["counts", 2], "1"), "points"] }),
+  power_flux: () => ({ title: "Power flux", words: [name, "through the rectangle from", ...point("corner"), "along", ...point("along"), "and across", ...point("across"), ",", t(["counts", 0], "1"), "by", t(["counts", 1], "1"), "points"] }),
+  surface_current: (s) => ({
+    title: "Surface current",
+    words: [name, "on", { token: ["part"], choices: "everything", empty: "all conductors" }, ...((s.frequencies as unknown[] | undefined)?.length ? ["at", ...(s.frequencies as unknown[]).flatMap((_, i): Word[] => [...(i ? [","] : []), t(["frequencies", i], "1 Hz")])] : ["over the band"])],
+  }),
+  point_trace: () => ({ title: "Signal", words: [name, "against time at", ...point("point")] }),
+  snapshots: () => ({ title: "Snapshots", words: [name, "every", t("interval", "1 s"), "on the plane from", ...point("corner"), "along", ...point("along"), "and across", ...point("across"), ",", t(["counts", 0], "1"), "by", t(["counts", 1], "1"), "points"] }),
   surround: (s) => ({
     title: "Surround",
     words: [
@@ -123,7 +137,7 @@ export const SENTENCES: Record<string, (step: Step) => Sentence> = {
     words: [
       { token: ["engine"], choices: ["auto", "moments", "transient"] }, "engine, from", t("f_start", "1 Hz"), "to", t("f_stop", "1 Hz"), ",", t("points", "1"), "points,",
       { token: ["spacing"], choices: ["linear", "logarithmic"] }, ";",
-      ...(s.engine === "moments" ? [] : ["on a grid", t("cells_per_wavelength", "1"), "cells per wavelength,", ...(String(s.passes ?? "1") === "1" ? ["in", t("passes", "1"), "pass,"] : ["in", t("passes", "1"), "passes, each finer, or until |ΔS| is below", t("settled", "1"), ","]), "until the energy has fallen by", t("decay", "1"), "dB or for", t("longest", "1"), "pulse lengths;"] as Word[]),
+      ...(s.engine === "moments" ? [] : ["on a grid", t("cells_per_wavelength", "1"), "cells per wavelength,", ...(String(s.passes ?? "1") === "1" ? ["in", t("passes", "1"), "pass,"] : ["in", t("passes", "1"), "passes, each finer, or until |ΔS| is below", t("settled", "1"), ","]), "until the energy has fallen by", t("decay", "1"), "dB or for", t("longest", "1"), "pulse lengths; the pulse covers", { token: ["pulse_start"], unit: "1 Hz", empty: "the band" }, "to", { token: ["pulse_stop"], unit: "1 Hz", empty: "the band’s end" }, ";"] as Word[]),
       ...(s.engine === "transient" ? [] : ["on wires", { token: ["sampling"], choices: ["adaptive", "every"] }, "sampling to", t("tolerance", "1"), ",", t("segments_per_wavelength", "1"), "segments per wavelength"] as Word[]),
     ],
   }),
@@ -173,8 +187,16 @@ export const FRESH: Record<string, Fresh> = {
   table: fresh("materials", "Materials", "Tabulated medium", { kind: "table", name: "tabulated", rows: [["1 GHz", "5", "0.2"], ["2 GHz", "4.8", "0.25"], ["5 GHz", "4.4", "0.3"]] }),
   gap: fresh("feeds", "Feeds", "Gap feed", { kind: "gap", number: 1, part: "", at: "0.5" }),
   series: fresh("loads", "Feeds", "Load", { kind: "series", name: "load", part: "", at: "0.5", resistance: "50 ohm" }),
+  parallel: fresh("loads", "Feeds", "Parallel load", { kind: "parallel", name: "load", part: "", at: "0.5", inductance: "10 nH", capacitance: "1 pF" }),
+  fine_box: fresh("refinements", "Grid", "Finer cells in a box", { kind: "fine_box", name: "fine box", corner: ["-5 mm", "-5 mm", "-5 mm"], size: ["10 mm", "10 mm", "10 mm"], cell: "0.5 mm" }),
+  fine_part: fresh("refinements", "Grid", "Finer cells at a part", { kind: "fine_part", name: "fine part", part: "", cell: "0.5 mm" }),
   far_field: fresh("captures", "Captures", "Far field", { kind: "far_field", name: "far field" }),
   near_point: fresh("captures", "Captures", "Near field at a point", { kind: "near_point", name: "point", point: ["100 mm", "0", "0"] }),
   near_line: fresh("captures", "Captures", "Near field on a line", { kind: "near_line", name: "line", start: ["10 mm", "0", "0"], end: ["300 mm", "0", "0"] }),
   near_plane: fresh("captures", "Captures", "Near field on a plane", { kind: "near_plane", name: "plane", corner: ["-200 mm", "5 mm", "-200 mm"], along: ["400 mm", "0", "0"], across: ["0", "0", "400 mm"] }),
+  near_box: fresh("captures", "Captures", "Near field in a box", { kind: "near_box", name: "box", corner: ["-50 mm", "-50 mm", "0"], size: ["100 mm", "100 mm", "50 mm"] }),
+  power_flux: fresh("captures", "Captures", "Power through a rectangle", { kind: "power_flux", name: "power", corner: ["-50 mm", "-50 mm", "50 mm"], along: ["100 mm", "0", "0"], across: ["0", "100 mm", "0"] }),
+  surface_current: fresh("captures", "Captures", "Current on surfaces", { kind: "surface_current", name: "surface current" }),
+  point_trace: fresh("captures", "Captures", "Signal at a point", { kind: "point_trace", name: "signal", point: ["0", "0", "50 mm"] }),
+  snapshots: fresh("captures", "Captures", "Snapshots in time", { kind: "snapshots", name: "snapshots", corner: ["-50 mm", "-50 mm", "20 mm"], along: ["100 mm", "0", "0"], across: ["0", "100 mm", "0"], interval: "50 ps" }),
 };

@@ -1,0 +1,99 @@
+"""What is wrong with captures, whatever the geometry; and what an engine cannot record."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterator
+from typing import Any
+
+import numpy as np
+
+from heron.checks.problems import Problem
+from heron.engines.transient.pulse import pulse_of
+from heron.engines.transient.recorder import FRAMES
+from heron.errors import HeronError
+from heron.geometry import Geometry
+from heron.geometry.build import build_frames, frame_matrix
+from heron.model import Evaluated
+from heron.quantities import engineering
+
+MAX_CAPTURE_POINTS = 250_000  # points of one near-field capture, directions of one far field
+MAX_TRACED = 20_000           # points of one capture of snapshots
+Found = Iterator[tuple[str, str]]
+
+
+def capture_problems(model: Evaluated) -> Iterator[Problem]:
+    """Sizes and frames of every capture."""
+    frames = build_frames(model, [])
+    for i, capture in enumerate(model.captures):
+        if capture is None:
+            continue
+        here = ("captures", i)
+        if getattr(capture, "frame", ""):
+            try:
+                frame_matrix(frames, capture.frame)
+            except HeronError as error:
+                yield Problem("error", "invalid", error.message, path=error.within(*here).path)
+        for name, message in RULES[capture.kind](model, capture):
+            yield Problem("error", "invalid", message, path=(*here, name))
+
+
+def whole(value: float, low: int, high: int) -> bool:
+    return bool(value == int(value) and low <= value <= high) if np.isfinite(value) else False
+
+
+def _far(model: Evaluated, c: Any) -> Found:
+    steps = np.degrees([c.theta_step, c.phi_step])
+    if not ((steps >= 0.1) & (steps <= 90)).all():
+        yield "theta_step", "angular steps lie between 0.1° and 90°"
+    elif (180 / steps[0] + 1) * (360 / steps[1] + 1) > MAX_CAPTURE_POINTS:
+        yield "theta_step", f"the grid has more than {MAX_CAPTURE_POINTS} directions; widen the steps"
+
+
+def _points(model: Evaluated, c: Any) -> Found:
+    """Numbers of points along a line, a rectangle, a box."""
+    field = "count" if hasattr(c, "count") else "counts"
+    counts = np.ravel(getattr(c, field, ()))
+    most = MAX_TRACED if c.kind == "snapshots" else MAX_CAPTURE_POINTS
+    if any(not whole(n, 2, most) for n in counts) or np.prod(counts) > most:
+        yield field, f"a capture has at least 2 points a side and at most {most} in all"
+
+
+def _flat(model: Evaluated, c: Any) -> Found:
+    yield from _points(model, c)
+    if not np.linalg.norm(np.cross(c.along, c.across)) > 0:
+        yield "across", "its two edges lie on one line; a rectangle needs two directions"
+
+
+def _snapshots(model: Evaluated, c: Any) -> Found:
+    yield from _flat(model, c)
+    if not c.interval > 0:
+        yield "interval", "the interval must be above zero"
+    elif model.plan is not None and model.plan.f_start > 0 and c.interval * FRAMES < pulse_of(model.plan).duration:
+        yield "interval", (f"{FRAMES} pictures are kept, which at this interval end before the pulse has left ({engineering(pulse_of(model.plan).duration, 's', 3)}); "
+                           "make the interval longer")
+
+
+def _surface(model: Evaluated, c: Any) -> Found:
+    if c.part and all(p.name != c.part for p in model.document.parts):
+        yield "part", f"there is no part “{c.part}”; leave it empty for all conductors"
+    if any(f <= 0 for f in c.frequencies):
+        yield "frequencies", "frequencies are above zero"
+    elif model.plan is not None and model.plan.f_start > 0:
+        out = [f for f in c.frequencies if pulse_of(model.plan).level(f) < -LEAST_LEVEL_DB]
+        if out:
+            yield "frequencies", f"the pulse has hardly anything at {engineering(out[0], 'Hz')}; ask within the band"
+
+
+LEAST_LEVEL_DB = 40.0  # of a pulse's spectrum: below, what is divided by it is mostly rounding
+RULES: dict[str, Callable[[Evaluated, Any], Found]] = {
+    "far_field": _far, "near_point": _points, "near_line": _points, "near_plane": _flat, "near_box": _points, "power_flux": _flat,
+    "surface_current": _surface, "point_trace": _points, "snapshots": _snapshots,
+}
+
+
+def only_in_time(model: Evaluated, geometry: Geometry, discretisation: Any) -> list[Problem]:
+    """Captures that a solve at frequencies does not have."""
+    words = {"point_trace": "signals against time", "snapshots": "snapshots", "surface_current": "currents on surfaces"}
+    return [Problem("look", "not-recorded", f"the moments engine has no {words[c.kind]}, so “{c.name}” will be empty",
+                    "choose the transient engine in the plan for it", ("captures", i))
+            for i, c in enumerate(model.captures) if c is not None and c.kind in words]

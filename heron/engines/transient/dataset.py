@@ -1,0 +1,159 @@
+"""What pulses have recorded, as a dataset: everything for unit incident waves, so that any drive follows by sums."""
+
+from __future__ import annotations
+
+import json
+from typing import Any
+
+import numpy as np
+import xarray as xr
+
+from heron.engines.transient import radiation, records
+from heron.engines.transient.planes import copies
+from heron.engines.transient.pulse import Pulse, pulse_of
+from heron.engines.transient.recorder import PulseRun, Recorder, Trace
+from heron.engines.transient.records import Complexes
+from heron.engines.transient.structure import Floats, Structure
+
+
+def dataset(s: Structure, feeds: list[Any], z0: Floats, frequency: Floats, recorder: Recorder, runs: list[PulseRun], plan: Any,
+             wishes: tuple[float, float]) -> xr.Dataset:
+    """``wishes``: cells per wavelength, and the distance of the open walls in longest wavelengths."""
+    ports, count = len(feeds), len(frequency)
+    scattering = np.empty((count, ports, ports), dtype=complex)
+    sources = [run.source(frequency) for run in runs]  # transforms of the incident wave a of each port
+    for q, (run, wave) in enumerate(zip(runs, sources, strict=True)):
+        scattering[:, :, q] = run.voltage[:, :ports] / np.sqrt(z0)[None, :] / wave[:, None]
+        scattering[:, q, q] -= 1
+    unit = [1 / wave[:, None] for wave in sources]
+    e = np.stack([run.e * u for run, u in zip(runs, unit, strict=True)], axis=1)
+    h = np.stack([run.h * u for run, u in zip(runs, unit, strict=True)], axis=1)
+    rows = recorder.surface_rows
+    surface = [records.currents(recorder.faces, e[:, q, :rows], h[:, q, :rows]) for q in range(ports)]
+    points = surface[0][0]
+    j, m = (np.stack([found[k] for found in surface], axis=1) for k in (1, 2))
+    radiated = np.array([radiation.power_form(points, j[f], m[f], float(hz), s.planes) for f, hz in enumerate(frequency)])
+    lost = e[:, :, recorder.loss_first:recorder.loss_first + len(recorder.loss_at)].astype(complex)
+
+    def form(chosen: Any) -> Complexes:
+        own = lost[:, :, chosen]
+        return np.asarray(0.5 * copies(s.planes) * np.einsum("fpn,fqn->fpq", own.conj(), own))
+
+    impedance = np.array([load.element.impedance(frequency) for load in s.loads]).reshape(len(s.loads), count).T
+    resistance = impedance.real * np.array([load.gap.copies for load in s.loads])
+    through = np.stack([run.voltage[:, ports:] * u / impedance for run, u in zip(runs, unit, strict=True)], axis=1)  # A for unit incident wave
+    load_loss = 0.5 * np.einsum("fpn,fn,fqn->fpq", through.conj(), resistance, through)
+    power = {"units": "W", "long_name": "Hermitian form over incident waves a: power = aᴴ M a"}
+    drive = np.array([np.sqrt(2) * f.amplitude * np.exp(1j * f.phase) for f in feeds])
+    numbers = [f.number for f in feeds]
+    axes = ("frequency", "port_in", "patch", "axis")
+    amount = {"units": "A·m", "long_name": "equivalent electric current times area for unit incident wave"}
+    out = xr.Dataset(
+        {
+            "s": (("frequency", "port", "port_in"), scattering, {"units": "1", "long_name": "scattering matrix"}),
+            "z0": (("port",), z0, {"units": "ohm"}),
+            "drive": (("port",), drive, {"units": "W^0.5", "long_name": "peak incident wave; |a|²/2 is available power"}),
+            "solved": (("frequency",), np.ones(count, dtype=bool), {"long_name": "solved rather than interpolated"}),
+            "radiated_form": (("frequency", "port", "port_in"), radiated, power),
+            "conductor_loss_form": (("frequency", "port", "port_in"), form(recorder.metal), power),
+            "dielectric_loss_form": (("frequency", "port", "port_in"), form(~recorder.metal), power),
+            "load_loss_form": (("frequency", "port", "port_in"), load_loss, power),
+            "surface_point": (("patch", "axis"), points, {"units": "m"}),
+            "surface_j": (axes, j.astype(np.complex64), amount),
+            "surface_m": (axes, m.astype(np.complex64), {"units": "V·m", "long_name": "equivalent magnetic current times area for unit incident wave"}),
+            "feed_point": (("port", "axis"), np.array([g.point for g in s.gaps]), {"units": "m"}),
+        },
+        coords={"frequency": ("frequency", frequency, {"units": "Hz"}), "port": numbers, "port_in": numbers, "axis": ["x", "y", "z"]},
+        attrs={
+            "engine": "transient", "convention": "exp(+jωt), peak phasors, SI units", "unknowns": 6 * s.cells,
+            "solves": len(runs), "cells": s.cells,
+            "cells_per_wavelength": wishes[0], "wall_distance": wishes[1], "steps": sum(r.steps for r in runs), "time_step": s.step,
+            "interpolation_error": 0.0, "energy_left": max(r.left for r in runs),
+            "status": runs[0].reason if len(runs) == 1 else "; ".join(f"port {n}: {r.reason}" for n, r in zip(numbers, runs, strict=True)),
+            "stopped": int(any(r.stopped for r in runs)), "ground": "none" if s.ground is None else repr(s.ground),
+            "planes": json.dumps(s.planes),
+            "walls": np.concatenate(s.inner).tolist(), "recorded": [f"near {k}" for k in range(len(recorder.near))],
+        },
+    )
+    for k, near in enumerate(recorder.near):
+        n = len(near.points)
+        dims = ("frequency", "port_in", f"near {k} point", "axis")
+        out[f"near {k}_at"] = (dims[2:], near.points, {"units": "m"})
+        for name, values, first, sign, unit_name in (("e", e, near.first_e, near.sign_e, "V/m"), ("h", h, near.first_h, near.sign_h, "A/m")):
+            out[f"near {k}_{name}"] = (dims, (values[:, :, first:first + 3 * n].reshape(count, ports, n, 3) * sign).astype(np.complex64), {"units": unit_name})
+    out = out.assign(_wire_currents(s, h[:, :, recorder.wire_first:]) | _part_losses(s, recorder, lost)).assign_attrs(part_names=list(s.wires))
+    for k, sheet in enumerate(recorder.sheets):
+        values = np.stack([run.surfaces[k] / run.source(sheet.frequency)[:, None] for run in runs], axis=1).reshape(len(sheet.frequency), ports, -1, 2)
+        own, face = f"surface {k} frequency", f"surface {k} face"
+        note = {"units": "A/m", "long_name": "current per width, along the two axes that follow the normal in turn"}
+        out[f"surface {k}_k"] = ((own, "port_in", face, "side"), values.astype(np.complex64), note)
+        for name, corners in (("low", sheet.faces.low), ("high", sheet.faces.high)):
+            out[f"surface {k}_{name}"] = ((face, "axis"), corners, {"units": "m"})
+        out[f"surface {k}_normal"] = ((face,), sheet.faces.axis.astype(np.int8))
+        out = out.assign_coords({own: (own, sheet.frequency, {"units": "Hz"})})
+    for k, trace in enumerate(recorder.traces):
+        out = out.assign(_trace(k, trace, pulse_of(plan), [run.traces[k] for run in runs]))
+    return out.assign_attrs(surfaces=[sheet.name for sheet in recorder.sheets], traces=[t.capture.name for t in recorder.traces])
+
+
+def _wire_currents(s: Structure, current: Complexes) -> dict[str, Any]:
+    """Currents (f, P, edges) of the wires as those of segments; at their ends, the mean of neighbours."""
+    ends, start, stop, part, span = [], [], [], [], []
+    first = 0
+    for number, edges in enumerate(s.wires.values()):
+        own = current[:, :, first:first + len(edges)]
+        first += len(edges)
+        between = 0.5 * (own[:, :, 1:] + own[:, :, :-1])
+        outer = (own[:, :, :1], own[:, :, -1:])
+        ends.append(np.stack((np.concatenate((outer[0], between), axis=2), np.concatenate((between, outer[1]), axis=2)), axis=-1))
+        fractions = np.array([e[5] for e in edges])
+        middles = np.concatenate((fractions[:1], 0.5 * (fractions[1:] + fractions[:-1]), fractions[-1:]))
+        for n, (c, i, j, k, sign, _) in enumerate(edges):
+            a = np.array([s.x[i], s.y[j], s.z[k]])
+            b = a.copy()
+            b[c] = s.lines[c][(i, j, k)[c] + 1]
+            start.append(a if sign > 0 else b)
+            stop.append(b if sign > 0 else a)
+            part.append(number)
+            span.append(middles[n:n + 2])
+    if not part:
+        return {}
+    note = {"units": "A", "long_name": "current along wires for unit incident wave"}
+    return {
+        "current": (("frequency", "port_in", "segment", "end"), np.concatenate(ends, axis=2).astype(np.complex64), note),
+        "segment_start": (("segment", "axis"), np.array(start), {"units": "m"}), "segment_end": (("segment", "axis"), np.array(stop), {"units": "m"}),
+        "segment_part": (("segment",), np.array(part)), "segment_span": (("segment", "end"), np.array(span)),
+    }
+
+
+def _part_losses(s: Structure, recorder: Recorder, lost: Complexes) -> dict[str, Any]:
+    """Hermitian forms of the power that each part absorbs, of those that do."""
+    names, forms = [], []
+    for name, shares in zip(s.names, recorder.loss_shares, strict=True):
+        if shares.nnz:
+            own = lost[:, :, shares.indices]
+            names.append(name)
+            forms.append(0.5 * copies(s.planes) * np.einsum("fpn,n,fqn->fpq", own.conj(), shares.data, own))
+    if not names:
+        return {}
+    note = {"units": "W", "long_name": "power absorbed by a part, Hermitian form over incident waves"}
+    return {"part_loss_form": xr.DataArray(np.array(forms), dims=("lossy_part", "frequency", "port", "port_in"), coords={"lossy_part": names}, attrs=note)}
+
+
+def _trace(k: int, trace: Trace, pulse: Pulse, found: list[tuple[Floats, Any, Any]]) -> dict[str, Any]:
+    """Signals of a capture for each port driven in turn by the pulse; zero after a run's end."""
+    times = max((f[0] for f in found), key=len)
+    n = len(trace.points)
+    out: dict[str, Any] = {
+        f"trace {k}_at": ((f"trace {k} point", "axis"), trace.points, {"units": "m"}),
+        f"trace {k}_time": ((f"trace {k} sample",), times, {"units": "s"}),
+        f"trace {k}_pulse": ((f"trace {k} sample",), pulse(times), {"units": "W^0.5", "long_name": "incident wave with which each port is driven in turn"}),
+    }
+    for name, which, sign, units in (("e", 1, trace.sign_e, "V/m"), ("h", 2, trace.sign_h, "A/m")):
+        if found[0][which] is None:
+            continue
+        values = np.zeros((len(found), len(times), n, 3), dtype=np.float32)
+        for q, run in enumerate(found):
+            values[q, : len(run[which])] = run[which].reshape(-1, n, 3)
+        out[f"trace {k}_{name}"] = (("port_in", f"trace {k} sample", f"trace {k} point", "axis"), values * sign.astype(np.float32), {"units": units})
+    return out

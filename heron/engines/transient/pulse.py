@@ -1,0 +1,55 @@
+"""The pulse that a run sends in."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import Any
+
+import numpy as np
+
+from heron.engines.transient.structure import Floats
+
+EDGE_LEVEL = 0.3      # of the pulse's spectrum at the ends of the band
+LEAST_BAND = 0.4      # of its centre frequency: a narrower band is excited wider, which takes less time
+NARROWEST = 0.01      # the same of a pulse that was asked for
+START = 4.6           # widths before its middle the pulse begins, at e^(−START²)
+SPECTRUM_END = 1e-4   # beyond this the pulse has nothing
+
+
+@dataclass(frozen=True)
+class Pulse:
+    """A Gaussian times a sine: ``centre`` Hz, ``width`` s, delayed so that it starts from nothing."""
+
+    centre: float
+    width: float
+
+    @property
+    def duration(self) -> float:
+        return 2 * START * self.width
+
+    def level(self, frequency: Any) -> Floats:
+        """Its spectrum at frequencies in Hz over the largest, dB."""
+        return np.asarray(-20 / np.log(10) * (np.pi * self.width * (np.asarray(frequency) - self.centre)) ** 2)
+
+    @property
+    def highest(self) -> float:
+        """Frequency in Hz beyond which the spectrum is below ``SPECTRUM_END``."""
+        return float(self.centre + np.sqrt(-np.log(SPECTRUM_END)) / (np.pi * self.width))
+
+    def __call__(self, t: Any) -> Floats:
+        x = (t - START * self.width) / self.width
+        return np.asarray(np.exp(-(x**2)) * np.sin(2 * np.pi * self.centre * (t - START * self.width)))
+
+
+def pulse_of(plan: Any) -> Pulse:
+    """The pulse of an evaluated plan: as asked for, or for its band, and then wide enough to be short."""
+    asked = plan.pulse_start is not None and plan.pulse_stop is not None
+    return pulse_for(plan.f_start if plan.pulse_start is None else plan.pulse_start, plan.f_stop if plan.pulse_stop is None else plan.pulse_stop,
+                     NARROWEST if asked else LEAST_BAND)
+
+
+def pulse_for(low: float, high: float, least: float = LEAST_BAND) -> Pulse:
+    """The pulse whose spectrum falls to ``EDGE_LEVEL`` at the ends of the band, or of one of ``least`` times its centre about it."""
+    centre = 0.5 * (low + high)
+    half = max(high - low, least * centre) / 2
+    return Pulse(centre, float(np.sqrt(-np.log(EDGE_LEVEL)) / (np.pi * half)))

@@ -1,0 +1,147 @@
+"""What one model's runs record: the Huygens surface, losses, wire currents, and the captures."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import Any, NamedTuple
+
+import numpy as np
+
+from heron.engines.transient import radiation, records
+from heron.engines.transient.planes import folded
+from heron.engines.transient.records import Complexes
+from heron.engines.transient.stepper import Stepper
+from heron.engines.transient.structure import Floats
+from heron.geometry.build import build_frames, frame_matrix
+from heron.geometry.places import POINTS, TIME_POINTS, capture_points
+from heron.model import Evaluated
+from heron.quantities.constants import C0
+
+CURRENT_POINTS = 21   # frequencies of surface currents when none are asked for
+FRAMES = 400          # snapshots of a capture at most
+
+
+class Near(NamedTuple):
+    """A capture: its ``points`` (n, 3), its first rows among the E and H sums, and what turns values on the grid into those at points beyond mirror planes."""
+
+    points: Floats
+    first_e: int
+    first_h: int
+    sign_e: Floats
+    sign_h: Floats
+
+
+class Sheet(NamedTuple):
+    """A capture of surface currents: its faces, its ``matrix`` over H, and its frequencies (f,)."""
+
+    name: str
+    faces: records.Faces
+    matrix: Any
+    frequency: Floats
+
+
+class Trace(NamedTuple):
+    """A capture against time: its ``points`` (n, 3), matrices over E and H (or none), factors beyond mirror planes, and ``interval`` in s, 0 for every sample."""
+
+    capture: Any
+    points: Floats
+    e: Any
+    h: Any
+    sign_e: Floats
+    sign_h: Floats
+    interval: float
+
+
+class Recorder:
+    """The sums that all runs record, and what they mean."""
+
+    def __init__(self, model: Evaluated, stepper: Stepper, frequency: Floats) -> None:
+        s = stepper.structure
+        self.frequency = frequency
+        e, h = records.Rows(), records.Rows()
+        low, high = ([int(w) + 2 if w else 0 for w in s.walls[:, side]] for side in (0, 1))
+        high = [n - w for n, w in zip(s.shape, high, strict=True)]
+        self.faces = records.huygens(s, low, high, e, h, C0 / model.plan.f_stop)
+        self.surface_rows = e.count
+        inside = np.zeros(s.metal.shape, dtype=bool)
+        inside[:, low[0]:high[0] + 1, low[1]:high[1] + 1, low[2]:high[2] + 1] = True
+        self.loss_at = np.flatnonzero((stepper.sigma > 0) & inside)
+        weight = stepper.sigma.reshape(-1)[self.loss_at] * records.edge_volumes(s, self.loss_at)
+        self.metal = s.metal.reshape(-1)[self.loss_at]
+        self.loss_shares = records.loss_shares(s, self.loss_at, self.metal)
+        e.add(np.arange(len(weight)), self.loss_at, np.sqrt(weight))
+        self.loss_first = e.count
+        e.count += len(weight)
+        self.near: list[Near] = []
+        frames = build_frames(model, [])
+        for capture in model.captures:
+            if capture is None or capture.kind not in POINTS:
+                continue
+            points = capture_points(capture, frame_matrix(frames, capture.frame))
+            points = points[radiation.within(points, *s.inner)]
+            if not len(points):
+                continue
+            on_grid, sign_e, sign_h = folded(points, s.planes)
+            self.near.append(Near(points, e.count, h.count, sign_e, sign_h))
+            records.interpolated(s, on_grid, e, False)
+            records.interpolated(s, on_grid, h, True)
+        self.wire_first = h.count
+        for edges in s.wires.values():
+            records.wire_currents(s, edges, h)
+        self.sheets, self.traces = _sheets(model, stepper), _traces(model, frames, stepper)
+        self.e_matrix, self.h_matrix = e.matrix(stepper), h.matrix(stepper)
+
+
+def _matrix(stepper: Stepper, add: Any) -> tuple[Any, Any]:
+    """The matrix of sums that ``add`` writes, and what it returns."""
+    rows = records.Rows()
+    found = add(rows)
+    return rows.matrix(stepper), found
+
+
+def _sheets(model: Evaluated, stepper: Stepper) -> list[Sheet]:
+    s, out = stepper.structure, []
+    for capture in model.captures:
+        if capture is not None and capture.kind == "surface_current" and (not capture.part or capture.part in s.names):
+            matrix, faces = _matrix(stepper, lambda rows, part=capture.part: records.surface_currents(s, part, rows))
+            out.append(Sheet(capture.name, faces, matrix, current_frequencies(model.plan, capture)))
+    return [sheet for sheet in out if len(sheet.faces.axis)]
+
+
+def current_frequencies(plan: Any, capture: Any) -> Floats:
+    """Those a capture of surface currents asks for, else those of the plan's patterns, else some of the band."""
+    asked = capture.frequencies or plan.pattern_frequencies
+    return np.array(sorted(set(asked))) if asked else np.unique(np.linspace(plan.f_start, plan.f_stop, min(CURRENT_POINTS, int(plan.points))))
+
+
+def _traces(model: Evaluated, frames: Any, stepper: Stepper) -> list[Trace]:
+    s, out = stepper.structure, []
+    for capture in model.captures:
+        if capture is None or capture.kind not in TIME_POINTS:
+            continue
+        points = capture_points(capture, frame_matrix(frames, capture.frame))
+        points = points[radiation.within(points, *s.inner)]
+        if not len(points):
+            continue
+        on_grid, sign_e, sign_h = folded(points, s.planes)
+        e, h = (_matrix(stepper, lambda rows, m=magnetic, at=on_grid: records.interpolated(s, at, rows, m))[0] for magnetic in (False, True))
+        still = capture.kind == "snapshots"
+        out.append(Trace(capture, points, e, None if still else h, sign_e, sign_h, capture.interval if still else 0.0))
+    return out
+
+
+@dataclass
+class PulseRun:
+    """One pulse: transforms of the voltages of ports and loads (f, P + loads), of E and H sums (f, rows), and of the pulse itself at any frequencies;
+    ``surfaces`` are transforms at their own frequencies, ``traces`` times and values of E and of H; ``left`` energy over its largest, ``steps`` done."""
+
+    voltage: Complexes
+    source: Any
+    e: Any
+    h: Any
+    surfaces: list[Any]
+    traces: list[tuple[Floats, Any, Any]]
+    left: float
+    steps: int
+    stopped: bool
+    reason: str

@@ -1,0 +1,38 @@
+"""Fields against time: captures of points and of pictures."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+import xarray as xr
+from numpy.typing import NDArray
+
+Floats = NDArray[np.float64]
+
+
+@dataclass(frozen=True)
+class Signals:
+    """E (t, n, 3) in V/m, H likewise in A/m or none, at points (n, 3) and times (t,), while one port is driven by the incident wave ``pulse`` (t,), √W."""
+
+    time: Floats
+    pulse: Floats
+    points: Floats
+    e: Floats
+    h: Floats | None
+
+
+def trace_names(results: xr.Dataset) -> list[str]:
+    return [str(n) for n in np.ravel(results.attrs.get("traces", [])) if n]
+
+
+def signals(results: xr.Dataset, name: str, port: int = 0) -> Signals:
+    """A capture against time while the port in that place is driven.
+
+    :raises LookupError: the run has none of that name.
+    """
+    if name not in trace_names(results):
+        raise LookupError(f"the run has no signals “{name}”")
+    own = f"trace {trace_names(results).index(name)}"
+    h = results[f"{own}_h"].values[port] if f"{own}_h" in results else None
+    return Signals(results[f"{own}_time"].values, results[f"{own}_pulse"].values, results[f"{own}_at"].values, results[f"{own}_e"].values[port], h)
