@@ -18,7 +18,8 @@ def empty(lines: list[np.ndarray], walls: Any = ((0, 0), (0, 0), (0, 0))) -> Str
     shape = tuple(len(a) - 1 for a in lines)
     nodes = (3, *(len(a) for a in lines))
     return Structure(*lines, np.array(walls), np.ones(shape), np.zeros(shape), np.ones(shape), np.zeros(nodes, dtype=bool), np.full(nodes, np.inf, dtype=np.float32),
-                     np.ones(nodes, dtype=np.float32), np.ones(nodes, dtype=np.float32), {}, {})
+                     np.ones(nodes, dtype=np.float32), np.ones(nodes, dtype=np.float32), {}, {},
+                     cell_owner=np.zeros(shape, dtype=np.int16), edge_owner=np.zeros(nodes, dtype=np.int16))
 
 
 def still(stepper: Stepper, steps: int) -> None:

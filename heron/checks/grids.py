@@ -107,7 +107,7 @@ def _thick(model: Evaluated, geometry: Geometry, discretisation: Any) -> list[Pr
 def _steps(model: Evaluated, geometry: Geometry, discretisation: Any) -> list[Problem]:
     """Sheets that no plane of the grid holds."""
     return [Problem("look", "stepped-sheet", f"the sheet “{b.name}” is bent or tilted, and the grid follows it in steps of a cell",
-                    "resonances come out low by some parts of a cell; thicken it, and its true surface is kept, or refine the grid there", ("parts", b.step))
+                    "its surface is off by a third of a cell or so; thicken it, and its true shape is kept, or refine the grid there", ("parts", b.step))
             for b in (geometry.placed.bodies if geometry.bodies else []) if stepped(b)]
 
 

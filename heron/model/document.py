@@ -237,7 +237,7 @@ class Plan(Step):
     tolerance: Number = "1e-3"
     segments_per_wavelength: Number = "50"
     cells_per_wavelength: Number = "20"
-    decay: Number = "50"
+    decay: Number = "60"
     passes: Number = "1"
     settled: Number = "0.02"
     longest: Number = "60"

@@ -49,11 +49,13 @@ def surface_current(results: xr.Dataset, name: str, frequency: float) -> Surface
         k[rows, (normal + 1 + side) % 3] = sides[:, side]
     for plane in (Plane(*p) for p in json.loads(results.attrs["planes"])):
         if plane.doubles:
-            image = [corner.copy() for corner in (low, high)]
+            within = (normal == plane.axis) & (low[:, plane.axis] == plane.at)  # carries the current of both sides and has no image
+            k[within] *= 1 + plane.signs(not plane.magnetic)
+            image = [corner[~within] for corner in (low, high)]
             for corner in image:
                 corner[:, plane.axis] = 2 * plane.at - corner[:, plane.axis]
             low, high = np.vstack((low, np.minimum(*image))), np.vstack((high, np.maximum(*image)))
-            normal, k = np.concatenate((normal, normal)), np.vstack((k, k * plane.signs(not plane.magnetic)))
+            normal, k = np.concatenate((normal, normal[~within])), np.vstack((k, k[~within] * plane.signs(not plane.magnetic)))
     return SurfaceCurrent(float(frequencies[index]), low, high, normal, k)
 
 

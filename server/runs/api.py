@@ -132,7 +132,7 @@ def _results(request: HttpRequest, project_id: int, number: int) -> tuple[Run, A
 def get_sweep(request: HttpRequest, project_id: int, number: int) -> dict[str, Any]:
     """Everything against frequency, with badges."""
     run, results = _results(request, project_id, number)
-    return {**readout.sweep(results), "far_field": run.summary["far_field"], "captures": _captures(_model(run))}
+    return {**readout.sweep(results), "far_field": run.summary["far_field"], "power_flux": run.summary.get("power_flux", {}), "captures": _captures(_model(run))}
 
 
 def _model(run: Run) -> Evaluated:

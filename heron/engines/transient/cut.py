@@ -31,7 +31,10 @@ class Cut:
 
 
 def cut(s: Structure, axis: int, at: float, highest: float) -> Cut:
-    """The layer of cells of a filled structure that holds the plane ``at`` m across ``axis``; ``highest`` frequency in Hz."""
+    """The layer of cells of a filled structure that holds the plane ``at`` m across ``axis``, or its mirror image; ``highest`` frequency in Hz."""
+    for plane in s.planes:
+        if plane.doubles and plane.axis == axis and (at > plane.at if plane.side else at < plane.at):
+            at = 2 * plane.at - at
     line = s.lines[axis]
     layer = int(np.clip(np.searchsorted(line, at, side="right") - 1, 0, len(line) - 2))
     node = layer + int(at - line[layer] > line[layer + 1] - at)

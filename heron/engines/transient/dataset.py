@@ -103,11 +103,12 @@ def _wire_currents(s: Structure, current: Complexes) -> dict[str, Any]:
     for number, edges in enumerate(s.wires.values()):
         own = current[:, :, first:first + len(edges)]
         first += len(edges)
-        between = 0.5 * (own[:, :, 1:] + own[:, :, :-1])
-        outer = (own[:, :, :1], own[:, :, -1:])
-        ends.append(np.stack((np.concatenate((outer[0], between), axis=2), np.concatenate((between, outer[1]), axis=2)), axis=-1))
-        fractions = np.array([e[5] for e in edges])
-        middles = np.concatenate((fractions[:1], 0.5 * (fractions[1:] + fractions[:-1]), fractions[-1:]))
+        inner = 0.5 * (own[:, :, 1:] + own[:, :, :-1])
+        ends.append(np.stack((np.concatenate((own[:, :, :1], inner), axis=2), np.concatenate((inner, own[:, :, -1:]), axis=2)), axis=-1))
+        middle = np.array([e[5] for e in edges])
+        between = 0.5 * (middle[1:] + middle[:-1])
+        outer = (2 * middle[0] - between[0], 2 * middle[-1] - between[-1]) if len(edges) > 1 else (0.0, 1.0)
+        places = np.clip(np.concatenate(([outer[0]], between, [outer[1]])), 0, 1)
         for n, (c, i, j, k, sign, _) in enumerate(edges):
             a = np.array([s.x[i], s.y[j], s.z[k]])
             b = a.copy()
@@ -115,7 +116,7 @@ def _wire_currents(s: Structure, current: Complexes) -> dict[str, Any]:
             start.append(a if sign > 0 else b)
             stop.append(b if sign > 0 else a)
             part.append(number)
-            span.append(middles[n:n + 2])
+            span.append(places[n:n + 2])
     if not part:
         return {}
     note = {"units": "A", "long_name": "current along wires for unit incident wave"}

@@ -296,7 +296,7 @@ def fill(s: Structure, model: Evaluated, geometry: Geometry) -> None:
             _fill(s, body, media[body.material], centre, number)
     for number, body in enumerate(bodies, start=1):
         if body.material in conductors:
-            way = conduct if body.solid else _steps if stepped(body) else _sheet
+            way = conduct if body.solid else follow if stepped(body) else _sheet
             way(s, body, conductors[body.material].surface_resistance(centre), number)
     _wires(s, model, geometry, centre)
 
@@ -496,7 +496,7 @@ def _sheet(s: Structure, body: Body, resistance: float, number: int) -> None:
         s.conducts[(c, *index)][on] = _sheet_conductivity(resistance, s.duals(d)[p])
 
 
-def _steps(s: Structure, body: Body, resistance: float, number: int) -> None:
+def follow(s: Structure, body: Body, resistance: float, number: int) -> None:
     """Edges of the cell faces that a bent or tilted sheet passes between: a closed surface in steps, first order in the cell size."""
     corners = _corners(body, s.largest)
     middles = [0.5 * (line[1:] + line[:-1]) for line in s.lines]
@@ -663,9 +663,20 @@ def full_cells(s: Structure) -> Bools:
     return full
 
 
+def _full_around(s: Structure) -> Bools:
+    """(nx + 2, ny + 2, nz + 2): the same with one more layer outside, where mirror planes show what is inside."""
+    padded = np.pad(full_cells(s), 1, constant_values=False)
+    for p in s.planes:
+        if p.doubles:
+            padded = np.moveaxis(padded, p.axis, 0)
+            padded[-1 if p.side else 0] = padded[-2 if p.side else 1]
+            padded = np.moveaxis(padded, 0, p.axis)
+    return padded
+
+
 def metal_faces(s: Structure, part: str = "") -> list[tuple[int, NDArray[np.int64]]]:
     """(normal axis, nodes (n, 3)) of the cell faces with metal on all four edges and something else at least on one side; of one part, or of all."""
-    full = full_cells(s)
+    full = _full_around(s)
     number = s.names.index(part) + 1 if part else 0
     out = []
     for d in range(3):
@@ -673,8 +684,8 @@ def metal_faces(s: Structure, part: str = "") -> list[tuple[int, NDArray[np.int6
         one = s.metal if not number else s.metal & (s.edge_owner == number)
         along_a, along_b = (np.moveaxis(one[k], (d, a, b), (0, 1, 2)) for k in (a, b))
         faces = along_a[:, :-1, :-1] & along_a[:, :-1, 1:] & along_b[:, :-1, :-1] & along_b[:, 1:, :-1]
-        inner = np.moveaxis(full, (d, a, b), (0, 1, 2))
-        faces[1:-1] &= ~(inner[1:] & inner[:-1])
+        cells = np.moveaxis(full, (d, a, b), (0, 1, 2))[:, 1:-1, 1:-1]
+        faces &= ~(cells[1:] & cells[:-1])
         found = np.argwhere(faces)
         nodes = np.empty_like(found)
         nodes[:, [d, a, b]] = found
@@ -684,7 +695,7 @@ def metal_faces(s: Structure, part: str = "") -> list[tuple[int, NDArray[np.int6
 
 def surface_edges(s: Structure) -> Bools:
     """(3, nx+1, ny+1, nz+1): metal edges that touch at least one cell which is not metal all round."""
-    padded = np.pad(full_cells(s), 1, constant_values=False)
+    padded = _full_around(s)
     out = np.zeros_like(s.metal)
     n = s.shape
     for c in range(3):

@@ -75,6 +75,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/projects/grid": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Cut Grid */
+        post: operations["cut_grid"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/projects/evaluate": {
         parameters: {
             query?: never;
@@ -502,6 +519,46 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/projects/{project_id}/runs/{number}/surface/{name}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Get Surface Current
+         * @description Current per width, A/m peak, on rectangles of the grid that are metal.
+         */
+        get: operations["get_surface_current"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/projects/{project_id}/runs/{number}/signals/{name}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Get Signals
+         * @description E, V/m, and with one point H, A/m, against time in ns, while the first port is driven by the pulse.
+         */
+        get: operations["get_signals"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/projects/{project_id}/runs/{number}/export/touchstone": {
         parameters: {
             query?: never;
@@ -667,6 +724,25 @@ export interface components {
              * @default []
              */
             have: string[];
+        };
+        /**
+         * GridCut
+         * @description A slice across ``axis`` at ``at`` m through the grid of a document.
+         */
+        GridCut: {
+            /** Document */
+            document: {
+                [key: string]: unknown;
+            };
+            /** Project */
+            project?: number | null;
+            /**
+             * Axis
+             * @enum {string}
+             */
+            axis: "x" | "y" | "z";
+            /** At */
+            at: number;
         };
         /** ExpressionValue */
         ExpressionValue: {
@@ -1106,6 +1182,28 @@ export interface operations {
                         [key: string]: unknown;
                     };
                 };
+            };
+        };
+    };
+    cut_grid: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["GridCut"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
         };
     };
@@ -1765,6 +1863,52 @@ export interface operations {
             query: {
                 frequency: number;
             };
+            header?: never;
+            path: {
+                project_id: number;
+                number: number;
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    get_surface_current: {
+        parameters: {
+            query: {
+                frequency: number;
+            };
+            header?: never;
+            path: {
+                project_id: number;
+                number: number;
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    get_signals: {
+        parameters: {
+            query?: never;
             header?: never;
             path: {
                 project_id: number;

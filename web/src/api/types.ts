@@ -67,7 +67,7 @@ export interface Sweep {
   s: Record<string, { re: number[]; im: number[] }>; z: Record<string, { re: (number | null)[]; im: (number | null)[] }>;
   vswr: Record<string, (number | null)[]>; power_share: Record<string, (number | null)[]>;
   radiation_efficiency: (number | null)[]; total_efficiency: (number | null)[]; badges: Record<string, Badges>;
-  absorbed_share: Record<string, (number | null)[]>; surfaces: string[]; traces: string[];
+  absorbed_share: Record<string, (number | null)[]>; power_flux: Record<string, { frequency_hz: number; power_w: number }[]>; surfaces: string[]; traces: string[];
   far_field: FarFigures[]; captures: { name: string; kind: string }[];
 }
 export interface Cut {

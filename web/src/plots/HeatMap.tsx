@@ -1,12 +1,12 @@
 import { useEffect, useRef } from "react";
 import { number } from "../format";
-import { RAMP_CSS, magnitude } from "./scale";
+import { RAMP_CSS, SIGNED_CSS, magnitude, signed as diverging } from "./scale";
 import { useSize } from "./useSize";
 
-interface Props { columns: number; rows: number; values: ArrayLike<number>; low: number; high: number; width_m: number; height_m: number; unit: string }
+interface Props { columns: number; rows: number; values: ArrayLike<number>; low: number; high: number; width_m: number; height_m: number; unit: string; signed?: boolean }
 
 /** A plane of values, true to its proportions, with its colour bar and sizes. */
-export function HeatMap({ columns, rows, values, low, high, width_m, height_m, unit }: Props) {
+export function HeatMap({ columns, rows, values, low, high, width_m, height_m, unit, signed = false }: Props) {
   const [ref, size] = useSize();
   const canvas = useRef<HTMLCanvasElement>(null);
   const room = { w: size.width - 76, h: size.height - 22 };
@@ -16,10 +16,10 @@ export function HeatMap({ columns, rows, values, low, high, width_m, height_m, u
     if (!context) return;
     for (let r = 0; r < rows; r++)
       for (let c = 0; c < columns; c++) {
-        context.fillStyle = magnitude((values[r * columns + c]! - low) / (high - low));
+        context.fillStyle = (signed ? diverging : magnitude)((values[r * columns + c]! - low) / (high - low));
         context.fillRect(c, rows - 1 - r, 1, 1);
       }
-  }, [columns, rows, values, low, high, scale]);
+  }, [columns, rows, values, low, high, scale, signed]);
   const side = (m: number): string => `${number(m * 1e3, 3)} mm`;
   return (
     <div ref={ref} className="num flex h-full w-full items-start justify-center gap-3 text-[10.500px] text-ink2">
@@ -30,7 +30,7 @@ export function HeatMap({ columns, rows, values, low, high, width_m, height_m, u
             <figcaption className="mt-0.5">{side(width_m)} × {side(height_m)}</figcaption>
           </figure>
           <div className="flex gap-1.5" style={{ height: height_m * scale }}>
-            <span className="w-2.5 rounded-sm" style={{ background: RAMP_CSS }} />
+            <span className="w-2.5 rounded-sm" style={{ background: signed ? SIGNED_CSS : RAMP_CSS }} />
             <span className="flex flex-col justify-between whitespace-nowrap"><span>{number(high, 3)} {unit}</span><span>{number(low, 3)}</span></span>
           </div>
         </>

@@ -31,7 +31,7 @@ function useCut(projectId: number, stamp: string, extent: Extent) {
 interface Props { projectId: number; stamp: string; extent: Extent }
 
 /** One layer of cells with the lines of the grid, what fills them, and the edges that conduct. */
-export function GridLens({ projectId, stamp, extent }: Props) {
+export function GridLens({ projectId, stamp, extent, grid }: Props & { grid: Grid }) {
   const { data } = useCut(projectId, stamp, extent);
   const sizes = usePlace((s) => s.sizes);
   const { invalidate } = useThree();
@@ -43,12 +43,23 @@ export function GridLens({ projectId, stamp, extent }: Props) {
     <>
       <mesh geometry={drawn.cells}><meshBasicMaterial vertexColors side={DoubleSide} transparent opacity={0.9} polygonOffset polygonOffsetFactor={2} polygonOffsetUnits={2} /></mesh>
       <Line points={drawn.lines} segments color={color("ink3")} lineWidth={0.6} transparent opacity={0.55} />
+      <Line points={walls(Number(data!.header.axis), Number(data!.header.place), grid)} color={color("amber")} lineWidth={1.5} />
       {drawn.metal.length > 0 && <Line points={drawn.metal} segments color={color("ink")} lineWidth={3} />}
     </>
   );
 }
 
 type Point = [number, number, number];
+
+/** Where a cut meets the inner faces of the outer walls. */
+const walls = (axis: number, place: number, { low, high }: Grid): Point[] => {
+  const a = (axis + 1) % 3, b = (axis + 2) % 3;
+  return [[low[a]!, low[b]!], [high[a]!, low[b]!], [high[a]!, high[b]!], [low[a]!, high[b]!], [low[a]!, low[b]!]].map(([u, v]) => {
+    const out: Point = [place, place, place];
+    out[a] = u!; out[b] = v!;
+    return out;
+  });
+};
 
 function laidOpen(packet: Packet, sizes: boolean): { cells: BufferGeometry; lines: Point[]; metal: Point[] } {
   const axis = Number(packet.header.axis), place = Number(packet.header.place);
@@ -100,6 +111,7 @@ export function GridPanel({ projectId, stamp, extent, examination }: Props & { e
   const { axis, at, sizes, set } = usePlace();
   const { data, error, isFetching } = useCut(projectId, stamp, extent);
   const grid = examination.grid as Grid;
+  const mirrored = useBench((s) => (s.document!.surround.mirror as string[] | undefined)?.flatMap((kind, i) => (kind === "none" ? [] : [`${AXES[i]!} = 0`])).join(", "));
   const k = AXES.indexOf(axis);
   const [low, high] = [grid.low[k]!, grid.high[k]!];
   const now = at ?? extent.center[k]!;
@@ -109,7 +121,7 @@ export function GridPanel({ projectId, stamp, extent, examination }: Props & { e
   return (
     <div className="absolute left-4 top-3 w-64 rounded-lg border border-rule bg-card px-3 py-2 text-[12px]" data-grid-panel>
       <p className="num">{grid.cells.join(" × ")} = {compact(grid.cells.reduce((a, b) => a * b, 1))} cells</p>
-      <p className="num text-ink2">{quantity(Math.min(...grid.smallest_m), "m", 3)} at the finest, {quantity(grid.largest_m, "m", 3)} in air</p>
+      <p className="num text-ink2">cells of {quantity(Math.min(...grid.smallest_m), "m", 3)} to {quantity(grid.largest_m, "m", 3)}</p>
       <div className="mt-1 flex items-center gap-1">
         {AXES.map((a) => <button key={a} aria-pressed={a === axis} className={button(a === axis)} onClick={() => set({ axis: a, at: null })}>{a}</button>)}
         <button aria-pressed={sizes} className={button(sizes)} onClick={() => set({ sizes: !sizes })}>cell sizes</button>
@@ -119,11 +131,13 @@ export function GridPanel({ projectId, stamp, extent, examination }: Props & { e
       {error ? <p className="text-rust">{error.message}.</p> : !data ? <p className="text-ink2">Laying the grid open…</p> : (
         <ul className={`flex flex-wrap gap-x-3 gap-y-0.5 text-ink2 ${isFetching ? "opacity-60" : ""}`}>
           <Key tone="var(--steel)">conductor</Key>
-          {sizes ? <li className="num flex items-center gap-1"><span className="h-2.5 w-8 rounded-sm" style={{ background: RAMP_CSS.replace("to top", "to right") }} />{FEWEST} to {MANY} cells a wavelength</li>
+          {sizes ? <li className="num flex items-center gap-1"><span className="h-2.5 w-8 rounded-sm" style={{ background: RAMP_CSS.replace("to top", "to right") }} />{FEWEST}–{MANY} cells per λ</li>
             : media.length > 4 ? <Key tone="var(--moss)">media, ε {media[0]} … {media[media.length - 1]}</Key> : media.map((m) => <Key key={m} tone="var(--moss)">ε {m}</Key>)}
+          <Key tone="var(--amber)">outer walls</Key>
           {coarse > 0 && <Key tone="var(--rust)">{compact(coarse)} cells above λ/{FEWEST}</Key>}
         </ul>
       )}
+      {mirrored && <p className="num mt-1 text-ink2">One side of {mirrored} is solved; the other is its image.</p>}
       {grid.crowded.length > 0 && <p className="num mt-1 text-rust">{grid.crowded.length} {grid.crowded.length === 1 ? "detail is" : "details are"} finer than the grid.</p>}
     </div>
   );

@@ -70,7 +70,7 @@ export function Stage({ examination, building, projectId, run, stamp }: Props) {
         <Camera direction={VIEWS[view.name]!} token={view.count} onZoom={setZoom} />
         <group scale={1 / extent.size} position={extent.center.map((c) => -c / extent.size) as [number, number, number]} key={theme}>
           <Structure examination={examination} extent={extent} quiet={lens !== "shape"} drawn={lens !== "grid"} />
-          {lens === "grid" && <GridLens projectId={projectId} stamp={stamp} extent={extent} />}
+          {lens === "grid" && examination?.grid && <GridLens grid={examination.grid} projectId={projectId} stamp={stamp} extent={extent} />}
           {ofRun && <LensContent lens={lens} projectId={projectId} run={run} extent={extent} />}
         </group>
       </Canvas>

@@ -15,18 +15,11 @@ import { Structure } from "../../stage/Structure";
 import { extentOf } from "../../stage/extent";
 import { Mark, type State } from "../../ui/Mark";
 import { Card } from "./Card";
+import { NearBox, PowerFlux, PowerShare, Signal, Snapshots } from "./captures";
 import type { Shown } from "./Readout";
+import { type CardProps, at, axis, label, over, port, reflection } from "./shown";
 
-interface CardProps { projectId: number; shown: Shown[]; cursor: number; setCursor: (f: number) => void }
-
-const port = (s: Shown): string => String(s.sweep.ports[0]);
-const reflection = (s: Shown): { re: number[]; im: number[] } => s.sweep.s[`${port(s)},${port(s)}`]!;
 const db = (re: number[], im: number[]): number[] => re.map((r, i) => 20 * Math.log10(Math.max(1e-10, Math.hypot(r, im[i]!))));
-const axis = (shown: Shown[]): { unit: string; factor: number } => (Math.max(...shown[0]!.sweep.frequency_hz) >= 2e9 ? { unit: "GHz", factor: 1e9 } : { unit: "MHz", factor: 1e6 });
-const label = (shown: Shown[], s: Shown): string | undefined => (shown.length > 1 ? `run ${s.line.number}` : undefined);
-const over = (shown: Shown[], values: (s: Shown) => (number | null)[]): Curve[] =>
-  shown.map((s) => ({ x: s.sweep.frequency_hz, y: values(s), color: s.color, dash: s.dash, label: label(shown, s) }));
-const at = (s: Shown, f: number): number => nearest(s.sweep.frequency_hz, f);
 
 function Reflection({ shown, cursor, setCursor }: CardProps) {
   const first = shown[0]!, badge = first.sweep.badges[port(first)]!;
@@ -198,7 +191,7 @@ function NearLine({ projectId, shown, cursor }: CardProps) {
   const name = shown[0]!.sweep.captures.find((c) => c.kind === "near_line")?.name;
   const with_ = shown.filter((s) => s.sweep.captures.some((c) => c.name === name));
   const all = useQueries({ queries: with_.map((s) => ({ ...field(projectId, s.line.number, `near/${encodeURIComponent(name ?? "")}`, cursor), enabled: name !== undefined })) });
-  if (!name) return <Card title="Near field on a line"><p className="text-ink2">This run has no line to look along. Add a near field on a line to the captures, and solve.</p></Card>;
+  if (!name) return null;
   const curves = all.flatMap((q, i): Curve[] => {
     const points = q.data?.arrays.points, value = q.data?.arrays[what];
     if (!points || !value) return [];
@@ -230,7 +223,7 @@ function NearPlane({ projectId, shown, cursor }: CardProps) {
     const high = Math.max(...values);
     return { columns, rows, values, low: Math.round(high - 40), high: Math.round(high), width_m: span(columns - 1), height_m: span((rows - 1) * columns) };
   }, [data]);
-  if (!name) return <Card title="Near field on a plane"><p className="text-ink2">This run has no plane to look at. Add a near field on a plane to the captures, and solve.</p></Card>;
+  if (!name) return null;
   return <Card title="Near field on a plane" note={`${name} · |E| rms`} badges={data ? [{ text: `run ${first.line.number}, 1 W available` }] : []}>{map && <HeatMap {...map} unit="dBV/m" />}</Card>;
 }
 
@@ -258,4 +251,6 @@ export const CARDS: { name: string; Card: (p: CardProps) => React.ReactNode }[] 
   { name: "impedance", Card: Impedance }, { name: "cuts", Card: Cuts }, { name: "trust", Card: Trust },
   { name: "vswr", Card: Standing }, { name: "gain", Card: Gain }, { name: "efficiency", Card: Efficiency },
   { name: "current", Card: Current }, { name: "near-line", Card: NearLine }, { name: "near-plane", Card: NearPlane },
+  { name: "power-share", Card: PowerShare }, { name: "power-flux", Card: PowerFlux }, { name: "near-box", Card: NearBox },
+  { name: "signal", Card: Signal }, { name: "snapshots", Card: Snapshots },
 ];
