@@ -215,6 +215,7 @@ def test_the_patch_is_solved_on_a_coarse_grid_to_its_efficiency_curve(page: Page
     for label, value in (("Plan cells_per_wavelength", "10"), ("Plan decay", "20"), ("points", "21")):
         set_token(page, label, value)
     expect(page.get_by_text(re.compile(r"\d+ k cells · \d+ MiB · about \d+ (s|min)"))).to_be_visible()
+    grid_and_pulse(page)
     page.get_by_role("button", name="Solve").click()
     expect(page.get_by_role("status", name=re.compile("Run 1 running"))).to_contain_text("dB left", timeout=60_000)
     chip = page.get_by_role("button", name=re.compile(r"run 1.*dB at"))
@@ -225,5 +226,46 @@ def test_the_patch_is_solved_on_a_coarse_grid_to_its_efficiency_curve(page: Page
     page.get_by_label("Frequency").fill("9")
     expect(card).to_contain_text(re.compile(r"radiation (6|7|8)\d\.\d %"))
     expect(card).to_contain_text("dielectric")
-    expect(page.get_by_role("region", name="Current", exact=True)).to_have_count(0)
     expect(page.get_by_text("Ring-down")).to_be_visible()
+    shares = page.get_by_role("region", name="Where the power goes")
+    for name in ("radiated", "substrate", "patch", "ground"):
+        expect(shares).to_contain_text(name)
+    expect(page.get_by_role("region", name="Current", exact=True)).to_contain_text("feed pin")
+    pictures = page.get_by_role("region", name="Snapshots")
+    pictures.get_by_label("Picture").wait_for()
+    before = pictures.locator("canvas").screenshot()
+    pictures.get_by_label("Picture").fill("60")
+    expect(pictures).to_contain_text(re.compile(r"\d ns"))
+    page.wait_for_timeout(400)
+    assert pictures.locator("canvas").screenshot() != before, "another picture"
+    page.get_by_role("link", name="Bench").click()
+    page.get_by_text("current", exact=True).click()
+    expect(page.get_by_text("|K| on surfaces")).to_be_visible()
+    page.wait_for_timeout(1500)
+    shown = page.locator("[data-stage] canvas").screenshot()
+    page.get_by_text("shape", exact=True).click()
+    page.wait_for_timeout(500)
+    assert page.locator("[data-stage] canvas").screenshot() != shown
+
+
+def grid_and_pulse(page: Page) -> None:
+    """What will be solved, looked at before it is."""
+    page.get_by_text("grid", exact=True).click()
+    panel = page.locator("[data-grid-panel]")
+    expect(panel).to_contain_text("ε 3.55", timeout=20_000)
+    expect(panel).to_contain_text(re.compile(r"\d+ × \d+ × \d+ = \d+ k cells"))
+    expect(panel).to_contain_text("above λ/15")
+    page.wait_for_timeout(800)
+    first = page.locator("[data-stage] canvas").screenshot()
+    panel.get_by_role("button", name="cell sizes").click()
+    page.wait_for_timeout(800)
+    assert page.locator("[data-stage] canvas").screenshot() != first
+    panel.get_by_role("button", name="z", exact=True).click()
+    panel.get_by_label("Position of the cut").fill("20")
+    expect(panel).to_contain_text(re.compile(r"z = −\d"))
+    page.get_by_text("shape", exact=True).click()
+    page.get_by_role("button", name=re.compile("^Pulse: .* ns long")).click()
+    pulse = page.get_by_role("dialog")
+    expect(pulse).to_contain_text("dB at 2.2 GHz")
+    expect(pulse.locator("path").first).to_be_attached()
+    page.keyboard.press("Escape")

@@ -13,6 +13,8 @@ from hypothesis import strategies as st
 from heron.checks import Examination, examine
 from heron.discretise import filling
 from heron.discretise.grid import RATIO, Axis, lines, settle_edges
+from heron.engines.transient.cut import cut
+from heron.engines.transient.pulse import pulse_of
 from heron.engines.transient.structure import FILLED_AT_ONCE, fill
 from heron.errors import ModelError
 from heron.geometry.exact.mesh import triangulate
@@ -90,6 +92,9 @@ def test_points_on_a_sheets_edge_count_as_covered() -> None:
     assert (filling.covered(square, u, u, 1e-6) == wanted[:, None] & wanted[None, :]).all()
 
 
+SNAPS = {"kind": "snapshots", "name": "s", "corner": ["0", "0", "0"], "along": ["9 mm", "0", "0"], "across": ["0", "9 mm", "0"], "interval": "0.1 ns"}
+
+
 def patch(change: dict[str, Any] | None = None, **sets: str) -> Examination:
     document = json.loads((ROOT / "examples" / "hide-patch.json").read_text())
     for path, value in (change or {}).items():
@@ -127,6 +132,19 @@ def test_the_patch_is_given_to_the_transient_engine_with_a_reason_and_a_forecast
     ({"feeds.0.part": "nothing"}, ("feeds", 0, "part"), "there is no wire"), ({"feeds.0.at": "2"}, ("feeds", 0, "at"), "from 0 to 1"),
     ({"parts.7.end": ["0", "-board / 2", "h / 2"]}, ("feeds", 0), "not connected"),
     ({"surround": {"kind": "ground", "height": "1 mm"}}, ("parts", 0), "below the ground"),
+    ({"plan.pulse_start": "3 GHz", "plan.pulse_stop": "2 GHz"}, ("plan", "pulse_stop"), "covers a band from above 0 Hz upwards"),
+    ({"plan.pulse_start": "5 GHz", "plan.pulse_stop": "6 GHz"}, ("plan", "pulse_start"), "would be noise"),
+    ({"refinements": [{"kind": "fine_part", "name": "r", "part": "nothing", "cell": "1 mm"}]}, ("refinements", 0, "part"), "no part “nothing” to refine"),
+    ({"refinements": [{"kind": "fine_box", "name": "r", "corner": ["0", "0", "0"], "size": ["1 mm", "1 mm", "1 mm"], "cell": "0"}]}, ("refinements", 0, "cell"), "larger than zero"),
+    ({"loads": [{"kind": "parallel", "name": "r", "part": "feed pin"}]}, ("loads", 0, "resistance"), "nothing in this load"),
+    ({"loads": [{"kind": "parallel", "name": "r", "part": "feed pin", "inductance": "0 nH"}]}, ("loads", 0, "inductance"), "be above zero"),
+    ({"captures": [{"kind": "surface_current", "name": "k", "part": "nothing"}]}, ("captures", 0, "part"), "no part “nothing”"),
+    ({"captures": [{"kind": "surface_current", "name": "k", "frequencies": ["9 GHz"]}]}, ("captures", 0, "frequencies"), "hardly anything at 9 GHz"),
+    ({"captures": [SNAPS | {"interval": "0 s"}]}, ("captures", 0, "interval"), "above zero"),
+    ({"captures": [SNAPS | {"interval": "1 ps"}]}, ("captures", 0, "interval"), "before the pulse has left"),
+    ({"captures": [SNAPS | {"across": ["2 mm", "0", "0"]}]}, ("captures", 0, "across"), "on one line"),
+    ({"captures": [SNAPS | {"counts": ["1", "9"]}]}, ("captures", 0, "counts"), "at least 2 points"),
+    ({"captures": [SNAPS | {"frame": "nowhere"}]}, ("captures", 0, "frame"), "nowhere"),
 ])
 def test_faults_are_found_before_the_run(change: dict[str, Any], where: tuple[Any, ...], words: str) -> None:
     found = patch(change)
@@ -151,6 +169,76 @@ def test_walls_stand_where_asked_and_near_ones_and_coarse_cells_are_told() -> No
     assert told["near-walls"].path == ("surround", "margin") and "0.088" in told["near-walls"].message
     assert told["coarse-cells"].path == ("plan", "cells_per_wavelength")
     assert not {"near-walls", "coarse-cells"} & {p.code for p in patch().problems}
+
+
+def test_refinements_make_cells_finer_where_they_are_and_hardly_elsewhere() -> None:
+    fine_box = {"kind": "fine_box", "name": "corner", "corner": ["20 mm", "10 mm", "-1 mm"], "size": ["-4 mm", "5 mm", "4 mm"], "cell": "0.3 mm"}
+    fine_part = {"kind": "fine_part", "name": "line", "part": "patch", "cell": "0.9 mm"}
+    plain, found = (patch({"refinements": r}).discretisation.structure for r in ([], [fine_box, fine_part]))
+
+    def largest(line: np.ndarray, low: float, high: float) -> float:
+        steps, middles = np.diff(line), 0.5 * (line[1:] + line[:-1])
+        return float(steps[(middles > low) & (middles < high)].max())
+
+    assert largest(found.x, 16e-3, 20e-3) < 0.33e-3 < largest(plain.x, 16e-3, 20e-3)
+    assert largest(found.y, 10e-3, 15e-3) < 0.33e-3 < largest(plain.y, 10e-3, 15e-3)
+    assert largest(found.x, 0, 18e-3) < 0.97e-3 < largest(plain.x, 0, 18e-3), "the patch's width"
+    assert np.diff(found.x).max() == pytest.approx(np.diff(plain.x).max(), rel=0.1)
+    outer = [np.diff(s.x)[-1] for s in (plain, found)]
+    assert outer[1] == pytest.approx(outer[0], rel=0.1)
+
+
+def test_details_finer_than_the_grid_and_bent_sheets_are_told() -> None:
+    close = {"kind": "rectangle", "name": "hair", "corner": ["-30 mm", "30.00 mm", "h"], "size": ["9 mm", "9 mm"], "axis": "z", "material": "copper"}
+    document = json.loads((ROOT / "examples" / "hide-patch.json").read_text())
+    sliver = {"kind": "box", "name": "sliver", "corner": ["-30 mm", "20 mm", "10 mm"], "size": ["9 mm", "0.02 mm", "3 mm"], "material": "FR4"}
+    dish = {"kind": "dish", "name": "bowl", "centre": ["0", "0", "20 mm"], "focus": "20 mm", "diameter": "30 mm", "thickness": "0", "material": "copper"}
+    document["surround"] = {"mirror": ["none", "none", "none"]}
+    document["parts"] += [close, sliver, dish]
+    found = examine(load_document(document))
+    told = {p.code: p for p in found.problems}
+    assert "become one on this grid" in told["crowded"].message and "20 µm" in told["crowded"].message
+    assert told["crowded"].point is not None and told["crowded"].point[1] == pytest.approx(20.01e-3, abs=1e-4)
+    assert "“bowl” is bent or tilted" in told["stepped-sheet"].message
+    s = found.discretisation.structure
+    number = s.names.index("bowl") + 1
+    at = np.argwhere(s.edge_owner == number)
+    reach = [s.lines[k][at[:, k + 1]] for k in range(3)]
+    assert min(reach[2]) > 18e-3 and max(np.hypot(reach[0], reach[1])) < 17e-3
+
+
+def test_the_pulse_covers_what_it_is_asked_to() -> None:
+    asked = pulse_of(patch({"plan.pulse_start": "2.3 GHz", "plan.pulse_stop": "2.6 GHz"}).model.plan)
+    assert asked.level([2.3e9, 2.45e9, 2.6e9]) == pytest.approx([-10.46, 0, -10.46], abs=0.01)
+    plain = pulse_of(patch().model.plan)
+    assert asked.duration > 1.5 * plain.duration, "a narrower pulse is longer"
+    t = np.linspace(0, plain.duration, 40_001)
+    f = np.array([2.2e9, 2.45e9, 2.9e9])
+    spectrum = np.abs(np.exp(-2j * np.pi * np.outer(f, t)) @ plain(t))
+    assert 20 * np.log10(spectrum / spectrum[1]) == pytest.approx(plain.level(f), abs=0.05)
+
+
+def test_a_cut_shows_what_the_engine_sees() -> None:
+    found = patch()
+    s = found.discretisation.structure
+    seen = cut(s, 2, 0.7e-3, 2.7e9)
+    assert seen.epsilon.shape == (len(s.x) - 1, len(s.y) - 1) == seen.resolved.shape
+    assert seen.epsilon.max() == pytest.approx(3.55) and seen.epsilon.min() == 1
+    board = seen.epsilon > 3
+    area = (np.diff(seen.u)[:, None] * np.diff(seen.v)[None, :])[board].sum()
+    assert area == pytest.approx(45e-3 * 90e-3, rel=0.02), "half a board"
+    assert seen.resolved.min() >= 19.5
+    top = cut(s, 2, 1.524e-3, 2.7e9)
+    assert top.place == pytest.approx(1.524e-3) and len(top.metal) > 100
+    assert len(cut(s, 2, 10e-3, 2.7e9).metal) == 0
+    assert cut(s, 0, -9e-3, 2.7e9).place == pytest.approx(cut(s, 0, 9e-3, 2.7e9).place), "the image of what is beyond the mirror plane"
+
+
+def test_the_moments_engine_says_what_it_will_not_record() -> None:
+    document = json.loads((ROOT / "examples" / "mast-dipole.json").read_text())
+    document["captures"] = [{"kind": "point_trace", "name": "signal", "point": ["0.1 m", "0", "0"]}]
+    told = [p.message for p in examine(load_document(document)).problems]
+    assert any("no signals against time" in m for m in told), told
 
 
 def test_what_the_grid_cannot_carry_is_refused_in_words() -> None:

@@ -5,6 +5,7 @@ from __future__ import annotations
 import json
 from typing import Any
 
+import numpy as np
 import pytest
 from django.test import Client
 
@@ -20,6 +21,18 @@ class Api(Client):
     def ask(self, method: str, path: str, body: Any = None) -> Any:
         extra = {} if body is None else {"data": json.dumps(body), "content_type": "application/json"}
         return getattr(self, method)(f"/api{path}", **extra)
+
+
+def unpacked(body: bytes) -> tuple[dict[str, Any], dict[str, Any]]:
+    """A packet's header and its arrays."""
+    length = int.from_bytes(body[:4], "little")
+    header = json.loads(body[4:4 + length])
+    at, arrays = 4 + length, {}
+    for entry in header["arrays"]:
+        size = int(np.prod(entry["shape"]))
+        arrays[entry["name"]] = np.frombuffer(body, "<f4", size, at).reshape(entry["shape"])
+        at += 4 * size
+    return header, arrays
 
 
 def person(name: str) -> User:

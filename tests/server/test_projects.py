@@ -11,8 +11,10 @@ from django.test import Client
 
 from server.accounts.models import User
 from server.api import api as ninja_api
+from server.projects.actions import create_project
+from server.projects.library import example
 from server.projects.models import Project, Revision
-from tests.server.conftest import Api
+from tests.server.conftest import Api, unpacked
 
 
 def renamed(document: dict[str, Any], name: str) -> dict[str, Any]:
@@ -143,6 +145,24 @@ def test_examining_shows_shapes_values_and_forecast(api: Api, project: Project) 
     assert looked["shapes"][0]["points"][1][2] == pytest.approx(looked["values"]["length"]["value"] / 2)
     assert looked["problems"] == []
     assert looked["forecast"]["size"] > 10
+
+
+def test_a_grid_is_laid_open_and_where_there_is_none_it_says_why(api: Api, stranger: Api, project: Project) -> None:
+    patch = create_project(User.objects.get(username="olive"), example("hide-patch"))
+    document = patch.head.document
+    document["plan"]["cells_per_wavelength"] = "10"
+    body = {"document": document, "project": patch.id, "axis": "z", "at": 0.0007}
+    header, arrays = unpacked(api.ask("post", "/projects/grid", body).content)
+    assert header["axis"] == 2 and arrays["epsilon"].max() == pytest.approx(3.55)
+    assert arrays["epsilon"].shape == (len(arrays["u"]) - 1, len(arrays["v"]) - 1)
+    grid = api.ask("post", "/projects/examine", {"document": document, "project": patch.id}).json()["grid"]
+    assert grid["cells"] == header["cells"]
+    assert max(grid["pulse"]["value"]) <= 1 and len(grid["pulse"]["time_s"]) == len(grid["pulse"]["value"])
+    wires = api.ask("post", "/projects/grid", body | {"document": project.head.document})
+    assert wires.status_code == 409 and "no grid to look at" in wires.json()["title"]
+    assert api.ask("post", "/projects/grid", body | {"axis": "w"}).status_code == 422
+    assert stranger.ask("post", "/projects/grid", body).status_code == 404
+    assert Api().ask("post", "/projects/grid", body).status_code == 401
 
 
 def test_an_expression_being_typed(api: Api) -> None:

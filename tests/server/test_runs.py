@@ -13,6 +13,7 @@ from datetime import timedelta
 from pathlib import Path
 from typing import Any
 
+import numpy as np
 import pytest
 import skrf
 from django.core.management import call_command
@@ -30,7 +31,7 @@ from server.projects.actions import create_project
 from server.projects.library import example
 from server.runs import actions, store
 from server.runs.models import Run, Status
-from tests.server.conftest import Api, person, signed_in
+from tests.server.conftest import Api, person, signed_in, unpacked
 
 pytestmark = pytest.mark.django_db(transaction=True)
 
@@ -136,6 +137,42 @@ def _network(text: str) -> skrf.Network:
     file = io.StringIO(text)
     file.name = "ports.s1p"
     return skrf.Network(file)
+
+
+def test_what_a_run_in_time_recorded_is_served(api: Api, worker: Callable[[], Any]) -> None:
+    document = example("mast-dipole").model_dump(mode="json")
+    plate = {"kind": "rectangle", "name": "plate", "corner": ["40 mm", "-10 mm", "-60 mm"], "size": ["20 mm", "120 mm"], "axis": "x", "material": "copper"}
+    plane = {"corner": ["-30 mm", "0", "-30 mm"], "along": ["60 mm", "0", "0"], "across": ["0", "0", "60 mm"], "counts": ["5", "7"]}
+    document["parts"].append(plate)
+    document["captures"] = [
+        {"kind": "surface_current", "name": "metal", "frequencies": ["850 MHz"]}, {"kind": "point_trace", "name": "signal", "point": ["20 mm", "0", "0"]},
+        {"kind": "snapshots", "name": "pictures", "interval": "0.2 ns", **plane}, {"kind": "power_flux", "name": "flux", **plane},
+        {"kind": "near_box", "name": "box", "corner": ["0", "0", "0"], "size": ["30 mm", "30 mm", "30 mm"], "counts": ["2", "3", "4"]},
+    ]
+    document["plan"] |= {"engine": "transient", "points": "3", "cells_per_wavelength": "10", "decay": "20"}
+    from heron.model import load_document
+
+    project = create_project(User.objects.get(username="olive"), load_document(document)).id
+    start(api, project)
+    worker()
+    run = wait(project, ended)
+    assert run.status == Status.FINISHED, run.reason
+    base = f"/projects/{project}/runs/1"
+    sweep = api.ask("get", f"{base}/sweep").json()
+    assert (sweep["surfaces"], sweep["traces"]) == (["metal"], ["signal", "pictures"])
+    assert set(sweep["absorbed_share"]) == {"rod", "plate"} and len(sweep["power_flux"]["flux"]) == 3
+    header, arrays = unpacked(api.ask("get", f"{base}/surface/metal?frequency=9e8").content)
+    assert header["frequency_hz"] == 850e6 and len(arrays["normal"]) == len(arrays["low"]) > 10 and np.abs(arrays["re"]).max() > 0
+    header, arrays = unpacked(api.ask("get", f"{base}/signals/pictures").content)
+    assert header["complete"] and header["counts"] == [5, 7] and arrays["e"].shape == (len(arrays["time_ns"]), 35, 3)
+    assert "h" in unpacked(api.ask("get", f"{base}/signals/signal").content)[1]
+    header, _ = unpacked(api.ask("get", f"{base}/near/flux?frequency=9e8").content)
+    listed = min(sweep["power_flux"]["flux"], key=lambda p: abs(p["frequency_hz"] - 9e8))
+    assert header["power_w"] == pytest.approx(listed["power_w"])
+    assert unpacked(api.ask("get", f"{base}/near/box?frequency=9e8").content)[0]["counts"] == [2, 3, 4]
+    assert "parts" in unpacked(api.ask("get", f"{base}/current?frequency=9e8").content)[0]
+    for missing in ("surface/nothing?frequency=1e9", "signals/nothing"):
+        assert api.ask("get", f"{base}/{missing}").status_code == 404
 
 
 def test_a_run_is_refused_with_reasons(api: Api) -> None:

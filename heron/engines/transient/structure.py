@@ -267,7 +267,7 @@ def refined(refinement: Any, geometry: Geometry, number: int) -> tuple[Floats, F
     corners = np.array([c for b in geometry.bodies for c in b.bounds if b.name == refinement.part]
                        + [p for part in geometry.parts for p in part.path.at(np.array(part.path.corners)) if part.name == refinement.part])
     if not len(corners):
-        raise ModelError(f"there is no part “{refinement.part}” to refine", (*here, "part"))
+        raise ModelError(f"there is no part “{refinement.part}” to refine; what was combined goes by the new name", (*here, "part"))
     return corners.min(axis=0), corners.max(axis=0)
 
 
