@@ -65,14 +65,14 @@ def settle_edges(axis: Axis, size: float, least: float) -> None:
     """Turns edges of thin metal into marks by the thirds rule: the cell the edge lies in begins a third of its size inside the metal.
 
     The field at an edge grows as 1/√r, and a grid whose lines end on the edge takes the metal for about a third of a cell larger
-    (common practice). An edge where something else has its mark stays a plain mark.
+    (common practice). An edge where something else has its mark stays a plain mark. The cell is no larger than what is asked there.
     """
     places = merged([*axis.marks, *(m for m, _ in axis.edges)], least)
     for m, side in sorted(set(axis.edges)):
         others = np.abs(places - m)
         away = others[others > least].min(initial=np.inf)
         shared = any(abs(o - m) <= least for o in axis.marks) or any(abs(o - m) <= least and s != side for o, s in axis.edges)
-        cell = min(size, away / NARROW)
+        cell = min(size, away / NARROW, *(wanted for low, high, wanted in axis.sizes if low <= m <= high))
         if shared or cell < 3 * least:
             axis.marks.append(m)
             axis.sizes.append((m, m, size))

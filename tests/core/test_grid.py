@@ -103,6 +103,8 @@ def patch(change: dict[str, Any] | None = None, **sets: str) -> Examination:
         for key in keys:
             at = at[key]
         at[last] = value
+        if value is None:
+            del at[last]
     return examine(load_document(document), sets)
 
 
@@ -132,6 +134,8 @@ def test_the_patch_is_given_to_the_transient_engine_with_a_reason_and_a_forecast
     ({"feeds.0.part": "nothing"}, ("feeds", 0, "part"), "there is no wire"), ({"feeds.0.at": "2"}, ("feeds", 0, "at"), "from 0 to 1"),
     ({"parts.7.end": ["0", "-board / 2", "h / 2"]}, ("feeds", 0), "not connected"),
     ({"surround": {"kind": "ground", "height": "1 mm"}}, ("parts", 0), "below the ground"),
+    ({"parts.1.corner": ["-board / 2", "-board / 2 - 5 mm", "h / 2"], "parts.1.kind": "box", "parts.1.size": ["board", "board", "h / 2"], "parts.1.axis": None},
+     ("feeds", 0, "at"), "lies in the metal of “ground”"),
     ({"plan.pulse_start": "3 GHz", "plan.pulse_stop": "2 GHz"}, ("plan", "pulse_stop"), "covers a band from above 0 Hz upwards"),
     ({"plan.pulse_start": "5 GHz", "plan.pulse_stop": "6 GHz"}, ("plan", "pulse_start"), "would be noise"),
     ({"refinements": [{"kind": "fine_part", "name": "r", "part": "nothing", "cell": "1 mm"}]}, ("refinements", 0, "part"), "no part “nothing” to refine"),

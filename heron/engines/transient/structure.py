@@ -517,6 +517,7 @@ def follow(s: Structure, body: Body, resistance: float, number: int) -> None:
 def _wires(s: Structure, model: Evaluated, geometry: Geometry, centre: float) -> None:
     s.ports = sorted((i for i, f in enumerate(model.feeds) if f is not None), key=lambda i: model.feeds[i].number)
     paths: dict[str, tuple[Any, list[Any]]] = {}
+    buried = s.edge_owner.copy()  # edges that are metal of a body, before wires are there
     for part in geometry.parts:
         edges = _edges(s, part)
         paths[part.name] = part, edges
@@ -539,6 +540,9 @@ def _wires(s: Structure, model: Evaluated, geometry: Geometry, centre: float) ->
             if place is None:
                 continue
             gap = _gap(s, (chapter, i), step, *paths[step.part])
+            owner = int(buried.reshape(-1)[gap.at].max())
+            if owner:
+                raise ModelError(f"its gap lies in the metal of “{s.names[owner - 1]}”, which shorts it; a feed or load stands in a gap between conductors", ("at",))
             gap.voltage, gap.current, gap.copies = place
             what = f"feed {i + 1}" if chapter == "feeds" else f"load “{step.name}”"
             for edge in gap.at.tolist():
