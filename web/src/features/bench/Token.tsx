@@ -31,7 +31,7 @@ export function Token({ path, unit, choices, empty, examination, label }: Props)
   const keep = (next: string): void => {
     setDraft(null);
     if (next.trim() === text) return;
-    const clean = typeof value === "boolean" ? next === "yes" : typeof value === "number" ? Number(next) : next.trim() === "" && empty ? null : next.trim();
+    const clean = typeof value === "boolean" ? next === "yes" : typeof value === "number" ? Number(next) : next.trim() === "" && empty && !choices ? null : next.trim();
     edit((d) => rename(replaced(d, path, clean), path, text, String(clean)));
   };
   const alert = fault && <span role="alert" className="block text-[12px] leading-snug text-rust">{fault.message}</span>;
@@ -43,7 +43,7 @@ export function Token({ path, unit, choices, empty, examination, label }: Props)
           className={`num cursor-pointer appearance-none [field-sizing:content] border-b border-dotted bg-transparent text-[12.500px] ${fault ? "border-rust text-rust" : "border-ink2"}`}
         >
           {!choices.includes(text) && <option value={text}>{text || "choose…"}</option>}
-          {choices.map((c) => <option key={c} value={c} className="bg-card text-ink">{c || "none"}</option>)}
+          {choices.map((c) => <option key={c} value={c} className="bg-card text-ink">{c || empty || "none"}</option>)}
         </select>
         {alert}
       </>
