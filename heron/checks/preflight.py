@@ -133,6 +133,8 @@ def _values(model: Evaluated) -> list[Problem]:
         numbers[f.number] = i
         if f.impedance <= 0:
             out.append(_error(("feeds", i, "impedance"), "the reference impedance must be above zero"))
+        if f.network != "none":
+            out += _lumped(("feeds", i), f, f.network == "parallel")
         if f.amplitude < 0:
             out.append(_error(("feeds", i, "amplitude"), "the amplitude must not be negative; use the phase"))
     if not model.document.feeds:
@@ -144,19 +146,23 @@ def _values(model: Evaluated) -> list[Problem]:
     for i, s in enumerate(model.loads):
         if s is None:
             continue
-        for name in ("resistance", "inductance", "capacitance"):
-            value, least = getattr(s, name), name == "capacitance" or s.kind == "parallel"
-            if value is not None and (value < 0 or (least and value == 0)):
-                how = "be above zero; leave it out for none" if least else "not be negative"
-                out.append(_error(("loads", i, name), f"the {name} must {how}"))
-        if s.kind == "parallel" and s.resistance is s.inductance is s.capacitance is None:
-            out.append(_error(("loads", i, "resistance"), "there is nothing in this load; give it R, L or C"))
+        out += _lumped(("loads", i), s, s.kind == "parallel")
     out += capture_problems(model)
     if not model.document.captures:
         far = {"kind": "far_field", "name": "far field", "theta_step": "5 deg", "phi_step": "5 deg"}
         out.append(Problem("look", "no-capture", "no capture asks for a far field", "pattern.csv is written only for a far-field capture",
                            ("captures",), repair=[{"path": ["captures", 0], "value": far}], repair_label="Add a far field"))
     return out
+
+
+def _lumped(here: Path, step: Any, parallel: bool) -> Iterator[Problem]:
+    """R, L and C that are there, and none that shorts or divides by zero."""
+    for name in ("resistance", "inductance", "capacitance"):
+        value, least = getattr(step, name), name == "capacitance" or parallel
+        if value is not None and (value < 0 or (least and value == 0)):
+            yield _error((*here, name), f"the {name} must {'be above zero; leave it out for none' if least else 'not be negative'}")
+    if step.resistance is step.inductance is step.capacitance is None:
+        yield _error((*here, "resistance"), "there is no R, L or C in it; give it one")
 
 
 def _ranges(model: Evaluated) -> Iterator[Problem]:

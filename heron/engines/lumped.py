@@ -28,6 +28,39 @@ class Element:
         return np.asarray(1 / admittance)
 
 
+class Networks:
+    """What stands between ports and their gaps: nothing, or an element in series with the gap, or one across it."""
+
+    def __init__(self, elements: list[Element | None]) -> None:
+        self.elements = elements
+
+    def series(self, frequency: NDArray[np.float64]) -> NDArray[np.complex128]:
+        """Impedances (f, P) in series with the gaps, Ω."""
+        return self._each(frequency, False)
+
+    def shunt(self, frequency: NDArray[np.float64]) -> NDArray[np.complex128]:
+        """Admittances (f, P) across the gaps, S."""
+        return self._each(frequency, True)
+
+    def _each(self, frequency: NDArray[np.float64], parallel: bool) -> NDArray[np.complex128]:
+        out = np.zeros((len(frequency), len(self.elements)), dtype=complex)
+        for p, what in enumerate(self.elements):
+            if what is not None and what.parallel == parallel:
+                z = what.impedance(frequency)
+                out[:, p] = 1 / z if parallel else z
+        return out
+
+    def loss(self, frequency: NDArray[np.float64], gap_current: NDArray[np.complex128], port_voltage: NDArray[np.complex128]) -> NDArray[np.complex128]:
+        """Hermitian form (f, P, P) in W of what their resistors take, from currents in the gaps and voltages at the ports (f, P, waves) for unit incident waves."""
+        in_series = np.einsum("fnp,fn,fnq->fpq", gap_current.conj(), self.series(frequency).real, gap_current)
+        return np.asarray(0.5 * (in_series + np.einsum("fnp,fn,fnq->fpq", port_voltage.conj(), self.shunt(frequency).real, port_voltage)))
+
+
+def networks(feeds: list[Any]) -> Networks:
+    """Those of evaluated feeds in the order of their ports."""
+    return Networks([None if f.network == "none" else Element(f.resistance, f.inductance, f.capacitance, f.network == "parallel") for f in feeds])
+
+
 def element(step: Any) -> Element:
     """The element of an evaluated load."""
     return Element(step.resistance, step.inductance, step.capacitance, step.kind == "parallel")

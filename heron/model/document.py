@@ -41,6 +41,7 @@ class Feed(Step):
 
     The gap's field is uniform over ``width`` (default: the wire's diameter). The source
     behind the reference impedance offers ``amplitude``² watts; amplitude 0 only terminates.
+    Between the port and the gap there may be R, L and C, in ``series`` with each other and the gap, or all ``parallel`` to it.
     """
 
     kind: Literal["gap"] = "gap"
@@ -51,6 +52,10 @@ class Feed(Step):
     impedance: Resistance = "50 ohm"
     amplitude: Number = "1"
     phase: Number = "0"
+    network: Literal["none", "series", "parallel"] = "none"
+    resistance: Resistance | None = None
+    inductance: Inductance | None = None
+    capacitance: Capacitance | None = None
 
 
 class Load(Step):

@@ -140,7 +140,7 @@ def test_the_patch_is_given_to_the_transient_engine_with_a_reason_and_a_forecast
     ({"plan.pulse_start": "5 GHz", "plan.pulse_stop": "6 GHz"}, ("plan", "pulse_start"), "would be noise"),
     ({"refinements": [{"kind": "fine_part", "name": "r", "part": "nothing", "cell": "1 mm"}]}, ("refinements", 0, "part"), "no part “nothing” to refine"),
     ({"refinements": [{"kind": "fine_box", "name": "r", "corner": ["0", "0", "0"], "size": ["1 mm", "1 mm", "1 mm"], "cell": "0"}]}, ("refinements", 0, "cell"), "larger than zero"),
-    ({"loads": [{"kind": "parallel", "name": "r", "part": "feed pin"}]}, ("loads", 0, "resistance"), "nothing in this load"),
+    ({"loads": [{"kind": "parallel", "name": "r", "part": "feed pin"}]}, ("loads", 0, "resistance"), "no R, L or C in it"),
     ({"loads": [{"kind": "parallel", "name": "r", "part": "feed pin", "inductance": "0 nH"}]}, ("loads", 0, "inductance"), "be above zero"),
     ({"captures": [{"kind": "surface_current", "name": "k", "part": "nothing"}]}, ("captures", 0, "part"), "no part “nothing”"),
     ({"captures": [{"kind": "surface_current", "name": "k", "frequencies": ["9 GHz"]}]}, ("captures", 0, "frequencies"), "hardly anything at 9 GHz"),

@@ -153,7 +153,7 @@ def test_surface_currents_of_one_part_and_of_all(solved: tuple[Examination, xr.D
 
 
 def test_a_signal_transformed_is_the_field_at_its_point(solved: tuple[Examination, xr.Dataset]) -> None:
-    found, results = solved
+    _, results = solved
     signal = signals.signals(results, "signal")
     assert signal.h is not None
     f = results["frequency"].values
@@ -213,10 +213,10 @@ def test_half_of_a_model_shows_the_currents_of_the_whole(solved: tuple[Examinati
     assert parts[1]["upper"] == pytest.approx(parts[0]["upper"], rel=1e-3)
 
 
-def dipole(engine: str, **more: Any) -> xr.Dataset:
+def dipole(engine: str, cells: str = "30", **more: Any) -> xr.Dataset:
     document = json.loads((ROOT / "examples" / "mast-dipole.json").read_text()) | more
     document["captures"] = []
-    document["plan"] |= {"cells_per_wavelength": "30", "decay": "45"}
+    document["plan"] |= {"cells_per_wavelength": cells, "decay": "45"}
     found = examine(load_document(document), {"points": "31"}, engine)
     assert found.sound, [p.message for p in found.errors]
     return ENGINES[engine].solve(found.model, found.discretisation, silent)
@@ -225,7 +225,7 @@ def dipole(engine: str, **more: Any) -> xr.Dataset:
 def test_a_parallel_trap_against_moments_and_against_circuit_theory() -> None:
     """R, L and C side by side half-way out on one arm; at resonance the trap is its resistor (any book on circuits)."""
     trap = {"kind": "parallel", "name": "trap", "part": "rod", "at": "0.75", "resistance": "400 ohm", "inductance": "12 nH", "capacitance": "2.5 pF"}
-    grid, thin = (dipole(engine, loads=[trap]) for engine in ("transient", "moments"))
+    grid, thin = (dipole(engine, "40", loads=[trap]) for engine in ("transient", "moments"))
     s = [np.abs(r["s"].values[:, 0, 0]) for r in (grid, thin)]
     share = [budget(r).loads / budget(r).accepted for r in (grid, thin)]
     bare = np.abs(dipole("moments")["s"].values[:, 0, 0])
@@ -237,6 +237,31 @@ def test_a_parallel_trap_against_moments_and_against_circuit_theory() -> None:
     assert np.abs(own).shape[0] == len(f)
     feed = [np.abs(ports.impedances(r)[:, 0]) for r in (grid, thin)]
     assert np.median(np.abs(feed[0] / feed[1] - 1)) < 0.06
+
+
+NETWORKS = {"series": {"resistance": "8 ohm", "inductance": "12 nH", "capacitance": "3 pF"}, "parallel": {"resistance": "300 ohm", "inductance": "9 nH", "capacitance": "3 pF"}}
+
+
+@pytest.mark.parametrize("kind", NETWORKS)
+def test_what_stands_between_a_port_and_its_gap_is_circuit_theory(kind: str) -> None:
+    """Z + R + jωL + 1/jωC, or the sum of admittances (any book on circuits), in both engines, with the power its resistor takes."""
+    feed = {"number": 1, "part": "rod", "at": "0.5", "width": "gap"}
+    network = feed | {"network": kind, **NETWORKS[kind]}
+    values = {k: float(v.split()[0]) * {"resistance": 1, "inductance": 1e-9, "capacitance": 1e-12}[k] for k, v in NETWORKS[kind].items()}
+    for engine, limit in (("moments", 1e-4), ("transient", 0.012)):  # moments: the interpolation of its sweep
+        bare, behind = (dipole(engine, feeds=[f]) for f in (feed, network))
+        s, z = 2j * np.pi * bare["frequency"].values, ports.impedances(bare)[:, 0]
+        r, l, c = values["resistance"], values["inductance"], values["capacitance"]
+        wanted = z + r + s * l + 1 / (s * c) if kind == "series" else 1 / (1 / z + 1 / r + 1 / (s * l) + s * c)
+        off = np.abs(behind["s"].values[:, 0, 0] - (wanted - 50) / (wanted + 50)).max()
+        print(f"{engine}, {kind}: |ΔS| {off:.1e} from circuit theory")
+        assert off < limit
+        powers = budget(behind)
+        current = 2 * np.sqrt(2 * 50) / np.abs(wanted + 50)  # peak, of a port that is offered 1 W
+        lost = 0.5 * current**2 * r if kind == "series" else 0.5 * np.abs(current * wanted) ** 2 / r
+        assert powers.loads == pytest.approx(lost, rel=1e-4 if engine == "moments" else 0.04)
+        counts = powers.accepted > 0.1
+        assert np.abs(powers.balance_error[counts]).max() < (1e-4 if engine == "moments" else 0.02)
 
 
 def test_currents_along_a_wire_are_those_of_moments() -> None:

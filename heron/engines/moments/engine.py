@@ -14,7 +14,7 @@ from numpy.typing import NDArray
 from heron.discretise import Gap, WireMesh, mesh_wires
 from heron.engines import rational
 from heron.engines.contract import Forecast, Progress, Refusal, Signal, band, silent
-from heron.engines.lumped import element
+from heron.engines.lumped import element, networks
 from heron.engines.moments.radiation import Sources, radiated_power
 from heron.engines.moments.system import Complexes, Floats, WireSystem
 from heron.engines.patience import attended
@@ -99,7 +99,7 @@ class MomentsEngine:
         gaps = [mesh.feeds[i] for i in discretisation.ports]
         loads = [(mesh.loads[i], element(s)) for i, s in enumerate(model.loads) if s is not None]
         progress("preparing", 0.0, {})
-        system = WireSystem(mesh, gaps, loads)
+        system = WireSystem(mesh, gaps, loads, networks(feeds))
         z0 = np.array([f.impedance for f in feeds])
         grid = band(plan)
         sweep = _Sweep(system, z0, grid, plan, progress)
@@ -234,6 +234,8 @@ def _dataset(system: WireSystem, feeds: list[Any], gaps: list[Gap], z0: Floats, 
         for (_, weights, *_), z in zip(system.loads, system.load_impedances(float(hz)), strict=True):
             through = np.einsum("psi,si->p", currents[f], weights)
             load[f] += 0.5 * z.real * np.outer(through.conj(), through)
+    voltage = np.sqrt(z0)[:, None] * (np.eye(len(z0)) + s)
+    load += system.networks.loss(frequency, np.einsum("fpsi,nsi->fnp", currents, system.feed_weights), voltage)
     drive = np.array([np.sqrt(2) * f.amplitude * np.exp(1j * f.phase) for f in feeds])
     ports = [f.number for f in feeds]
     power = {"units": "W", "long_name": "Hermitian form over incident waves a: power = aᴴ M a"}

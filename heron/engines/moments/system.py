@@ -16,7 +16,7 @@ from numpy.typing import NDArray
 from scipy.linalg import lu_factor, lu_solve
 
 from heron.discretise import Gap, WireMesh
-from heron.engines.lumped import Element
+from heron.engines.lumped import Element, Networks
 from heron.engines.moments import kernels
 from heron.quantities.constants import C0, EPS0, MU0
 
@@ -109,11 +109,12 @@ class _NearTable:
 class WireSystem:
     """Geometry tables made once; ``solve`` gives the port solution at one frequency.
 
-    :param feeds: ports in the order of their numbers; ``loads`` with what stands in them.
+    :param feeds: ports in the order of their numbers; ``loads`` with what stands in them; ``networks`` between ports and feeds.
     """
 
-    def __init__(self, mesh: WireMesh, feeds: list[Gap], loads: list[tuple[Gap, Element]]) -> None:
+    def __init__(self, mesh: WireMesh, feeds: list[Gap], loads: list[tuple[Gap, Element]], networks: Networks | None = None) -> None:
         self.mesh = mesh
+        self.networks = networks or Networks([None] * len(feeds))
         self.basis = build_basis(mesh)
         self.start, self.end, self.length = mesh.start, mesh.end, mesh.length
         self.feed_weights = np.array([gap_weights(mesh, g) for g in feeds]).reshape(len(feeds), -1, 2)
@@ -179,4 +180,8 @@ class WireSystem:
         # The matrix is symmetric; its transpose is in LAPACK's order and saves a copy.
         factors = lu_factor(self.matrix(frequency).T, overwrite_a=True, check_finite=False)
         coefficients = lu_solve(factors, self.ports.T.astype(complex), check_finite=False)
-        return self.ports @ coefficients, coefficients
+        y = self.ports @ coefficients
+        f = np.array([frequency])
+        # The gap's voltage is the port's less what drops in series: V_gap = (1 + ZY)⁻¹ V_port.
+        divider = np.linalg.inv(np.eye(len(y)) + self.networks.series(f)[0][:, None] * y)
+        return y @ divider + np.diag(self.networks.shunt(f)[0]), coefficients @ divider

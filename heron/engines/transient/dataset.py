@@ -16,18 +16,28 @@ from heron.engines.transient.records import Complexes
 from heron.engines.transient.structure import Floats, Structure
 
 
+def _waves(runs: list[PulseRun], recorder: Recorder, z0: Floats, frequency: Floats) -> tuple[Complexes, Complexes, Complexes]:
+    """Scattering matrix (f, P, P); how to mix runs into unit incident waves (f, runs, P), 1/(√W s); voltages at gaps and loads under those (f, P + loads, P).
+
+    Both come from the voltages and currents there were, b = (V − z0 I)/2√z0 and a = (V + z0 I)/2√z0 (Pozar, ch. 4), so that
+    it does not matter what the sources were in discrete time. The port's V is that of its gap and of what stands in series between them.
+    """
+    volts, amperes = (np.stack(found, axis=2) for found in zip(*(run.spectra(frequency) for run in runs), strict=True))  # (f, places, runs)
+    at_ports = volts[:, :len(z0)] + recorder.networks.series(frequency)[:, :, None] * amperes
+    root = np.sqrt(z0)[:, None]
+    out, into = ((at_ports + sign * root**2 * amperes) / (2 * root) for sign in (-1, 1))
+    mix = np.linalg.inv(into)
+    return out @ mix, mix, volts @ mix
+
+
 def dataset(s: Structure, feeds: list[Any], z0: Floats, frequency: Floats, recorder: Recorder, runs: list[PulseRun], plan: Any,
              wishes: tuple[float, float]) -> xr.Dataset:
     """``wishes``: cells per wavelength, and the distance of the open walls in longest wavelengths."""
     ports, count = len(feeds), len(frequency)
-    scattering = np.empty((count, ports, ports), dtype=complex)
-    sources = [run.source(frequency) for run in runs]  # transforms of the incident wave a of each port
-    for q, (run, wave) in enumerate(zip(runs, sources, strict=True)):
-        scattering[:, :, q] = run.voltage[:, :ports] / np.sqrt(z0)[None, :] / wave[:, None]
-        scattering[:, q, q] -= 1
-    unit = [1 / wave[:, None] for wave in sources]
-    e = np.stack([run.e * u for run, u in zip(runs, unit, strict=True)], axis=1)
-    h = np.stack([run.h * u for run, u in zip(runs, unit, strict=True)], axis=1)
+    scattering, mix, gaps = _waves(runs, recorder, z0, frequency)
+    e, h = (np.einsum("frn,frq->fqn", np.stack([getattr(run, name) for run in runs], axis=1), mix, optimize=True) for name in ("e", "h"))
+    port_voltage: Complexes = np.sqrt(z0)[:, None] * (np.eye(ports) + scattering)
+    port_current: Complexes = (np.eye(ports) - scattering) / np.sqrt(z0)[:, None]
     rows = recorder.surface_rows
     surface = [records.currents(recorder.faces, e[:, q, :rows], h[:, q, :rows]) for q in range(ports)]
     points = surface[0][0]
@@ -41,8 +51,9 @@ def dataset(s: Structure, feeds: list[Any], z0: Floats, frequency: Floats, recor
 
     impedance = np.array([load.element.impedance(frequency) for load in s.loads]).reshape(len(s.loads), count).T
     resistance = impedance.real * np.array([load.gap.copies for load in s.loads])
-    through = np.stack([run.voltage[:, ports:] * u / impedance for run, u in zip(runs, unit, strict=True)], axis=1)  # A for unit incident wave
-    load_loss = 0.5 * np.einsum("fpn,fn,fqn->fpq", through.conj(), resistance, through)
+    through = np.swapaxes(gaps[:, ports:] / impedance[:, :, None], 1, 2)  # A for unit incident wave
+    through_gap = port_current - recorder.networks.shunt(frequency)[:, :, None] * port_voltage
+    load_loss = recorder.networks.loss(frequency, through_gap, port_voltage) + 0.5 * np.einsum("fpn,fn,fqn->fpq", through.conj(), resistance, through)
     power = {"units": "W", "long_name": "Hermitian form over incident waves a: power = aᴴ M a"}
     drive = np.array([np.sqrt(2) * f.amplitude * np.exp(1j * f.phase) for f in feeds])
     numbers = [f.number for f in feeds]
@@ -83,7 +94,8 @@ def dataset(s: Structure, feeds: list[Any], z0: Floats, frequency: Floats, recor
             out[f"near {k}_{name}"] = (dims, (values[:, :, first:first + 3 * n].reshape(count, ports, n, 3) * sign).astype(np.complex64), {"units": unit_name})
     out = out.assign(_wire_currents(s, h[:, :, recorder.wire_first:]) | _part_losses(s, recorder, lost)).assign_attrs(part_names=list(s.wires))
     for k, sheet in enumerate(recorder.sheets):
-        values = np.stack([run.surfaces[k] / run.source(sheet.frequency)[:, None] for run in runs], axis=1).reshape(len(sheet.frequency), ports, -1, 2)
+        mixed = _waves(runs, recorder, z0, sheet.frequency)[1]
+        values = np.einsum("frn,frq->fqn", np.stack([run.surfaces[k] for run in runs], axis=1), mixed, optimize=True).reshape(len(sheet.frequency), ports, -1, 2)
         own, face = f"surface {k} frequency", f"surface {k} face"
         note = {"units": "A/m", "long_name": "current per width, along the two axes that follow the normal in turn"}
         out[f"surface {k}_k"] = ((own, "port_in", face, "side"), values.astype(np.complex64), note)

@@ -13,6 +13,7 @@ import numpy as np
 import xarray as xr
 
 from heron.engines.contract import Forecast, Progress, Refusal, Signal, band, silent
+from heron.engines.lumped import networks
 from heron.engines.transient import radiation, records
 from heron.engines.transient.dataset import dataset
 from heron.engines.transient.planes import Plane
@@ -113,7 +114,7 @@ class TransientEngine:
         feeds = [model.feeds[i] for i in s.ports]
         z0 = np.array([f.impedance for f in feeds])
         frequency = band(plan)
-        stepper = Stepper(s, z0)
+        stepper = Stepper(s, z0, networks(feeds))
         recorder = Recorder(model, stepper, frequency)
         runs = []
         for port in range(len(feeds)):
@@ -188,6 +189,7 @@ def _pulse_run(stepper: Stepper, recorder: Recorder, port: int, z0: Floats, plan
     kept = [(records.Series(t.e, stride, FRAMES if t.interval else None), t.h is not None and records.Series(t.h))
             for t, stride in zip(recorder.traces, strides, strict=True)]
     volts: list[Floats] = []
+    amperes: list[Floats] = []
     gaps = len(z0) + len(stepper.structure.loads)
     largest, left, share, n = 0.0, 1.0, 0.0, 0
     said, reason, stopped = perf_counter(), "", False
@@ -198,15 +200,16 @@ def _pulse_run(stepper: Stepper, recorder: Recorder, port: int, z0: Floats, plan
         return progress("solving", 0.95 * (which[0] + share) / which[1], live) is Signal.STOP
 
     while not reason:
-        waves, out = np.zeros((every, len(z0))), np.empty((every, gaps))
+        waves, out, flow = np.zeros((every, len(z0))), np.empty((every, gaps)), np.empty((every, len(z0)))
         waves[:, port] = 2 * np.sqrt(z0[port]) * pulse((n + 0.5 + np.arange(every)) * dt)
         for at in range(0, every, piece):
-            stepper.advance(waves[at:at + piece], out[at:at + piece])
+            stepper.advance(waves[at:at + piece], out[at:at + piece], flow[at:at + piece])
             if piece < every and perf_counter() - said > REPORT_S and report({}):
                 stopped = True  # the samples of this stretch are not whole and are dropped
                 break
         if not stopped:
             volts.append(out)
+            amperes.append(flow)
             n += every
             te.take(stepper.flat_e, n * dt)
             for transform in (th, *sheets):
@@ -225,7 +228,7 @@ def _pulse_run(stepper: Stepper, recorder: Recorder, port: int, z0: Floats, plan
         level = 10 * np.log10(max(left, 1e-30))
         share = max(share, 0.3 * min(1.0, n / max(source_end, 1)) + 0.7 * (min(1.0, -level / plan.decay) if n > source_end else 0))
         if due and not stopped:
-            curve = _live(volts, dt, every, port, z0, pulse, plan) if n > source_end else {}  # before, the pulse is not whole
+            curve = _live(volts, dt, every, port, z0, stepper, pulse, plan) if n > source_end else {}  # before, the pulse is not whole
             stopped = report({"step": n, "energy_db": float(level), "port": which[0] + 1, **curve})
         if n > source_end and level < -plan.decay:
             reason = f"ended at −{plan.decay:g} dB of the energy"
@@ -235,27 +238,27 @@ def _pulse_run(stepper: Stepper, recorder: Recorder, port: int, z0: Floats, plan
             reason = f"ended at its longest time, with {level:.0f} dB of the energy left"
     if not volts:
         raise Stopped("stopped before the first sample was taken")
-    series = np.vstack(volts)
-    mean = 0.5 * (series + np.vstack((np.zeros((1, gaps)), series[:-1])))  # at half steps, as the resistor sees it
-    times = (np.arange(len(series)) + 0.5) * dt
-    kernel: Any = np.exp(-2j * np.pi * np.outer(recorder.frequency, times)) * dt
+    at_gaps, from_ports = np.vstack(volts), np.vstack(amperes)
 
-    def source(frequency: Floats) -> Complexes:
-        return np.asarray(np.exp(-2j * np.pi * np.outer(frequency, times)) @ pulse(times) * dt)
+    def spectra(frequency: Floats) -> tuple[Complexes, Complexes]:
+        steps = np.exp(-2j * np.pi * np.outer(frequency, np.arange(len(at_gaps)) * dt)) * dt
+        turn = np.exp(-2j * np.pi * frequency * dt)[:, None]
+        return np.asarray(turn * (steps @ at_gaps)), np.asarray(np.sqrt(turn) * (steps @ from_ports))  # at whole and at half steps
 
     traces = [(*of_e.total(), of_h.total()[1] if of_h else None) for of_e, of_h in kept]
     e, h, *surfaces = (t.total() * (every * dt) for t in (te, th, *sheets))
-    return PulseRun(kernel @ mean, source, e, h, surfaces, traces, left, n, stopped, reason)
+    return PulseRun(spectra, e, h, surfaces, traces, left, n, stopped, reason)
 
 
-def _live(volts: list[Floats], dt: float, every: int, port: int, z0: Floats, pulse: Pulse, plan: Any) -> dict[str, Any]:
+def _live(volts: list[Floats], dt: float, every: int, port: int, z0: Floats, stepper: Stepper, pulse: Pulse, plan: Any) -> dict[str, Any]:
     """|S11| as far as it is known, dB."""
     f = np.linspace(plan.f_start, plan.f_stop, LIVE_POINTS)
     v = np.array([block[-1, port] for block in volts])
     t = (np.arange(len(v)) + 1) * every * dt
     kernel = np.exp(-2j * np.pi * np.outer(f, t))
-    wave = kernel @ pulse(t) * np.sqrt(z0[port])
-    gamma = (kernel @ v) / np.where(np.abs(wave) > 0, wave, 1) - 1
+    wave, between = kernel @ pulse(t), stepper.networks.series(f)[:, port]
+    # From Vs = 2√z0 a behind z0 and what is in series, Z: b = (√z0 V + (Z − z0) a)/(z0 + Z).
+    gamma = (np.sqrt(z0[port]) * (kernel @ v) / np.where(np.abs(wave) > 0, wave, 1) + between - z0[port]) / (z0[port] + between)
     return {"f_hz": [float(f[0]), float(f[-1])], "s11_db": np.round(20 * np.log10(np.maximum(np.abs(gamma), 1e-6)), 2).tolist()}
 
 

@@ -148,19 +148,24 @@ def _branches(
     J = ±Vs + (2L/Δt) i − u of the source, the current i and the capacitor's voltage u at the whole step (Taflove and Hagness, ch. 15). ``part`` (edges, 7):
     length, effect of J on E, share of the source, y, 2L/Δt, Δt/C, weight of the voltage before. ``state`` (edges, 3): i, u, voltage before.
     """
+    for m in range(start, stop):  # all of them first, as several may share an edge
+        if j0 <= line[m] < j1:
+            push = part[m, 4] * state[m, 0] - state[m, 1]
+            if port[m] < waves.shape[1]:
+                push += part[m, 2] * waves[n, port[m]]
+            e[at[m]] += part[m, 1] * push
     for m in range(start, stop):
         if j0 <= line[m] < j1:
-            length, gain, share, y, inertia, elastance, old = part[m]
+            length, _, share, y, inertia, elastance, old = part[m]
             push = inertia * state[m, 0] - state[m, 1]
             if port[m] < waves.shape[1]:
                 push += share * waves[n, port[m]]
-            e[at[m]] += gain * push
             volt = e[at[m]] * length
             current = y * ((1 - old) * volt + old * state[m, 2] + push)
             state[m, 0] = 2 * current - state[m, 0]
             state[m, 1] += elastance * current
             state[m, 2] = volt
-            samples[n, m] = e[at[m]]
+            samples[n, m], samples[n, m + len(at)] = e[at[m]], current
 
 
 @njit(fastmath=FAST, cache=True, boundscheck=False, pipeline_class=Apart)  # type: ignore[untyped-decorator]
@@ -206,7 +211,8 @@ def march(
     """``len(waves)`` time steps of flat fields, ``depth`` of them per pass; ``shape`` is (slabs, rows, nk, distance of components).
 
     Each of ``chunks`` threads takes a stretch of slabs that narrows from step to step, as its neighbours' later steps are not known; what is left at the
-    cuts follows. Edges with lumped elements ``edges[i]`` to ``edges[i + 1]`` lie in slab i, in row ``line``; ``samples`` (steps, edges) receives the fields there.
+    cuts follows. Edges with lumped elements ``edges[i]`` to ``edges[i + 1]`` lie in slab i, in row ``line``; ``samples`` (steps, 2 · edges) receives
+    the fields there and the currents through them.
     A stretch must hold at least 2 · ``depth`` slabs.
     """
     slabs, rows, nk, size = int(shape[0]), int(shape[1]), U(shape[2]), U(shape[3])

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from dataclasses import dataclass
 from typing import Any, NamedTuple
 
@@ -57,7 +58,7 @@ class Recorder:
 
     def __init__(self, model: Evaluated, stepper: Stepper, frequency: Floats) -> None:
         s = stepper.structure
-        self.frequency = frequency
+        self.frequency, self.networks = frequency, stepper.networks
         e, h = records.Rows(), records.Rows()
         low, high = ([int(w) + 2 if w else 0 for w in s.walls[:, side]] for side in (0, 1))
         high = [n - w for n, w in zip(s.shape, high, strict=True)]
@@ -132,11 +133,11 @@ def _traces(model: Evaluated, frames: Any, stepper: Stepper) -> list[Trace]:
 
 @dataclass
 class PulseRun:
-    """One pulse: transforms of the voltages of ports and loads (f, P + loads), of E and H sums (f, rows), and of the pulse itself at any frequencies;
-    ``surfaces`` are transforms at their own frequencies, ``traces`` times and values of E and of H; ``left`` energy over its largest, ``steps`` done."""
+    """One pulse: transforms at any frequencies of the voltages at gaps and loads (f, P + loads) and of the currents from ports (f, P), V s and A s;
+    of E and H sums (f, rows); ``surfaces`` are transforms at their own frequencies, ``traces`` times and values of E and of H;
+    ``left`` energy over its largest, ``steps`` done."""
 
-    voltage: Complexes
-    source: Any
+    spectra: Callable[[Floats], tuple[Complexes, Complexes]]
     e: Any
     h: Any
     surfaces: list[Any]

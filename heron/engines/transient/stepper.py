@@ -9,7 +9,7 @@ from numba import get_num_threads
 from numpy.typing import NDArray
 
 from heron.discretise.grid import dual
-from heron.engines.lumped import Element
+from heron.engines.lumped import Element, Networks
 from heron.engines.transient import kernels
 from heron.engines.transient.structure import LEAST_FACE, Floats, Structure, edge_media, face_mu, surface_edges
 from heron.quantities.constants import EPS0, MU0
@@ -23,7 +23,7 @@ LAYER_ORDER = 3.0    # grading of the layers' conductivity
 LAYER_SHARE = 0.8    # of the conductivity that is best against discrete reflection: 0.8 (m + 1)/(η Δ)
 LAYER_ALPHA = 0.05   # S/m at the inner face: absorbs what hardly propagates
 LEAST_RESISTANCE = 1e-6  # Ω: a load of nothing is a wire
-STIFF = 1.0          # σΔt/2ε beyond which an edge's loss is taken backward in time, so that its field does not alternate
+STIFF = 4.0          # σΔt/2ε beyond which an edge's loss is taken backward in time, which is of first order: below, its field alternates for a few steps only
 
 
 def aligned(length: int, shift: int = 0) -> NDArray[np.float32]:
@@ -45,10 +45,11 @@ class Layers(NamedTuple):
 
 
 class Stepper:
-    """Fields of a structure, stepped in time. ``resistances`` (ports,) Ω are those in each gap."""
+    """Fields of a structure, stepped in time. ``resistances`` (ports,) Ω are those in each gap, behind ``networks``."""
 
-    def __init__(self, s: Structure, resistances: Floats) -> None:
+    def __init__(self, s: Structure, resistances: Floats, networks: Networks | None = None) -> None:
         self.structure = s
+        self.networks = networks or Networks([None] * len(resistances))
         nx, ny, nz = s.shape
         self.nk = -(-(nz + 2) // PAD) * PAD
         own = (nx + 2) * (ny + 1) * self.nk
@@ -95,7 +96,7 @@ class Stepper:
         sigma[lossy] = s.conducts[lossy]
         self.sigma = np.where(s.metal & ~lossy, 0.0, sigma)
         y = self._lumped(s, epsilon, sigma)
-        sigma.reshape(-1)[self.lumped_at] += y * np.abs(self.lumped_length) / self.lumped_area
+        np.add.at(sigma.reshape(-1), self.lumped_at, y * np.abs(self.lumped_length) / self.lumped_area)  # several may share an edge
         x = sigma * dt / (2 * epsilon)
         stiff = x > STIFF
         ca = np.where(stiff, 1 / (1 + 2 * x), (1 - x) / (1 + x))
@@ -126,10 +127,13 @@ class Stepper:
 
         What stands in series is a branch with its own current; R and C side by side are a medium of the edge, and only L is such a branch.
         """
-        gaps = [*s.gaps, *(load.gap for load in s.loads)]
-        elements = [*(Element(float(r), None, None) for r in self.resistances), *(load.element for load in s.loads)]
+        ports = list(zip(s.gaps, self.resistances.tolist(), self.networks.elements, strict=True))
+        gaps = [*s.gaps, *(load.gap for load in s.loads), *(gap for gap, _, what in ports if what is not None and what.parallel)]
+        elements = [Element(r + (what.resistance or 0.0), what.inductance, what.capacitance) if what is not None and not what.parallel else Element(r, None, None)
+                    for _, r, what in ports]
+        elements += [load.element for load in s.loads] + [what for _, _, what in ports if what is not None and what.parallel]
         rows = [np.zeros((0, 9))]
-        self.voltage = np.array([gap.voltage for gap in gaps])
+        self.voltage, self.current = (np.array([getattr(gap, what) for gap in gaps]) for what in ("voltage", "current"))
         for number, (gap, what) in enumerate(zip(gaps, elements, strict=True)):
             half = gap.current / gap.voltage  # impedance on the grid over that of the whole
             share = gap.length / np.abs(gap.length).sum()
@@ -151,7 +155,7 @@ class Stepper:
         table, self.lumped_at, self.lumped_row = table[order], edges[order], row[order]
         self.lumped_of_slab = np.searchsorted(slab[order], np.arange(s.shape[0] + 2))
         self.lumped_number, self.lumped_area, self.lumped_length = table[:, 1].astype(np.int64), table[:, 2], table[:, 3]
-        self.part = np.column_stack((table[:, 3], table[:, 8], table[:, 4], table[:, 5], table[:, 6], table[:, 7], table[:, 8]))
+        self.part = np.column_stack((np.abs(table[:, 3]), table[:, 8], table[:, 4], table[:, 5], table[:, 6], table[:, 7], table[:, 8]))
         self.state = np.zeros((len(table), 3))
         return np.asarray(table[:, 5])
 
@@ -222,20 +226,25 @@ class Stepper:
         b = np.exp(-(sigma + alpha) * self.dt / EPS0)
         return b, sigma / np.maximum(sigma + alpha, 1e-30) * (b - 1) / size
 
-    def advance(self, waves: Floats, out: Floats) -> None:
-        """``len(waves)`` steps under source voltages (n, ports) at half steps; ``out`` (n, ports + loads) receives the gap voltages after each."""
+    def advance(self, waves: Floats, out: Floats, currents: Floats | None = None) -> None:
+        """``len(waves)`` steps under source voltages (n, ports) at half steps; ``out`` (n, ports + loads) receives the gap voltages after each.
+
+        ``currents`` (n, ports) receives the currents from the ports during each, A from minus to plus.
+        """
         slabs, rows = self.e.shape[1:3]
         chunks = max(1, min(get_num_threads(), slabs // 2))
         depth = max(1, min(self.depth, len(waves), slabs // (2 * chunks)))
         tile = max(depth, self.tile) if depth > 1 else rows
-        samples = np.zeros((len(waves), len(self.lumped_at)))
+        samples = np.zeros((len(waves), 2 * len(self.lumped_at)))
         flat = [a.reshape(-1) for a in (self.rows_e, self.ca, self.cb, self.rows_h, self.db)]
         kernels.march(self.flat_e, self.flat_h, *flat, *self.inverse_e, *self.inverse_h, *self.layers_e, *self.layers_h,
                       self.flat_number(self.lumped_at), self.lumped_row, self.lumped_number, self.part, self.state, self.lumped_of_slab,
                       waves / self.voltage[:waves.shape[1]], samples, np.array([slabs, rows, self.nk, self.size]), chunks, depth, tile)
         for gap in range(out.shape[1]):  # −Σ E·l along the edges of each gap, from minus to plus
-            own = self.lumped_number == gap
+            own = np.flatnonzero(self.lumped_number == gap)
             out[:, gap] = -self.voltage[gap] * (samples[:, own] @ self.lumped_length[own])
+            if currents is not None and gap < currents.shape[1]:  # one current through all edges; a mean of what rounding makes of it
+                currents[:, gap] = self.current[gap] * (samples[:, own + len(self.lumped_at)] @ self.part[own, 2])
 
     def stored(self) -> float:
         """Σ over cells of ε0 E² + μ0 H², J: a measure of what is left, not exact in media."""

@@ -98,6 +98,8 @@ export const SENTENCES: Record<string, (step: Step) => Sentence> = {
     title: "Gap feed",
     words: [
       "port", { token: ["number"] }, "on", { token: ["part"], choices: "parts" }, "at", t("at", "1"), ", width", { token: ["width"], unit: "1 m", empty: "wire diameter" }, ",", t("impedance", "1 ohm"),
+      ...(s.network && s.network !== "none" ? [", behind", ...["resistance", "inductance", "capacitance"].flatMap((field, n): Word[] => [...(n ? ["+"] : []), { token: [field], unit: ["1 ohm", "1 H", "1 F"][n], empty: ["no resistor", "no inductor", "no capacitor"][n] }]), "in"] as Word[] : [", network"]),
+      { token: ["network"], choices: ["none", "series", "parallel"] },
       ...(String(s.amplitude) === "0" ? [", only terminates: amplitude", t("amplitude", "1")] : [", amplitude", t("amplitude", "1"), ", phase", t("phase", "1")]),
     ],
   }),

@@ -27,7 +27,7 @@ function Choice<T extends string>({ label, value, options, onChange }: { label: 
 
 /** Where the available power ends up at the cursor: what bounces, what leaves, and what each part turns into heat. */
 export function PowerShare({ shown, cursor }: CardProps) {
-  const { sweep, line } = shown[0]!;
+  const { sweep } = shown[0]!;
   const i = at(shown[0]!, cursor);
   const share = (name: string): number => sweep.power_share[name]?.[i] ?? 0;
   const parts = Object.entries(sweep.absorbed_share).map(([name, values]): [string, number, string] => [name, values[i] ?? 0, "var(--rust)"]);
@@ -38,7 +38,7 @@ export function PowerShare({ shown, cursor }: CardProps) {
   ];
   const table = rows.filter(([, v]) => Math.abs(v) >= 5e-5);
   return (
-    <Card title="Where the power goes" note={`run ${line.number}, of the available power`} badges={[{ text: `${fixed(100 * table.reduce((sum, [, v]) => sum + v, 0), 1)} % accounted for` }]}
+    <Card title="Where the power goes" note="of the available power" badges={[{ text: `${fixed(100 * table.reduce((sum, [, v]) => sum + v, 0), 1)} % accounted for` }]}
       table={() => ({ columns: ["frequency_hz", "radiated", "accepted", ...Object.keys(sweep.absorbed_share)], rows: sweep.frequency_hz.map((f, k) => [f, sweep.power_share.radiated?.[k] ?? null, sweep.power_share.accepted?.[k] ?? null, ...Object.values(sweep.absorbed_share).map((v) => v[k] ?? null)]) })}>
       <ul className="mt-1 h-full overflow-y-auto">
         {table.map(([name, value, tone]) => (
