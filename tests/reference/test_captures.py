@@ -216,7 +216,7 @@ def test_half_of_a_model_shows_the_currents_of_the_whole(solved: tuple[Examinati
 def dipole(engine: str, cells: str = "30", **more: Any) -> xr.Dataset:
     document = json.loads((ROOT / "examples" / "mast-dipole.json").read_text()) | more
     document["captures"] = []
-    document["plan"] |= {"cells_per_wavelength": cells, "decay": "45"}
+    document["plan"] |= {"cells_per_wavelength": cells, "decay": "60"}
     found = examine(load_document(document), {"points": "31"}, engine)
     assert found.sound, [p.message for p in found.errors]
     return ENGINES[engine].solve(found.model, found.discretisation, silent)
@@ -262,6 +262,15 @@ def test_what_stands_between_a_port_and_its_gap_is_circuit_theory(kind: str) -> 
         assert powers.loads == pytest.approx(lost, rel=1e-4 if engine == "moments" else 0.04)
         counts = powers.accepted > 0.1
         assert np.abs(powers.balance_error[counts]).max() < (1e-4 if engine == "moments" else 0.02)
+
+
+def test_a_wire_drawn_the_other_way_is_the_same_wire() -> None:
+    trap = {"kind": "series", "name": "trap", "part": "rod", "resistance": "20 ohm", "inductance": "60 nH", "capacitance": "0.6 pF"}
+    up, down = ({"kind": "wire", "name": "rod", "start": ["0", "0", f"{-s} * length / 2"], "end": ["0", "0", f"{s} * length / 2"], "radius": "radius", "material": "copper"} for s in (1, -1))
+    one = dipole("transient", "12", parts=[up], loads=[trap | {"at": "0.75"}])
+    other = dipole("transient", "12", parts=[down], loads=[trap | {"at": "0.25"}])
+    assert np.abs(one["s"].values - other["s"].values).max() < 1e-4
+    assert np.abs(np.abs(one["current"].values).max() / np.abs(other["current"].values).max() - 1) < 1e-3
 
 
 def test_currents_along_a_wire_are_those_of_moments() -> None:

@@ -32,6 +32,7 @@ FINEST = 1 / 60          # of the largest cell: marks nearer than this become on
 AT_METAL = 0.15          # cells at edges of metal against the largest
 AT_STEPS = 0.5           # cells along a sheet that is bent or tilted against the largest
 AT_WIRE = 0.25           # cells across wires and along their ends against those around
+LONG_WIRE, END_FINER = 10.0, 3.0  # cells across over the length of a long wire, and over the cells at its ends
 CUTS = 6                 # samples along an edge that a curved surface cuts
 LEAST_FACE = 0.25         # of its longest free edge: smaller free faces are enlarged to this
 ON_SURFACE = 1e-3        # of the smallest cell: nearer than this to a surface is on it
@@ -389,9 +390,17 @@ def _sheet_edges(axes: list[Axis], body: Body, edges: list[Floats], corners: Flo
 
 
 def _wire_wishes(axes: list[Axis], part: Any, feeds: list[Any], largest: float) -> None:
-    """Lines at a wire's ends; cells across it, and along it at its ends, a quarter of the others; one cell for a gap with a width of its own."""
+    """Lines at a wire's ends; cells across it, and along it at its corners, a quarter of the others; one cell for a gap with a width of its own.
+
+    On the grid a wire ends a part of a cell later than it does: at the ends of long wires the cells along it are finer still.
+    """
     size = max(AT_WIRE * largest, ROOM * part.radius)
-    for p, q in _stretches(part):
+    stretches = _stretches(part)
+    if part.path.length > LONG_WIRE * size:
+        for (p, q), end in ((stretches[0], 0), (stretches[-1], 1)):
+            k, tip = int(np.abs(q - p).argmax()), (p, q)[end]
+            axes[k].sizes.append((float(tip[k]), float(tip[k]), size / END_FINER))
+    for p, q in stretches:
         along = int(np.abs(q - p).argmax())
         for k in range(3):
             axes[k].marks += [float(p[k]), float(q[k])]
