@@ -52,7 +52,7 @@ class TransientDiscretisation:
 
 
 class TransientEngine:
-    """Solids, flat sheets and straight wires along the axes, in open space or above a perfect ground plane."""
+    """Solids, sheets, and straight wires along the axes, in open space, above a perfect ground plane, or between reflecting walls."""
 
     name = "transient"
 
@@ -159,7 +159,7 @@ def _finer(model: Evaluated, discretisation: TransientDiscretisation, number: in
     plan = SimpleNamespace(**vars(model.plan) | {"cells_per_wavelength": model.plan.cells_per_wavelength * FINER**number})
     refinements = [r and SimpleNamespace(**vars(r) | {"cell": r.cell / FINER**number}) for r in model.refinements]
     finer = replace(model, plan=plan, refinements=refinements)
-    return finer, TransientDiscretisation(structure(finer, discretisation.geometry), discretisation.geometry)
+    return finer, TransientDiscretisation(structure(finer, discretisation.geometry, FINER**number), discretisation.geometry)
 
 
 def _passes(changes: list[float]) -> dict[str, Any]:
