@@ -82,7 +82,7 @@ def settle_edges(axis: Axis, size: float, least: float) -> None:
         axis.whole.append((ends[0], ends[1]))
 
 
-def lines(axis: Axis, least: float, cells_between: float) -> Floats:
+def lines(axis: Axis, least: float, cells_between: int) -> Floats:
     """Grid lines (n + 1,) of an axis, m.
 
     Every gap between marks gets at least ``cells_between`` cells, unless it is narrower than that many times ``least``.

@@ -3,10 +3,9 @@
 from __future__ import annotations
 
 import json
-from dataclasses import dataclass, replace
+from dataclasses import dataclass
 from functools import lru_cache
 from time import perf_counter
-from types import SimpleNamespace
 from typing import Any
 
 import numpy as np
@@ -16,6 +15,7 @@ from heron.engines.contract import Forecast, Progress, Refusal, Signal, band, si
 from heron.engines.lumped import networks
 from heron.engines.transient import radiation, records
 from heron.engines.transient.dataset import dataset
+from heron.engines.transient.need import Need
 from heron.engines.transient.planes import Plane
 from heron.engines.transient.pulse import Pulse, pulse_of
 from heron.engines.transient.recorder import FRAMES, PulseRun, Recorder
@@ -34,8 +34,9 @@ PIECE = 2e7           # cell steps between questions whether to go on: a fractio
 LOOK = 200            # steps between looks at the energy
 GROWTH = 1e3          # of the largest energy seen while the source was on: beyond, the scheme has become unstable
 BYTES_CELL = 110.0    # fields, row numbers, building of the coefficients
+ORDER = 1.7           # of convergence, as long as only one change is known
 LIVE_POINTS = 61
-FINER = float(np.sqrt(2))  # cells per wavelength of a pass over those of the one before
+FINER = float(np.sqrt(2))  # a cell over that of the next pass, where the field needs it
 RATE_CELLS, RATE_TRIES = 80, 12  # a side, and stretches of a few steps
 
 
@@ -78,22 +79,24 @@ class TransientEngine:
     def solve(self, model: Evaluated, discretisation: TransientDiscretisation, progress: Progress = silent) -> xr.Dataset:
         """Port parameters, Huygens currents and losses at every point of the band, one pulse for each port.
 
-        With several passes, the results of the last one, each on a grid √2 finer, until no S-parameter changes by more than the plan asks;
-        ``pass_changes`` holds the changes. Stopping keeps the last pass that ended, or what has been recorded so far when every port
+        With several passes, the results of the last one, each on a grid √2 finer where the one before needed it, until no S-parameter changes by
+        more than the plan asks; ``pass_changes`` holds the changes. Stopping keeps the last pass that ended, or what has been recorded so far when every port
         has been driven, and is refused before.
         """
         passes = int(model.plan.passes)
         costs = _costs(passes)
         changes: list[float] = []
-        results = None
+        results, need = None, Need() if passes > 1 else None
         for number in range(passes):
             part = _part_of(progress, number, costs)
-            if results is None:
-                results = self._pass(model, discretisation, part)
+            if results is None or need is None:
+                results = self._pass(model, discretisation, part, need)
                 continue
             before = results
             try:
-                results = self._pass(*_finer(model, discretisation, number), part)
+                finer = need.wishes(discretisation.structure, FINER)
+                discretisation = TransientDiscretisation(structure(model, discretisation.geometry, finer), discretisation.geometry)
+                results = self._pass(model, discretisation, part, need)
             except (Stopped, ModelError) as error:
                 ended = f"kept pass {number}: {error.message}"
                 return before.assign_attrs(stopped=int(isinstance(error, Stopped)), status=ended, **_passes(changes))
@@ -105,7 +108,7 @@ class TransientEngine:
         assert results is not None
         return results.assign_attrs(**_passes(changes))
 
-    def _pass(self, model: Evaluated, discretisation: TransientDiscretisation, progress: Progress) -> xr.Dataset:
+    def _pass(self, model: Evaluated, discretisation: TransientDiscretisation, progress: Progress, need: Need | None) -> xr.Dataset:
         s, plan = discretisation.structure, model.plan
         progress("preparing", 0.0, {})
         fill(s, model, discretisation.geometry)
@@ -117,8 +120,10 @@ class TransientEngine:
         stepper = Stepper(s, z0, networks(feeds))
         recorder = Recorder(model, stepper, frequency)
         runs = []
+        if need is not None:
+            need.begin(stepper)
         for port in range(len(feeds)):
-            runs.append(_pulse_run(stepper, recorder, port, z0, plan, progress, (port, len(feeds))))
+            runs.append(_pulse_run(stepper, recorder, port, z0, plan, progress, (port, len(feeds)), need))
             if runs[-1].stopped and port + 1 < len(feeds):
                 raise Stopped("stopped before every port was driven; there is no scattering matrix to keep")
         progress("fields", 0.97, {})
@@ -138,7 +143,7 @@ class TransientEngine:
 
 
 def _costs(passes: int) -> list[float]:
-    """Times of passes over that of the first: cells by their number, steps by their size."""
+    """Times of passes over that of the first, at most: cells by their number, steps by their size."""
     return [FINER ** (4 * n) for n in range(passes)]
 
 
@@ -151,29 +156,20 @@ def _part_of(progress: Progress, number: int, costs: list[float]) -> Progress:
     return say
 
 
-def _finer(model: Evaluated, discretisation: TransientDiscretisation, number: int) -> tuple[Evaluated, TransientDiscretisation]:
-    """Model and grid of a later pass.
-
-    :raises ModelError: that grid is too large.
-    """
-    plan = SimpleNamespace(**vars(model.plan) | {"cells_per_wavelength": model.plan.cells_per_wavelength * FINER**number})
-    refinements = [r and SimpleNamespace(**vars(r) | {"cell": r.cell / FINER**number}) for r in model.refinements]
-    finer = replace(model, plan=plan, refinements=refinements)
-    return finer, TransientDiscretisation(structure(finer, discretisation.geometry, FINER**number), discretisation.geometry)
-
-
 def _passes(changes: list[float]) -> dict[str, Any]:
     """The largest changes of S-parameters from pass to pass, and the error left in the last by their geometric series.
 
-    One change alone is taken as the first of a series of first order, which the scheme betters where edges do not spoil it.
+    One change alone is taken as the first of a series of the order that a patch was measured to have (docs/accuracy.md), and none is trusted to
+    shrink faster than the scheme's second order.
     """
     if not changes:
         return {}
-    ratio = changes[-2] / changes[-1] if len(changes) > 1 and changes[-1] > 0 else FINER
+    ratio = min(changes[-2] / changes[-1], FINER**2) if len(changes) > 1 and changes[-1] > 0 else FINER**ORDER
     return {"pass_changes": changes, "error_from_passes": changes[-1] / (ratio - 1) if ratio > 1 else float("nan")}
 
 
-def _pulse_run(stepper: Stepper, recorder: Recorder, port: int, z0: Floats, plan: Any, progress: Progress, which: tuple[int, int]) -> PulseRun:
+def _pulse_run(stepper: Stepper, recorder: Recorder, port: int, z0: Floats, plan: Any, progress: Progress, which: tuple[int, int],
+               need: Need | None = None) -> PulseRun:
     """Drives one port until the energy has fallen, the time is up or someone stops it; ``which`` is this run's number, and of how many."""
     pulse = pulse_of(plan)
     dt = stepper.dt
@@ -224,6 +220,8 @@ def _pulse_run(stepper: Stepper, recorder: Recorder, port: int, z0: Floats, plan
             if not np.isfinite(stored) or (n > 2 * source_end and stored > GROWTH * largest):
                 raise ModelError(_unstable(stepper))
             largest = max(largest, stored)
+            if need is not None:
+                need.look(stepper)
             left = stored / largest if largest > 0 else 1.0
         level = 10 * np.log10(max(left, 1e-30))
         share = max(share, 0.3 * min(1.0, n / max(source_end, 1)) + 0.7 * (min(1.0, -level / plan.decay) if n > source_end else 0))

@@ -198,8 +198,8 @@ def wall_distance(model: Evaluated) -> float:
     return float(asked if asked is not None else MARGIN * C0 / model.plan.f_start)
 
 
-def structure(model: Evaluated, geometry: Geometry, finer: float = 1.0) -> Structure:
-    """Grid of a model whose band is usable, with its contents unless it is very fine; ``finer`` times the cells between and across the model's parts.
+def structure(model: Evaluated, geometry: Geometry, wishes: list[list[tuple[float, float, float]]] | None = None) -> Structure:
+    """Grid of a model whose band is usable, with its contents unless it is very fine; ``wishes`` are further (from, to, largest cell) along each axis, m.
 
     :raises ModelError: no room for a grid; too many cells.
     """
@@ -213,16 +213,18 @@ def structure(model: Evaluated, geometry: Geometry, finer: float = 1.0) -> Struc
     for body in bodies:
         medium = media.get(body.material)
         index = float(np.sqrt(abs(medium.epsilon(plan.f_stop)[0] * medium.mu(plan.f_stop)[0]))) if medium else 1.0
-        _wishes(axes, body, largest, largest / max(index, 1.0), medium is not None, ACROSS * finer)
+        _wishes(axes, body, largest, largest / max(index, 1.0), medium is not None)
     for part in geometry.parts:
         _wire_wishes(axes, part, [f for f in model.feeds if f is not None and f.part == part.name], largest)
     least = FINEST * largest
     for i, refinement in enumerate(model.refinements):
         if refinement is not None:
             low_r, high_r = refined(refinement, geometry, i)
-            least = min(least, refinement.cell / (BETWEEN * finer))
+            least = min(least, refinement.cell / BETWEEN)
             for k in range(3):
                 axes[k].sizes.append((float(low_r[k]), float(high_r[k]), refinement.cell))
+    for k, own in enumerate(wishes or ()):
+        axes[k].sizes += [(a, b, max(size, _least_beside_wires(geometry, k, a, b))) for a, b, size in own]
     margin = wall_distance(model)
     planes = planes_of(model, low, high, margin)
     walls = np.full((3, 2), LAYERS)
@@ -238,7 +240,7 @@ def structure(model: Evaluated, geometry: Geometry, finer: float = 1.0) -> Struc
                     _halve(axis, least)
         settle_edges(axis, AT_METAL * largest, least)
         crowded += [(k, place, width) for place, width in crowds(axis.marks, least)]
-        found = lines(axis, least, BETWEEN * finer)
+        found = lines(axis, least, BETWEEN)
         before = found[0] - np.arange(walls[k, 0], 0, -1) * (found[1] - found[0])
         grid.append(np.concatenate((before, found, found[-1] + np.arange(1, walls[k, 1] + 1) * (found[-1] - found[-2]))))
     x, y, z = grid
@@ -329,8 +331,8 @@ def _corners(body: Body, largest: float) -> Floats:
     return np.asarray(found.points[found.triangles] * body.unit)
 
 
-def _wishes(axes: list[Axis], body: Body, largest: float, inside: float, medium: bool, across: float) -> None:
-    """Lines on a body's straight, axis-aligned edges and its bounds; cells of ``inside`` m at most and ``across`` in number in it, and finer at edges of metal."""
+def _wishes(axes: list[Axis], body: Body, largest: float, inside: float, medium: bool) -> None:
+    """Lines on a body's straight, axis-aligned edges and its bounds; cells of ``inside`` m at most in it, and finer at edges of metal."""
     low, high = body.bounds
     found = _mesh(body, largest)
     marks: list[set[float]] = [set(), set(), set()]
@@ -354,7 +356,7 @@ def _wishes(axes: list[Axis], body: Body, largest: float, inside: float, medium:
         own = sorted(marks[k] | {round(float(low[k]), 12), round(float(high[k]), 12)})
         axis.marks += own
         if medium:
-            axis.sizes.append((float(low[k]), float(high[k]), min(inside, max(float(high[k] - low[k]) / across, FINEST * inside))))
+            axis.sizes.append((float(low[k]), float(high[k]), min(inside, max(float(high[k] - low[k]) / ACROSS, FINEST * inside))))
         else:
             axis.sizes += [(m, m, AT_METAL * largest) for m in own]
 
@@ -417,6 +419,17 @@ def _wire_wishes(axes: list[Axis], part: Any, feeds: list[Any], largest: float) 
                 for k in range(3):
                     if k != along:
                         axes[k].sizes.append((float(p[k]), float(p[k]), max(f.width, ROOM * part.radius)))
+
+
+def _least_beside_wires(geometry: Geometry, k: int, low: float, high: float) -> float:
+    """The smallest cell, m, that a stretch of an axis may be given where wires run across it, which stand for their radius only in cells that hold them."""
+    least = 0.0
+    for part in geometry.parts:
+        reach = ROOM * part.radius
+        for p, q in _stretches(part):
+            if _axes(p, q) != [k] and low < p[k] + reach and high > p[k] - reach:
+                least = max(least, reach)
+    return least
 
 
 def _fill(s: Structure, body: Body, medium: Any, centre: float, number: int) -> None:
