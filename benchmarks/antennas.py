@@ -16,7 +16,8 @@ from heron.checks import examine
 from heron.engines import ENGINES, silent
 from heron.errors import ModelError
 from heron.model import load_document
-from heron.results import patterns, ports
+from heron.results import currents, patterns, ports
+from heron.results.near import near_field
 
 Row = dict[str, Any]
 
@@ -25,10 +26,10 @@ PATCH = {"eps": 2.2, "h": 1.588e-3, "w": 11.86e-3, "l": 9.06e-3, "f": 10e9}  # B
 LINE = {"eps": 3.55, "tan": 0.02, "h": 1.524e-3, "w": 3.4e-3, "short": 20e-3, "long": 36e-3}
 
 
-def _solve(parts: list[Row], feeds: list[Row], medium: Row, plan: Row, surround: Row | None = None) -> xr.Dataset:
+def _solve(parts: list[Row], feeds: list[Row], medium: Row, plan: Row, surround: Row | None = None, captures: list[Row] | None = None) -> xr.Dataset:
     document = {
         "version": 1, "parts": parts, "feeds": feeds, "materials": [{"kind": "dielectric", "name": "board", "conductivity": "0 S/m", "permeability": "1"} | medium],
-        "surround": surround or {"kind": "ground", "height": "0"}, "plan": {"engine": "transient"} | plan,
+        "surround": surround or {"kind": "ground", "height": "0"}, "plan": {"engine": "transient"} | plan, "captures": captures or [],
     }
     found = examine(load_document(document))
     if not found.sound:
@@ -70,9 +71,26 @@ def patch() -> list[Row]:
     return [*(row | {"against_limit": row["resonance_hz"] / limit - 1} for row in rows), last]
 
 
+def _characteristic(results: xr.Dataset, places: list[float]) -> Any:
+    """Re Z0 (f,), Ω, from V between ground and strip and I along the strip at two ``places`` along x, m, with the first port driven."""
+    driven = results.assign(drive=("port", np.array([1.0, 0.0], dtype=complex)))
+    volts, amperes = (np.empty((results.sizes["frequency"], 2), dtype=complex) for _ in range(2))
+    for i, hz in enumerate(results["frequency"].values):
+        k = currents.surface_current(driven, "strip", float(hz))
+        x = 0.5 * (k.low[:, 0] + k.high[:, 0])
+        stations = np.unique(x)
+        along = np.array([(k.k[x == s, 0] * (k.high - k.low)[x == s, 1]).sum() for s in stations])
+        for n, place in enumerate(places):
+            points = results[f"near {n}_at"].values
+            volts[i, n] = -np.trapezoid(near_field(driven, i, points)[0][:, 2], points[:, 2])
+            amperes[i, n] = np.interp(place, stations, along.real) + 1j * np.interp(place, stations, along.imag)
+    return np.sqrt((volts[:, 0] ** 2 - volts[:, 1] ** 2) / (amperes[:, 0] ** 2 - amperes[:, 1] ** 2)).real
+
+
 def microstrip() -> list[Row]:
     """Phase and loss constants from lines of two lengths with the same ends, by the eigenvalues of T₂T₁⁻¹; reference: Hammerstad and Jensen (1980).
 
+    The characteristic impedance comes from voltage and current at two places of the longer line: V² − Z0² I² is the same everywhere (Pozar, ch. 2).
     The formulas are those of ``skrf.media``.
     """
     p, margin, transfer, f = LINE, 12e-3, [], np.zeros(0)
@@ -82,9 +100,13 @@ def microstrip() -> list[Row]:
                  _strip("strip", -x, -p["w"] / 2, p["h"], length, p["w"], "copper"),
                  _pin("left", -x, 0.0, p["h"], 0.2e-3), _pin("right", x, 0.0, p["h"], 0.2e-3)]
         feeds = [{"number": n, "part": part, "at": "0.5"} for n, part in ((1, "left"), (2, "right"))]
+        places = [-length / 4, length / 4]
+        captures = [{"kind": "surface_current", "name": "strip", "part": "strip", "frequencies": [f"{v} GHz" for v in np.linspace(1, 4, 13)]},
+                    *({"kind": "near_line", "name": f"at {n}", "start": [f"{v} m", "0", "0"], "end": [f"{v} m", "0", f"{p['h']} m"], "count": "31"}
+                      for n, v in enumerate(places))]
         results = _solve(parts, feeds, {"permittivity": str(p["eps"]), "loss_tangent": str(p["tan"])},
-                         {"f_start": "1 GHz", "f_stop": "4 GHz", "points": "13", "cells_per_wavelength": "40", "decay": "60"})
-        f = results["frequency"].values
+                         {"f_start": "1 GHz", "f_stop": "4 GHz", "points": "13", "cells_per_wavelength": "40", "decay": "60"}, captures=captures)
+        f, impedance = results["frequency"].values, _characteristic(results, places)
         transfer.append(skrf.network.s2t(results["s"].values))
     band = skrf.Frequency.from_f(f, unit="Hz")
     lines = skrf.media.MLine(band, w=p["w"], h=p["h"], t=35e-6, ep_r=p["eps"], tand=p["tan"], rho=1 / 5.8e7, rough=1e-9, diel="frequencyinvariant")
@@ -94,7 +116,8 @@ def microstrip() -> list[Row]:
         gamma = -np.log(values[int(np.argmin(values.imag))]) / (p["long"] - p["short"])  # e^(−γ ΔL): its phase falls
         found = (gamma.imag * C0 / (2 * np.pi * hz)) ** 2
         wanted = (lines.gamma[k].imag * C0 / (2 * np.pi * hz)) ** 2
-        rows.append({"check": "microstrip (Hammerstad and Jensen)", "frequency_hz": float(hz), "eps_eff": float(found), "error": float(found / wanted - 1)})
+        rows.append({"check": "microstrip (Hammerstad and Jensen)", "frequency_hz": float(hz), "eps_eff": float(found), "error": float(found / wanted - 1),
+                     "z0_ohm": float(impedance[k]), "z0_error": float(impedance[k] / lines.z0_characteristic[k].real - 1)})
         if k == len(f) // 2:  # the loss tangent holds at the middle of the band
             rows[-1] |= {"loss_db_per_m": float(8.686 * abs(gamma.real)), "formula_db_per_m": float(8.686 * lines.gamma[k].real)}
     return rows

@@ -247,18 +247,34 @@ class Faces:
     axis: NDArray[np.int64]
 
 
+def _metal_widths(s: Structure) -> Floats:
+    """(3, nx+1, ny+1, nz+1): the width of metal that the current of each edge flows in, m: half of every metal face beside it."""
+    out = np.zeros(s.metal.shape)
+    for d, node in metal_faces(s):
+        for c, across in (((d + 1) % 3, (d + 2) % 3), ((d + 2) % 3, (d + 1) % 3)):
+            half = 0.5 * np.diff(s.lines[across])[node[:, across]]
+            for side in (0, 1):
+                edge = node.copy()
+                edge[:, across] += side
+                np.add.at(out[c], tuple(edge.T), half)
+    return out
+
+
 def surface_currents(s: Structure, part: str, h: Rows) -> Faces:
-    """Adds the current per width (A/m) on the metal of a part, or of all: the mean of that in the two edges along each side of a face, both sides of a sheet together."""
+    """Adds the current per width (A/m) on the metal of a part, or of all: the mean of that in the two edges along each side of a face, both sides of a sheet together.
+
+    Summed over the faces of a strip it gives all the current there is, that of the rim included.
+    """
+    widths = _metal_widths(s)
     low, high, axis = [], [], []
     for d, node in metal_faces(s, part):
         a, b = (d + 1) % 3, (d + 2) % 3
         for row, (c, across) in enumerate(((a, b), (b, a))):
-            width = dual(np.diff(s.lines[across]))
             for side in (0, 1):
                 edge = node.copy()
                 edge[:, across] += side
                 at, weight = _circulation(s, c, edge)
-                h.add(np.repeat(2 * np.arange(len(node)) + row, 4), at, 0.5 * weight / width[edge[:, across], None])
+                h.add(np.repeat(2 * np.arange(len(node)) + row, 4), at, 0.5 * weight / widths[c][tuple(edge.T)][:, None])
         h.count += 2 * len(node)
         corner = np.column_stack([s.lines[k][node[:, k]] for k in range(3)])
         far = corner.copy()
