@@ -82,7 +82,8 @@ def _characteristic(results: xr.Dataset, places: list[float]) -> Any:
         along = np.array([(k.k[x == s, 0] * (k.high - k.low)[x == s, 1]).sum() for s in stations])
         for n, place in enumerate(places):
             points = results[f"near {n}_at"].values
-            volts[i, n] = -np.trapezoid(near_field(driven, i, points)[0][:, 2], points[:, 2])
+            field = near_field(driven, i, points)[0][:, 2]  # not up to the strip, beyond which it is another
+            volts[i, n] = -np.polyval(np.polyint(np.polyfit(points[:, 2], field, 2)), LINE["h"])
             amperes[i, n] = np.interp(place, stations, along.real) + 1j * np.interp(place, stations, along.imag)
     return np.sqrt((volts[:, 0] ** 2 - volts[:, 1] ** 2) / (amperes[:, 0] ** 2 - amperes[:, 1] ** 2)).real
 
@@ -102,7 +103,7 @@ def microstrip() -> list[Row]:
         feeds = [{"number": n, "part": part, "at": "0.5"} for n, part in ((1, "left"), (2, "right"))]
         places = [-length / 4, length / 4]
         captures = [{"kind": "surface_current", "name": "strip", "part": "strip", "frequencies": [f"{v} GHz" for v in np.linspace(1, 4, 13)]},
-                    *({"kind": "near_line", "name": f"at {n}", "start": [f"{v} m", "0", "0"], "end": [f"{v} m", "0", f"{p['h']} m"], "count": "31"}
+                    *({"kind": "near_line", "name": f"at {n}", "start": [f"{v} m", "0", f"{0.2 * p['h']} m"], "end": [f"{v} m", "0", f"{0.8 * p['h']} m"], "count": "31"}
                       for n, v in enumerate(places))]
         results = _solve(parts, feeds, {"permittivity": str(p["eps"]), "loss_tangent": str(p["tan"])},
                          {"f_start": "1 GHz", "f_stop": "4 GHz", "points": "13", "cells_per_wavelength": "40", "decay": "60"}, captures=captures)
