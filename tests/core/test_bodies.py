@@ -157,8 +157,9 @@ def test_an_import_is_simplified_below_a_fiftieth_of_the_wavelength(tmp_path: Pa
 
 def test_no_engine_yet_is_said_not_hidden() -> None:
     bowl = {"kind": "dish", "focus": "100 mm", "diameter": "240 mm", "thickness": "0"}
-    (last,) = [p for p in looked(bowl).errors if p.path == ("plan", "engine")]
-    assert "“p0” does not lie flat" in last.message
+    slanted = {"kind": "wire", "start": ["0", "0", "0.2 m"], "end": ["10 mm", "10 mm", "0.3 m"], "radius": "1 mm"}
+    (last,) = [p for p in looked(bowl, slanted).errors if p.path == ("plan", "engine")]
+    assert "“p1” does not run along x, y or z" in last.message
 
 
 def test_arrays_and_mirrors_of_bodies() -> None:

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Iterable, Iterator
 from dataclasses import dataclass
 from typing import Any, NamedTuple
 
@@ -12,7 +12,7 @@ from heron.engines.transient import radiation, records
 from heron.engines.transient.planes import folded
 from heron.engines.transient.records import Complexes
 from heron.engines.transient.stepper import Stepper
-from heron.engines.transient.structure import Floats
+from heron.engines.transient.structure import Floats, Structure
 from heron.geometry.build import build_frames, frame_matrix
 from heron.geometry.places import POINTS, TIME_POINTS, capture_points
 from heron.model import Evaluated
@@ -74,22 +74,14 @@ class Recorder:
         self.loss_first = e.count
         e.count += len(weight)
         self.near: list[Near] = []
-        frames = build_frames(model, [])
-        for capture in model.captures:
-            if capture is None or capture.kind not in POINTS:
-                continue
-            points = capture_points(capture, frame_matrix(frames, capture.frame))
-            points = points[radiation.within(points, *s.inner)]
-            if not len(points):
-                continue
-            on_grid, sign_e, sign_h = folded(points, s.planes)
+        for _, points, on_grid, sign_e, sign_h in _placed(model, s, POINTS):
             self.near.append(Near(points, e.count, h.count, sign_e, sign_h))
             records.interpolated(s, on_grid, e, False)
             records.interpolated(s, on_grid, h, True)
         self.wire_first = h.count
         for edges in s.wires.values():
             records.wire_currents(s, edges, h)
-        self.sheets, self.traces = _sheets(model, stepper), _traces(model, frames, stepper)
+        self.sheets, self.traces = _sheets(model, stepper), _traces(model, stepper)
         self.e_matrix, self.h_matrix = e.matrix(stepper), h.matrix(stepper)
 
 
@@ -115,16 +107,20 @@ def current_frequencies(plan: Any, capture: Any) -> Floats:
     return np.array(sorted(set(asked))) if asked else np.unique(np.linspace(plan.f_start, plan.f_stop, min(CURRENT_POINTS, int(plan.points))))
 
 
-def _traces(model: Evaluated, frames: Any, stepper: Stepper) -> list[Trace]:
-    s, out = stepper.structure, []
+def _placed(model: Evaluated, s: Structure, kinds: Iterable[str]) -> Iterator[tuple[Any, Floats, Floats, Floats, Floats]]:
+    """Captures of some kinds with those of their points between the walls, the same on the grid, and what mirror planes do to E and H there."""
+    frames = build_frames(model, [])
     for capture in model.captures:
-        if capture is None or capture.kind not in TIME_POINTS:
-            continue
-        points = capture_points(capture, frame_matrix(frames, capture.frame))
-        points = points[radiation.within(points, *s.inner)]
-        if not len(points):
-            continue
-        on_grid, sign_e, sign_h = folded(points, s.planes)
+        if capture is not None and capture.kind in kinds:
+            points = capture_points(capture, frame_matrix(frames, capture.frame))
+            points = points[radiation.within(points, *s.inner)]
+            if len(points):
+                yield capture, points, *folded(points, s.planes)
+
+
+def _traces(model: Evaluated, stepper: Stepper) -> list[Trace]:
+    s, out = stepper.structure, []
+    for capture, points, on_grid, sign_e, sign_h in _placed(model, s, TIME_POINTS):
         e, h = (_matrix(stepper, lambda rows, m=magnetic, at=on_grid: records.interpolated(s, at, rows, m))[0] for magnetic in (False, True))
         still = capture.kind == "snapshots"
         out.append(Trace(capture, points, e, None if still else h, sign_e, sign_h, capture.interval if still else 0.0))
