@@ -147,6 +147,14 @@ def test_examining_shows_shapes_values_and_forecast(api: Api, project: Project) 
     assert looked["forecast"]["size"] > 10
 
 
+def test_a_document_saved_before_a_field_was_there_is_served_with_it(api: Api, project: Project) -> None:
+    old = copy.deepcopy(project.head.document)
+    del old["refinements"], old["feeds"][0]["network"]
+    Revision.objects.filter(pk=project.head.pk).update(document=old)
+    served = api.ask("get", f"/projects/{project.id}").json()["document"]
+    assert served["refinements"] == [] and served["feeds"][0]["network"] == "none"
+
+
 def test_a_grid_is_laid_open_and_where_there_is_none_it_says_why(api: Api, stranger: Api, project: Project) -> None:
     patch = create_project(User.objects.get(username="olive"), example("hide-patch"))
     document = patch.head.document
