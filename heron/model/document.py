@@ -155,16 +155,21 @@ class NearLine(Step):
     frame: str = ""
 
 
-class NearPlane(Step):
+class OnRectangle(Step):
     """A rectangle of ``counts`` points from ``corner`` along the edges ``along`` and ``across``."""
 
-    kind: Literal["near_plane"]
     name: Name
     corner: Point
     along: Point
     across: Point
     counts: tuple[Number, Number] = ("41", "41")
     frame: str = ""
+
+
+class NearPlane(OnRectangle):
+    """The field on a rectangle."""
+
+    kind: Literal["near_plane"]
 
 
 class NearBox(Step):
@@ -178,16 +183,10 @@ class NearBox(Step):
     frame: str = ""
 
 
-class PowerFlux(Step):
-    """The power through a rectangle from ``corner`` along the edges ``along`` and ``across``, counted along their vector product."""
+class PowerFlux(OnRectangle):
+    """The power through a rectangle, counted along the vector product of its edges."""
 
     kind: Literal["power_flux"]
-    name: Name
-    corner: Point
-    along: Point
-    across: Point
-    counts: tuple[Number, Number] = ("41", "41")
-    frame: str = ""
 
 
 class SurfaceCurrent(Step):
@@ -208,17 +207,12 @@ class PointTrace(Step):
     frame: str = ""
 
 
-class Snapshots(Step):
-    """E on a rectangle of ``counts`` points at every ``interval`` of time."""
+class Snapshots(OnRectangle):
+    """E on a rectangle at every ``interval`` of time."""
 
     kind: Literal["snapshots"]
-    name: Name
-    corner: Point
-    along: Point
-    across: Point
     interval: Time
     counts: tuple[Number, Number] = ("61", "61")
-    frame: str = ""
 
 
 CAPTURES = (FarField, NearPoint, NearLine, NearPlane, NearBox, PowerFlux, SurfaceCurrent, PointTrace, Snapshots)

@@ -51,7 +51,7 @@ def save_revision(request: HttpRequest, project_id: int, parent: int, data: dict
     if project.head.number != parent:
         author = project.head.author.get_username() if project.head.author else "somebody"
         raise Problem(409, f"{author} saved revision {project.head.number} while you edited revision {parent}; "
-                           "take theirs, or save yours on top", head=project.head.number, document=project.head.document, author=author)
+                           "take theirs, or save yours on top", head=project.head.number, document=project.head.whole, author=author)
     if document.digest() != project.head.digest:
         _append(project, document, request.user)
     return project

@@ -162,9 +162,8 @@ class ExampleLine(Schema):
 
 def _state(request: HttpRequest, project: Project) -> ProjectState:
     head = project.head
-    document = load_document(head.document).model_dump(mode="json")  # with the fields that have come since it was saved
     return ProjectState(id=project.id, name=project.name, role=role_of(request, project), revision=head.number,
-                        document=document, can_undo=head.parent_id is not None, can_redo=head.children.exists())
+                        document=head.whole, can_undo=head.parent_id is not None, can_redo=head.children.exists())
 
 
 @router.get("", response=list[ProjectCard], operation_id="list_projects")

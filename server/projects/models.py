@@ -2,9 +2,13 @@
 
 from __future__ import annotations
 
+from typing import Any
+
 from django.conf import settings
 from django.db import models
 from django.db.models import F, Q
+
+from heron.model import load_document
 
 
 class Role(models.TextChoices):
@@ -49,6 +53,11 @@ class Revision(models.Model):
             models.UniqueConstraint(fields=["project", "number"], name="revision_number"),
             models.CheckConstraint(condition=~Q(id=F("parent_id")), name="revision_not_own_parent"),
         ]
+
+    @property
+    def whole(self) -> dict[str, Any]:
+        """The document as it is served: with the fields that have come since it was saved."""
+        return load_document(self.document).model_dump(mode="json")
 
 
 class Upload(models.Model):

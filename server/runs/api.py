@@ -80,7 +80,7 @@ def _detail(run: Run) -> dict[str, Any]:
         **{k: getattr(run, k) for k in ("live", "trust", "made_by", "forecast")},
         "events": [{"at": e.at.isoformat(), "message": e.message} for e in run.events.all()],
         "warnings": run.summary.get("warnings", []),
-        "document": run.revision.document,
+        "document": run.revision.whole,
     }
 
 

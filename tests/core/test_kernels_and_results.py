@@ -8,6 +8,7 @@ import skrf
 from scipy.integrate import dblquad, quad
 from scipy.special import ellipk
 
+from heron.engines.lumped import Element, Networks
 from heron.engines.moments import kernels
 from heron.engines.moments.calibration import straight_wire
 from heron.formats import netcdf
@@ -140,3 +141,18 @@ def test_drive_steers_two_elements() -> None:
     assert abs(cut.angle[cut.realized_gain_dbi.argmax()]) < 20
     assert cut.front_to_back_db is not None
     assert cut.front_to_back_db > 6
+
+
+def test_lumped_elements_and_what_stands_between_ports_and_gaps() -> None:
+    """Impedances and admittances add (any book on circuits); what is not there is a short in series and a break side by side."""
+    f = np.array([1e8, 2e9])
+    s = 2j * np.pi * f
+    assert Element(5.0, 2e-9, 3e-12).impedance(f) == pytest.approx(5 + s * 2e-9 + 1 / (s * 3e-12))
+    assert Element(0.0, None, None).impedance(f) == pytest.approx(np.zeros(2))
+    assert 1 / Element(5.0, 2e-9, 3e-12, True).impedance(f) == pytest.approx(1 / 5 + 1 / (s * 2e-9) + s * 3e-12)
+    assert Element(None, 2e-9, None, True).impedance(f) == pytest.approx(s * 2e-9)
+    both = Networks([Element(7.0, None, None), None, Element(50.0, None, None, True)])
+    assert both.series(f) == pytest.approx(np.array([[7, 0, 0]] * 2)) and both.shunt(f) == pytest.approx(np.array([[0, 0, 0.02]] * 2))
+    current, voltage = np.zeros((2, 3, 1), dtype=complex), np.zeros((2, 3, 1), dtype=complex)
+    current[:, 0], voltage[:, 2] = 2j, 10
+    assert both.loss(f, current, voltage) == pytest.approx(np.full((2, 1, 1), 0.5 * 4 * 7 + 0.5 * 100 / 50))

@@ -1,5 +1,5 @@
 import { expect, it } from "vitest";
-import { magnitudeRgb, series } from "./scale";
+import { magnitudeRgb, series, signed } from "./scale";
 
 it("brightens with magnitude and clamps outside", () => {
   const light = (t: number): number => magnitudeRgb(t).reduce((a, b) => a + b);
@@ -13,4 +13,10 @@ it("brightens with magnitude and clamps outside", () => {
 it("tells series apart without colour", () => {
   expect(new Set([0, 1, 2, 3, 4].map((i) => series(i).dash)).size).toBe(5);
   expect(series(5)).toEqual(series(0));
+});
+
+it("gives signed values two sides about the paper", () => {
+  expect(new Set([0, 0.5, 1].map(signed)).size).toBe(3);
+  expect(signed(-1)).toBe(signed(0));
+  expect(signed(2)).toBe(signed(1));
 });

@@ -103,7 +103,7 @@ function cellTone(epsilon: number, conductor: boolean, resolved: number, sizes: 
   return mixed(t.air, t.medium, epsilon <= 1.0001 ? 0 : Math.min(0.9, 0.2 + 0.3 * Math.log2(epsilon)));
 }
 /** Cells per wavelength on the scale of the lens: 0 too few, 1 very many. */
-export const fineness = (resolved: number): number => Math.log(resolved / FEWEST) / Math.log(MANY / FEWEST);
+const fineness = (resolved: number): number => Math.log(resolved / FEWEST) / Math.log(MANY / FEWEST);
 const mixed = (a: Rgb, b: Rgb, t: number): Rgb => a.map((v, k) => v + t * (b[k]! - v)) as Rgb;
 
 /** Where the cut lies, what it shows, and what the grid is like. */
