@@ -2,7 +2,7 @@ import { useMutation, useQuery } from "@tanstack/react-query";
 import { Link, useNavigate } from "@tanstack/react-router";
 import { useRef, useState } from "react";
 import { call } from "../../api/client";
-import { client, examples, projects } from "../../api/queries";
+import { client, examples, project, projects } from "../../api/queries";
 import type { ProjectCard, ProjectState } from "../../api/types";
 import { Header } from "../../app/Header";
 import { useRegister } from "../../app/commands";
@@ -19,7 +19,8 @@ export function Shelf() {
   const create = useMutation({
     mutationFn: (body: { example?: string; document?: unknown }) => call<ProjectState>("POST", "/projects", body),
     onSuccess: async (made) => {
-      await client.invalidateQueries({ queryKey: projects.queryKey });
+      client.setQueryData(project(made.id).queryKey, made);
+      void client.invalidateQueries({ queryKey: projects.queryKey }); // the list may take its time; the new project need not wait for it
       await navigate({ to: "/projects/$projectId/bench", params: { projectId: String(made.id) } });
     },
     onError: (e) => setFault(e.message),
@@ -57,7 +58,7 @@ export function Shelf() {
           {error && <p className="text-rust">{error.message} <Button look="quiet" onClick={() => void refetch()}>Try again</Button></p>}
           {data?.length === 0 && <p className="rounded-lg border border-dashed border-rule p-8 text-center text-ink2">Nothing here yet. Start blank, or from one of the examples below.</p>}
           <ul className="grid grid-cols-3 gap-4">
-            {data?.map((p) => <Card key={p.id} project={p} />)}
+            {data?.map((p) => <Card key={p.id} line={p} />)}
           </ul>
           <h2 className="mb-3 mt-9 text-[15px] font-semibold">Start from an example</h2>
           <ul className="grid grid-cols-3 gap-x-4 gap-y-2">
@@ -76,17 +77,17 @@ export function Shelf() {
   );
 }
 
-function Card({ project }: { project: ProjectCard }) {
+function Card({ line }: { line: ProjectCard }) {
   return (
     <li>
-      <Link to="/projects/$projectId/bench" params={{ projectId: String(project.id) }} className="block overflow-hidden rounded-lg border border-rule bg-card hover:border-heron">
-        <div className="h-36 border-b border-faint bg-paper"><Sketch outline={project.outline as { points: [number, number, number][] }[]} /></div>
+      <Link to="/projects/$projectId/bench" params={{ projectId: String(line.id) }} className="block overflow-hidden rounded-lg border border-rule bg-card hover:border-heron">
+        <div className="h-36 border-b border-faint bg-paper"><Sketch outline={line.outline as { points: [number, number, number][] }[]} /></div>
         <div className="px-4 py-3">
           <div className="flex items-baseline gap-2">
-            <span className="truncate text-[14px] font-semibold">{project.name}</span>
-            <span className="ml-auto shrink-0 text-[12px] text-ink2">revision {project.revision}{project.role !== "owner" && ` · ${project.role}`}</span>
+            <span className="truncate text-[14px] font-semibold">{line.name}</span>
+            <span className="ml-auto shrink-0 text-[12px] text-ink2">revision {line.revision}{line.role !== "owner" && ` · ${line.role}`}</span>
           </div>
-          <p className="num mt-0.5 text-[12px] text-ink2">{project.running > 0 ? `${project.running} running…` : project.headline || "not solved yet"}</p>
+          <p className="num mt-0.5 text-[12px] text-ink2">{line.running > 0 ? `${line.running} running…` : line.headline || "not solved yet"}</p>
         </div>
       </Link>
     </li>
