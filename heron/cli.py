@@ -1,4 +1,4 @@
-"""The command line: ``solve``, ``geometry`` and ``bench``, without server or database."""
+"""The command line: ``solve``, ``geometry``, ``compare`` and ``bench``, without server or database."""
 
 from __future__ import annotations
 
@@ -13,11 +13,12 @@ import numpy as np
 from heron.checks import examine
 from heron.engines import Signal
 from heron.errors import HeronError, ModelError
-from heron.formats import netcdf
+from heron.formats import curves, netcdf
 from heron.formats.tables import PATTERN_COLUMNS, pattern_rows, table
 from heron.formats.touchstone import touchstone
 from heron.geometry.build import beside
 from heron.model import Document, evaluate_document, load_document
+from heron.results import fsv
 from heron.runner import execute, pattern_indices, with_fields
 
 BAD_INPUT = 2
@@ -40,9 +41,13 @@ def main(argv: list[str] | None = None) -> int:
     bench = commands.add_parser("bench", help="measure this machine")
     bench.add_argument("name", choices=["moments", "transient", "antennas"])
     bench.add_argument("--json", action="store_true")
+    compare = commands.add_parser("compare", help="grade the difference of two curves (IEEE Std 1597.1 feature selective validation)")
+    compare.add_argument("first", type=Path, help="two columns: abscissa and value")
+    compare.add_argument("second", type=Path)
+    compare.add_argument("--json", action="store_true")
     args = parser.parse_args(argv)
     try:
-        return {"solve": _solve, "geometry": _geometry, "bench": _bench}[args.command](args)
+        return {"solve": _solve, "geometry": _geometry, "bench": _bench, "compare": _compare}[args.command](args)
     except HeronError as error:
         print(f"odd-heron: {error}", file=sys.stderr)
         return BAD_INPUT
@@ -98,6 +103,25 @@ def _solve(args: argparse.Namespace) -> int:
         rows = np.vstack([pattern_rows(results, i, *steps) for i in pattern_indices(examination, results)])
         (args.out / "pattern.csv").write_text(table(PATTERN_COLUMNS, rows))
     netcdf.write(with_fields(examination, results), args.out / "run.nc")
+    return 0
+
+
+def _compare(args: argparse.Namespace) -> int:
+    pairs = []
+    for path in (args.first, args.second):
+        if path.stat().st_size > curves.MOST_BYTES:
+            raise HeronError(f"{path} is larger than {curves.MOST_BYTES // 1_000_000} MB")
+        try:
+            pairs.append(curves.two_columns(path.read_text(encoding="utf-8-sig"), str(path)))
+        except HeronError as error:
+            raise HeronError(f"{path}: {error.message}") from error
+        except UnicodeDecodeError as error:
+            raise HeronError(f"{path} is not text") from error
+    found = fsv.compare(*pairs[0], *pairs[1])
+    if args.json:
+        print(json.dumps({"adm": found.adm, "fdm": found.fdm, "gdm": found.gdm, "grade": found.grade}))
+    else:
+        print(f"{found.grade}  ADM {found.adm:.4g}  FDM {found.fdm:.4g}  GDM {found.gdm:.4g}")
     return 0
 
 

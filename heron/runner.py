@@ -15,7 +15,7 @@ from heron.engines import ENGINES, Progress, silent
 from heron.geometry.build import build_frames, frame_matrix
 from heron.geometry.places import POINTS, capture_points
 from heron.model import Evaluated
-from heron.results import currents, near, patterns, ports
+from heron.results import currents, near, patterns, ports, sphere
 from heron.results.power import budget
 
 
@@ -32,6 +32,7 @@ def execute(examination: Examination, progress: Progress = silent) -> Run:
     started = perf_counter()
     engine = ENGINES[examination.engine]
     results = engine.solve(examination.model, examination.discretisation, progress)
+    results = sphere.record(results, pattern_indices(examination, results))
     return Run(results, summarise(examination, results, perf_counter() - started))
 
 

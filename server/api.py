@@ -12,6 +12,8 @@ from ninja.security import django_auth
 from server import errors
 from server.accounts.api import router as accounts
 from server.projects.api import router as projects
+from server.readouts.api import router as readouts
+from server.readouts.evaluation import router as evaluation
 from server.runs.api import router as runs
 
 
@@ -29,3 +31,5 @@ errors.install(api)
 api.add_router("/session", accounts, tags=["session"])
 api.add_router("/projects", projects, tags=["projects"])
 api.add_router("/projects", runs, tags=["runs"])
+api.add_router("/projects", readouts, tags=["readouts"])
+api.add_router("/projects", evaluation, tags=["evaluation"])

@@ -18,6 +18,7 @@ INSTALLED_APPS = [
     "server.accounts",
     "server.projects",
     "server.runs",
+    "server.readouts",
 ]
 MIDDLEWARE = [
     "django.middleware.security.SecurityMiddleware",

@@ -65,8 +65,11 @@ class Refusal:
 class FieldSource(Protocol):
     """Fields of one drive at one frequency, anywhere; angles in radians, lengths in m, peak phasors."""
 
+    def reach(self) -> tuple[NDArray[np.float64], float]:
+        """Centre (3,) and radius, m, of a ball that holds all sources, images included."""
+
     def far_field(self, theta: NDArray[np.float64], phi: NDArray[np.float64], frequency: float) -> NDArray[np.complex128]:
-        """r·E e^(jkr) (1, d, 2) in V: θ and φ components at directions (d,)."""
+        """r·E e^(jkr) (1, d, 2) in V: θ and φ components at directions (d,); behind a reflecting plane, what its images would give there."""
 
     def near_field(
         self, points: NDArray[np.float64], frequency: float

@@ -132,7 +132,7 @@ def evaluate(text: str, names: Mapping[str, Quantity] | None = None, expect: Dim
     :raises QuantityError: unknown name or unit, mixed dimensions, no finite value.
     """
     try:
-        result = _Evaluator(names or {}).visit(parse(text))
+        result = Evaluator(names or {}).visit(parse(text))
     except (OverflowError, ZeroDivisionError) as error:
         raise QuantityError(f"“{text}” has no finite value") from error
     if not math.isfinite(result.value):
@@ -144,7 +144,9 @@ def evaluate(text: str, names: Mapping[str, Quantity] | None = None, expect: Dim
     return result
 
 
-class _Evaluator:
+class Evaluator:
+    """Walks a tree; :meth:`name` and :meth:`call` may be given other meanings."""
+
     def __init__(self, names: Mapping[str, Quantity]) -> None:
         self.names = names
 
@@ -273,8 +275,11 @@ def _scale(a: Dimension, factor: float) -> Dimension:
 
 def _alike(args: list[Quantity], verb: str) -> list[Quantity]:
     """The operands in one dimension; a bare zero takes the dimension of the others."""
-    dimension = next((a.dimension for a in args if a.dimension != NONE or a.value != 0), NONE)
+    def bare_zero(a: Quantity) -> bool:
+        return a.dimension == NONE and isinstance(a.value, int | float) and a.value == 0
+
+    dimension = next((a.dimension for a in args if not bare_zero(a)), NONE)
     for a in args:
-        if a.dimension != dimension and not (a.value == 0 and a.dimension == NONE):
+        if a.dimension != dimension and not bare_zero(a):
             raise QuantityError(f"{describe(dimension)} and {describe(a.dimension)} cannot {verb}")
-    return [Quantity(a.value, dimension) for a in args]
+    return [type(a)(a.value, dimension) for a in args]

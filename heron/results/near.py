@@ -2,10 +2,13 @@
 
 from __future__ import annotations
 
+from dataclasses import dataclass
+
 import numpy as np
 import xarray as xr
 from numpy.typing import NDArray
 
+from heron.errors import HeronError
 from heron.results.patterns import has_ground, source
 
 Floats = NDArray[np.float64]
@@ -30,7 +33,7 @@ def flux(points: Floats, counts: tuple[int, int], e: Complexes, h: Complexes) ->
     n, m = counts
     grid = points.reshape(m, n, 3)
     normal = np.cross(grid[0, -1] - grid[0, 0], grid[-1, 0] - grid[0, 0]) / ((n - 1) * (m - 1))
-    density = 0.5 * (np.cross(e, h.conj()).real @ normal).reshape(m, n)
+    density = (poynting(e, h) @ normal).reshape(m, n)
     density[[0, -1], :] *= 0.5
     density[:, [0, -1]] *= 0.5
     return float(density.sum())
@@ -39,3 +42,39 @@ def flux(points: Floats, counts: tuple[int, int], e: Complexes, h: Complexes) ->
 def rms_magnitude(field: Complexes) -> Floats:
     """√(½ Σ|F|²) (n,): root mean square of the whole vector."""
     return np.asarray(np.sqrt(0.5 * (np.abs(field) ** 2).sum(axis=-1)))
+
+
+@dataclass(frozen=True)
+class Decay:
+    """A fit |F| = a·exp(−x/length) and arg F = φ − βx along a line: ``length`` in m (negative where it grows), ``beta`` in rad/m, and what is left, rms, in dB."""
+
+    length: float
+    beta: float
+    rest_db: float
+
+
+def decay(distance: Floats, field: Complexes) -> Decay:
+    """Fits the strongest component of a field (n, 3) along a line, at distances (n,) in m from its start.
+
+    :raises HeronError: fewer than three points, or no field.
+    """
+    own = field[:, int((np.abs(field) ** 2).sum(axis=0).argmax())]
+    there = np.abs(own) > 1e-9 * np.abs(own).max() if len(own) else np.array([])
+    if there.sum() < 3 or np.ptp(distance) == 0:
+        raise HeronError("a decay needs at least three points of a line with a field")
+    x, level = distance[there], np.log(np.abs(own[there]))
+    slope, offset = np.polyfit(x, level, 1)
+    beta = -float(np.polyfit(x, np.unwrap(np.angle(own[there])), 1)[0])
+    rest = float(np.sqrt(np.mean((level - slope * x - offset) ** 2)) * 20 / np.log(10))
+    return Decay(float(-1 / slope) if slope else float("inf"), beta, rest)
+
+
+def poynting(e: Complexes, h: Complexes) -> Floats:
+    """Mean power density ½ Re E × H* (n, 3) in W/m² of peak phasors."""
+    return np.asarray(0.5 * np.cross(e, h.conj()).real)
+
+
+def wave_impedance(e: Complexes, h: Complexes) -> Floats:
+    """|E| / |H| (n,) of the whole vectors, Ω; NaN where there is no H."""
+    with np.errstate(divide="ignore", invalid="ignore"):
+        return np.asarray(np.linalg.norm(np.abs(e), axis=-1) / np.linalg.norm(np.abs(h), axis=-1))

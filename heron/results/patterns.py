@@ -10,7 +10,10 @@ import xarray as xr
 from numpy.typing import NDArray
 
 from heron.engines import ENGINES, FieldSource
+from heron.engines.transient.planes import planes_in
 from heron.quantities.constants import ETA0
+from heron.results import sphere
+from heron.results.polarisation import component, ellipse
 from heron.results.power import Budget, budget
 
 Floats = NDArray[np.float64]
@@ -35,12 +38,45 @@ def decibel(ratio: Floats) -> Floats:
 
 
 def far_field(results: xr.Dataset, index: int, theta_deg: Floats, phi_deg: Floats) -> Complexes:
-    """r·E (d, 2), θ and φ components in V, peak, at directions (d,); zero below a ground plane."""
+    """r·E (d, 2), θ and φ components in V, peak, at directions (d,); zero behind reflecting planes."""
     f = float(results["frequency"].values[index])
-    field = source(results, index).far_field(np.radians(theta_deg), np.radians(phi_deg), f)[0]
-    if has_ground(results):
-        field[np.mod(theta_deg, 360) > 90.0 + 1e-9] = 0
+    theta, phi = np.radians(theta_deg), np.radians(phi_deg)
+    known = sphere.recorded(results, index)
+    field = source(results, index).far_field(theta, phi, f)[0] if known is None else known.at(theta, phi)
+    field[hidden(results, theta, phi)] = 0
     return np.asarray(field)
+
+
+def far_mesh(results: xr.Dataset, index: int, theta_deg: Floats, phi_deg: Floats) -> Complexes:
+    """The same (θ, φ, 2) at all pairs of angles."""
+    theta, phi = np.radians(theta_deg), np.radians(phi_deg)
+    field = whole_sphere(results, index).mesh(theta, phi)
+    field[hidden(results, *np.meshgrid(theta, phi, indexing="ij"))] = 0
+    return np.asarray(field)
+
+
+def whole_sphere(results: xr.Dataset, index: int) -> sphere.Sphere:
+    """The far field under the dataset's drive, as recorded or sampled now; it goes on behind reflecting planes, as their images would have it."""
+    known = sphere.recorded(results, index)
+    if known is None:
+        f = float(results["frequency"].values[index])
+        known = sphere.Sphere(*sphere.sampled(source(results, index), f), f)
+    return known
+
+
+def hidden(results: xr.Dataset, theta: Floats, phi: Floats) -> NDArray[np.bool_]:
+    """Which directions, in rad, lie behind a ground or a wall."""
+    unit = sphere.directions(theta, phi)
+    out = np.zeros(np.shape(theta), dtype=bool)
+    for plane in planes_in(results):
+        if not plane.doubles:
+            out |= plane._replace(at=0.0).beyond(unit, 1e-9)
+    return out
+
+
+def centre(results: xr.Dataset, index: int) -> Floats:
+    """Middle (3,) m of the sources, images included."""
+    return source(results, index).reach()[0]
 
 
 def has_ground(results: xr.Dataset) -> bool:
@@ -69,28 +105,26 @@ class FarFieldFigures:
 def figures(results: xr.Dataset, index: int, powers: Budget | None = None, start_step: float = 5.0) -> FarFieldFigures:
     """Peak direction by a coarse grid and two refinements round its maximum, and the gains there."""
     powers = powers or budget(results)
-    top = 90.0 if has_ground(results) else 180.0
-    theta, phi = _mesh(np.arange(0.0, top + 0.1, start_step), np.arange(0.0, 360.0, start_step))
+    whole = whole_sphere(results, index)
+    step = min(start_step, 180 / (whole.order + 1) / 2)
+    theta, phi = np.linspace(0, 180, int(np.ceil(180 / step)) + 1), np.linspace(0, 360, int(np.ceil(360 / step)), endpoint=False)
     best, where = -1.0, (0.0, 0.0)
-    step = start_step
     for _ in range(3):
-        u = intensity(far_field(results, index, theta, phi))
+        field = whole.mesh(np.radians(theta), np.radians(phi))
+        u = intensity(field)
+        u[hidden(results, *np.meshgrid(np.radians(theta), np.radians(phi), indexing="ij"))] = 0
         # Equal maxima (a dipole's ring) resolve to the first direction, not to rounding noise.
-        i = int(np.flatnonzero(u >= u.max() * (1 - 1e-9))[0])
-        if u[i] > best * (1 + 1e-9):
-            best, where = float(u[i]), (float(theta[i]), float(phi[i]))
+        i, j = np.argwhere(u >= u.max() * (1 - 1e-6))[0]
+        if u[i, j] > best * (1 + 1e-6):
+            best, where = float(u[i, j]), (float(theta[i]), float(phi[j]))
         step /= 5
         span = np.arange(-5.0, 6.0) * step
-        theta, phi = _mesh(np.clip(where[0] + span, 0, top), where[1] + span)
+        theta, phi = np.clip(where[0] + span, 0, 180), where[1] + span
     accepted, radiated = float(powers.accepted[index]), float(powers.radiated[index])
     available = float(powers.available[index])
     d, g, r = decibel(4 * np.pi * best / np.array([radiated, accepted, available]))
     return FarFieldFigures(float(results["frequency"].values[index]), float(d), float(g), float(r), radiated / accepted,
                            radiated / available, where[0], float(np.mod(where[1], 360.0)))
-
-
-def _mesh(theta: NDArray[Any], phi: NDArray[Any]) -> tuple[Floats, Floats]:
-    return np.repeat(theta, len(phi)), np.tile(phi, len(theta))
 
 
 def grid(step_theta: float, step_phi: float) -> tuple[Floats, Floats]:
@@ -99,44 +133,77 @@ def grid(step_theta: float, step_phi: float) -> tuple[Floats, Floats]:
 
 
 @dataclass(frozen=True)
-class Cut:
-    """A full-circle cut. ``angle`` (n,) degrees from -180 to 180; gains (n,) in dBi; figures of its main lobe."""
+class Lobes:
+    """Figures of a cut's main lobe; ``None`` where the cut has no such thing: no fall by 3 dB, nothing behind (ground), no second lobe.
 
-    plane: str
-    angle: Floats
-    realized_gain_dbi: Floats
+    Side lobes in dB relative to the main one: the highest, and the higher of the two next to the main lobe.
+    """
+
+    peak_deg: float
     beamwidth_deg: float | None
     front_to_back_db: float | None
     side_lobe_db: float | None
+    first_side_lobe_db: float | None
 
 
-def cut(results: xr.Dataset, index: int, plane: str, powers: Budget | None = None, step: float = 1.0) -> Cut:
-    """A cut through the pattern: ``plane`` is "phi=0", "phi=90" (angle is θ, negative on the far side) or "theta=90" (angle is φ).
+@dataclass(frozen=True)
+class Cut:
+    """A full-circle cut. ``angle`` (n,) degrees from -180 to 180; ``level`` (n,) dBi; axial ratio (n,) dB, positive when right-handed."""
+
+    plane: str
+    angle: Floats
+    level: Floats
+    axial_ratio: Floats
+    lobes: Lobes
+
+
+QUANTITIES = ("realized_gain", "gain", "directivity")
+
+
+def normal_power(powers: Budget, index: int, quantity: str) -> float:
+    """The power in W that a kind of gain refers to.
+
+    :raises ValueError: not one of :data:`QUANTITIES`.
+    """
+    if quantity not in QUANTITIES:
+        raise ValueError(f"a pattern shows {', '.join(QUANTITIES)}, not {quantity!r}")
+    return float({"realized_gain": powers.available, "gain": powers.accepted, "directivity": powers.radiated}[quantity][index])
+
+
+def plane_angles(plane: str, step: float = 1.0) -> tuple[Floats, Floats, Floats]:
+    """Angle along a cut and its θ and φ, degrees: "phi=0" (the angle is θ, negative on the far side) or "theta=90" (the angle is φ).
 
     :raises ValueError: another plane.
     """
     kind, _, value = plane.partition("=")
+    try:
+        fixed = float(value)
+    except ValueError:
+        kind = ""
     if kind not in ("phi", "theta"):
         raise ValueError(f"a cut is named phi=… or theta=…, not {plane!r}")
     angle = np.arange(-180, 180 + step / 2, step)
-    fixed = float(value)
     if kind == "phi":
-        theta, phi = np.abs(angle), np.where(angle < 0, fixed + 180, fixed)
-    else:
-        theta, phi = np.full_like(angle, fixed), angle
-    powers = powers or budget(results)
-    u = intensity(far_field(results, index, theta, phi))
-    level = decibel(4 * np.pi * u / powers.available[index])
-    width, back, side = lobe_figures(angle, level)
-    return Cut(plane, angle, level, width, back, side)
+        return angle, np.abs(angle), np.where(angle < 0, fixed + 180, fixed)
+    return angle, np.full_like(angle, fixed), angle
 
 
-def lobe_figures(angle: Floats, level: Floats) -> tuple[float | None, float | None, float | None]:
-    """Half-power beamwidth (degrees), front-to-back ratio and side-lobe level (dB) of a closed cut.
+def cut(results: xr.Dataset, index: int, plane: str, powers: Budget | None = None, step: float = 1.0,
+        quantity: str = "realized_gain", part: str = "total", reference: float = 0.0) -> Cut:
+    """A cut through the pattern of one component; ``reference`` is that of co-polarisation, rad from x.
 
-    The first and last sample are the same direction. ``None`` where the cut has no such thing:
-    no fall by 3 dB, nothing behind (ground), no second lobe.
+    :raises ValueError: a plane, quantity or component that there is not.
     """
+    angle, theta, phi = plane_angles(plane, step)
+    field = far_field(results, index, theta, phi)
+    u = component(field, np.radians(phi), part, reference) / (2 * ETA0)
+    level = decibel(4 * np.pi * u / normal_power(powers or budget(results), index, quantity))
+    own = ellipse(field)
+    return Cut(plane, angle, level, 20 * np.log10(own.axial_ratio) * np.where(own.right, 1, -1), lobe_figures(angle, level))
+
+
+def lobe_figures(angle: Floats, level: Floats) -> Lobes:
+    """Figures of a closed cut (n,): degrees and dB; the first and last sample are the same direction."""
     a, v = angle[:-1], level[:-1]
     n = len(a)
     peak = int(np.argmax(v))
@@ -159,12 +226,12 @@ def lobe_figures(angle: Floats, level: Floats) -> tuple[float | None, float | No
     back = float(v[(peak + n // 2) % n])
     front_to_back = None if back <= FLOOR_DB + 20 else float(top) - back
     maxima = np.flatnonzero((turned > np.roll(turned, 1)) & (turned >= np.roll(turned, -1)))
-    others = [float(turned[i]) for i in maxima if abs(i - n // 2) > 1 and turned[i] > FLOOR_DB + 20]
-    main = [i for i in maxima if turned[i] > top - 1e-6]
-    side = max((o for o in others if o < top - 1e-6), default=None)
-    if side is None and len(main) > 1:
+    others = [int(i) for i in maxima if abs(i - n // 2) > 1 and turned[i] > FLOOR_DB + 20 and turned[i] < top - 1e-6]
+    side = max((float(turned[i]) for i in others), default=None)
+    if side is None and len([i for i in maxima if turned[i] > top - 1e-6]) > 1:
         side = float(top)
-    return width, front_to_back, None if side is None else side - float(top)
+    near = [float(turned[i]) for i in (max((i for i in others if i < n // 2), default=None), min((i for i in others if i > n // 2), default=None)) if i is not None]
+    return Lobes(float(a[peak]), width, front_to_back, None if side is None else side - float(top), max(near) - float(top) if near else None)
 
 
 def as_dict(record: Any) -> dict[str, Any]:

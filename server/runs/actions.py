@@ -57,6 +57,32 @@ def get_run(request: HttpRequest, project_id: int, number: int, least: Role = Ro
     return run
 
 
+def results_of(request: HttpRequest, project_id: int, number: int) -> Run:
+    """A run that has results.
+
+    :raises Problem: 404 or, without results, 409 with its state.
+    """
+    run = get_run(request, project_id, number)
+    if not run.has_results:
+        raise Problem(409, f"run {run.number} has no results: it is {run.status}" + (f" ({run.reason})" if run.reason else ""))
+    return run
+
+
+@transaction.atomic
+def annotate(request: HttpRequest, project_id: int, number: int, note: str | None, baseline: bool | None) -> Run:
+    """Sets the note of a run, or makes it the one baseline of its project."""
+    project = get_project(request, project_id, Role.EDITOR, lock=True)
+    run = get_run(request, project_id, number, Role.EDITOR)
+    if note is not None:
+        run.note = note
+    if baseline is not None:
+        if baseline:
+            project.runs.filter(baseline=True).update(baseline=False)
+        run.baseline = baseline
+    run.save(update_fields=["note", "baseline"])
+    return run
+
+
 @transaction.atomic
 def wish(request: HttpRequest, project_id: int, number: int, wanted: Wish) -> Run:
     """Asks an active run to pause, go on or stop. A queued run stops at once."""

@@ -2,24 +2,25 @@
 
 from __future__ import annotations
 
+from dataclasses import asdict
 from datetime import datetime
 from typing import Any
 
 import numpy as np
 from django.http import HttpRequest, HttpResponse
-from ninja import Router, Schema
+from ninja import Field, Router, Schema
 from ninja import Status as Answer
 
 from heron.formats import tables
 from heron.formats.touchstone import touchstone
-from heron.geometry.build import build_frames, frame_matrix
-from heron.geometry.places import POINTS, TIME_POINTS, capture_points
-from heron.model import Evaluated, evaluate_document, load_document
+from heron.geometry.places import POINTS, TIME_POINTS
+from heron.model import Evaluated, load_document
+from heron.model.differences import differences
 from heron.results import currents, near, patterns, readout, signals
-from heron.results.power import budget
-from server.errors import Problem, not_found
+from server.errors import not_found
 from server.packets import packet
 from server.runs import actions, store
+from server.runs.fields import capture_field, model_of
 from server.runs.models import Run, Wish
 
 router = Router()
@@ -53,6 +54,11 @@ class RunLine(Schema):
     unknowns: int | None
     solves: int | None
     wall_s: float | None
+    note: str
+    baseline: bool
+    engine: str
+    efficiency: float | None
+    gain_dbi: float | None
 
 
 class RunDetail(RunLine):
@@ -65,13 +71,41 @@ class RunDetail(RunLine):
     document: dict[str, Any]
 
 
+class Annotation(Schema):
+    note: str | None = Field(default=None, max_length=2000)
+    baseline: bool | None = None
+
+
+class Differences(Schema):
+    """Values of parameters, fields of steps, and results, each in the first and the second run."""
+
+    values: list[dict[str, Any]]
+    steps: list[dict[str, Any]]
+    results: list[dict[str, Any]]
+
+
+RESULT_LINES = {"status": "state", "revision": "revision", "engine": "engine", "unknowns": "unknowns", "solves": "solves", "wall_s": "time, s", "grade": "trust",
+                "efficiency": "total efficiency", "gain_dbi": "realized gain, dBi"}
+
+
 def _line(run: Run) -> dict[str, Any]:
     return {
-        **{k: getattr(run, k) for k in ("number", "status", "stage", "fraction", "wish", "reason", "values", "headline", "grade",
+        **{k: getattr(run, k) for k in ("number", "status", "stage", "fraction", "wish", "reason", "values", "headline", "grade", "note", "baseline",
                                         "created", "started", "finished", "has_results")},
         "revision": run.revision.number,
         **{k: run.summary.get(k) for k in ("unknowns", "solves", "wall_s")},
+        "engine": run.summary.get("engine") or run.forecast.get("engine", ""),
+        **_best(run),
     }
+
+
+def _best(run: Run) -> dict[str, float | None]:
+    """Total efficiency and realized gain of the far field that was solved nearest to the lowest reflection."""
+    far, at = run.summary.get("far_field") or [], run.headline.get("frequency_hz")
+    if not far or at is None:
+        return {"efficiency": None, "gain_dbi": None}
+    near_by = min(far, key=lambda f: abs(f["frequency_hz"] - at))
+    return {"efficiency": near_by["total_efficiency"], "gain_dbi": near_by["realized_gain_dbi"]}
 
 
 def _detail(run: Run) -> dict[str, Any]:
@@ -106,6 +140,27 @@ def delete_run(request: HttpRequest, project_id: int, number: int) -> Answer:
     return Answer(204, None)
 
 
+@router.patch("/{int:project_id}/runs/{int:number}", response=RunDetail, operation_id="annotate_run")
+def annotate_run(request: HttpRequest, project_id: int, number: int, data: Annotation) -> dict[str, Any]:
+    return _detail(actions.annotate(request, project_id, number, data.note, data.baseline))
+
+
+@router.get("/{int:project_id}/differences", response=Differences, operation_id="compare_runs")
+def compare_runs(request: HttpRequest, project_id: int, first: int, second: int) -> dict[str, Any]:
+    """What differs between two runs: values of parameters, steps, plan, and what they came to."""
+    pair = [actions.get_run(request, project_id, n) for n in (first, second)]
+    steps = differences(*(load_document(r.revision.document) for r in pair))
+    values = [r.values for r in pair]
+    names = [n for n in dict.fromkeys([*values[0], *values[1]]) if values[0].get(n) != values[1].get(n)]
+    lines = [_line(r) for r in pair]
+    return {
+        "values": [{"name": n, "first": values[0].get(n), "second": values[1].get(n)} for n in names],
+        "steps": [asdict(d) for d in steps],
+        "results": [{"name": label, "first": lines[0][key], "second": lines[1][key]} for key, label in RESULT_LINES.items() if lines[0][key] != lines[1][key]]
+        + [{"name": "lowest |S11|", "first": lines[0]["headline"].get("text"), "second": lines[1]["headline"].get("text")}],
+    }
+
+
 @router.post("/{int:project_id}/runs/{int:number}/stop", response=RunDetail, operation_id="stop_run")
 def stop_run(request: HttpRequest, project_id: int, number: int) -> dict[str, Any]:
     return _detail(actions.wish(request, project_id, number, Wish.STOP))
@@ -122,9 +177,7 @@ def continue_run(request: HttpRequest, project_id: int, number: int) -> dict[str
 
 
 def _results(request: HttpRequest, project_id: int, number: int) -> tuple[Run, Any]:
-    run = actions.get_run(request, project_id, number)
-    if not run.has_results:
-        raise Problem(409, f"run {run.number} has no results: it is {run.status}" + (f" ({run.reason})" if run.reason else ""))
+    run = actions.results_of(request, project_id, number)
     return run, store.load(run.id)
 
 
@@ -132,39 +185,11 @@ def _results(request: HttpRequest, project_id: int, number: int) -> tuple[Run, A
 def get_sweep(request: HttpRequest, project_id: int, number: int) -> dict[str, Any]:
     """Everything against frequency, with badges."""
     run, results = _results(request, project_id, number)
-    return {**readout.sweep(results), "far_field": run.summary["far_field"], "power_flux": run.summary.get("power_flux", {}), "captures": _captures(_model(run))}
-
-
-def _model(run: Run) -> Evaluated:
-    return evaluate_document(load_document(run.revision.document), run.overrides)
+    return {**readout.sweep(results), "far_field": run.summary["far_field"], "power_flux": run.summary.get("power_flux", {}), "captures": _captures(model_of(run))}
 
 
 def _captures(model: Evaluated) -> list[dict[str, Any]]:
     return [{"name": c.name, "kind": c.kind} for c in model.captures if c is not None and c.kind in (*POINTS, *TIME_POINTS, "surface_current")]
-
-
-@router.get("/{int:project_id}/runs/{int:number}/cuts", response=list[dict[str, Any]], operation_id="get_cuts")
-def get_cuts(request: HttpRequest, project_id: int, number: int, frequency: float, planes: str = "phi=0,phi=90") -> list[dict[str, Any]]:
-    _, results = _results(request, project_id, number)
-    index, powers = patterns.nearest_index(results, frequency), budget(results)
-    try:
-        cuts = [patterns.cut(results, index, p.strip(), powers) for p in planes.split(",")[:4]]
-    except ValueError as error:
-        raise Problem(422, str(error)) from error
-    return [{"plane": c.plane, "angle_deg": c.angle.tolist(), "realized_gain_dbi": c.realized_gain_dbi.tolist(),
-             "beamwidth_deg": c.beamwidth_deg, "front_to_back_db": c.front_to_back_db, "side_lobe_db": c.side_lobe_db} for c in cuts]
-
-
-@router.get("/{int:project_id}/runs/{int:number}/pattern", operation_id="get_pattern")
-def get_pattern(request: HttpRequest, project_id: int, number: int, frequency: float) -> HttpResponse:
-    """Realized gain in dBi on a 5° grid, rows θ 0…180, columns φ 0…360."""
-    _, results = _results(request, project_id, number)
-    index, powers = patterns.nearest_index(results, frequency), budget(results)
-    theta, phi = patterns.grid(5, 5)
-    u = patterns.intensity(patterns.far_field(results, index, np.repeat(theta, len(phi)), np.tile(phi, len(theta))))
-    gain = patterns.decibel(4 * np.pi * u / powers.available[index]).reshape(len(theta), len(phi))
-    header = {"frequency_hz": float(results["frequency"].values[index]), "peak_dbi": float(gain.max())}
-    return packet(header, realized_gain_dbi=gain, theta_deg=theta, phi_deg=phi)
 
 
 @router.get("/{int:project_id}/runs/{int:number}/current", operation_id="get_current")
@@ -184,18 +209,11 @@ def get_current(request: HttpRequest, project_id: int, number: int, frequency: f
 def near_field_at(request: HttpRequest, project_id: int, number: int, name: str, frequency: float) -> HttpResponse:
     """RMS |E| and |H| of a capture, and the complex components at its points."""
     run, results = _results(request, project_id, number)
-    model = _model(run)
-    capture = next((c for c in model.captures if c is not None and c.name == name and c.kind in POINTS), None)
-    if capture is None:
-        raise not_found("near-field capture of that name")
-    points = capture_points(capture, frame_matrix(build_frames(model, []), capture.frame))
-    index = patterns.nearest_index(results, frequency)
-    e, h = near.near_field(results, index, points)
-    shape = [int(c) for c in capture.counts] if hasattr(capture, "counts") else [len(points)]
-    header: dict[str, Any] = {"frequency_hz": float(results["frequency"].values[index]), "kind": capture.kind, "counts": shape}
-    if capture.kind == "power_flux":
-        header["power_w"] = near.flux(points, (shape[0], shape[1]), e, h)
-    return packet(header, points=points, e=near.rms_magnitude(e), h=near.rms_magnitude(h), e_re=e.real, e_im=e.imag, h_re=h.real, h_im=h.imag)
+    f = capture_field(run, results, name, frequency)
+    header: dict[str, Any] = {"frequency_hz": f.frequency, "kind": f.kind, "counts": f.counts}
+    if f.kind == "power_flux":
+        header["power_w"] = near.flux(f.points, (f.counts[0], f.counts[1]), f.e, f.h)
+    return packet(header, points=f.points, e=near.rms_magnitude(f.e), h=near.rms_magnitude(f.h), e_re=f.e.real, e_im=f.e.imag, h_re=f.h.real, h_im=f.h.imag)
 
 
 @router.get("/{int:project_id}/runs/{int:number}/surface/{name}", operation_id="get_surface_current")
@@ -217,7 +235,7 @@ def get_signals(request: HttpRequest, project_id: int, number: int, name: str) -
         found = signals.signals(results, name)
     except LookupError as error:
         raise not_found("signals of that name") from error
-    capture = next(c for c in _model(run).captures if c is not None and c.name == name)
+    capture = next(c for c in model_of(run).captures if c is not None and c.name == name)
     counts = [int(c) for c in getattr(capture, "counts", [1])]
     header = {"kind": capture.kind, "counts": counts, "complete": len(found.points) == int(np.prod(counts))}
     arrays = {"time_ns": 1e9 * found.time, "pulse": found.pulse, "points": found.points, "e": found.e}

@@ -49,6 +49,8 @@ class Run(models.Model):
     headline = models.JSONField(default=dict)
     trust = models.JSONField(default=list)
     grade = models.CharField(max_length=1, default="")
+    note = models.CharField(max_length=2000, default="", blank=True)
+    baseline = models.BooleanField(default=False)
     made_by = models.JSONField(default=dict)
     created = models.DateTimeField(auto_now_add=True)
     started = models.DateTimeField(null=True)

@@ -109,11 +109,12 @@ def test_bands_and_resonances_of_a_known_curve() -> None:
 def test_lobe_figures_of_a_cosine_pattern() -> None:
     angle = np.arange(-180, 181.0)
     level = 20 * np.log10(np.maximum(np.abs(np.cos(np.radians(angle))), 1e-4))
-    width, back, side = patterns.lobe_figures(angle, level)
+    lobes = patterns.lobe_figures(angle, level)
+    width, back, side = lobes.beamwidth_deg, lobes.front_to_back_db, lobes.side_lobe_db
     assert width == pytest.approx(90, abs=0.1)
     assert back == pytest.approx(0, abs=1e-9)
     assert side == pytest.approx(0, abs=1e-9)
-    assert patterns.lobe_figures(angle, np.zeros_like(angle))[0] is None
+    assert patterns.lobe_figures(angle, np.zeros_like(angle)).beamwidth_deg is None
 
 
 def test_files_read_back() -> None:
@@ -138,9 +139,9 @@ def test_drive_steers_two_elements() -> None:
     parts = [wire("a", [-0.125, 0, -0.24], [-0.125, 0, 0.24]), wire("b", [0.125, 0, -0.24], [0.125, 0, 0.24])]
     feeds = [{"number": 1, "part": "a"}, {"number": 2, "part": "b", "phase": "-90 deg"}]
     cut = patterns.cut(solve({"parts": parts, "feeds": feeds, "plan": plan()}), 0, "theta=90")
-    assert abs(cut.angle[cut.realized_gain_dbi.argmax()]) < 20
-    assert cut.front_to_back_db is not None
-    assert cut.front_to_back_db > 6
+    assert abs(cut.angle[cut.level.argmax()]) < 20
+    assert cut.lobes.front_to_back_db is not None
+    assert cut.lobes.front_to_back_db > 6
 
 
 def test_lumped_elements_and_what_stands_between_ports_and_gaps() -> None:

@@ -28,6 +28,11 @@ class Sources:
             self.radius = np.concatenate((radius, radius))
             self.currents = np.concatenate((self.currents, -self.currents), axis=1)
 
+    def reach(self) -> tuple[Floats, float]:
+        ends = np.vstack((self.start, self.end))
+        centre = (ends.min(axis=0) + ends.max(axis=0)) / 2
+        return centre, float(np.linalg.norm(ends - centre, axis=1).max())
+
     def far_field(self, theta: Floats, phi: Floats, frequency: float) -> Complexes:
         """r·E e^(jkr) as (c, d, 2): θ and φ components in V, for directions θ, φ (d,) in radians."""
         omega = 2 * np.pi * frequency

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import json
 from dataclasses import dataclass
 from functools import lru_cache
 from time import perf_counter
@@ -16,7 +15,7 @@ from heron.engines.lumped import networks
 from heron.engines.transient import radiation, records
 from heron.engines.transient.dataset import dataset
 from heron.engines.transient.need import Need
-from heron.engines.transient.planes import Plane
+from heron.engines.transient.planes import planes_in
 from heron.engines.transient.pulse import Pulse, pulse_of
 from heron.engines.transient.recorder import FRAMES, PulseRun, Recorder
 from heron.engines.transient.records import Complexes
@@ -134,9 +133,7 @@ class TransientEngine:
         def under(name: str) -> Complexes:
             return np.asarray(np.einsum("p,p...->...", incident, results[name].values[index]))
 
-        planes = [Plane(*p) for p in json.loads(results.attrs.get("planes", "[]"))]
-        if not planes and results.attrs["ground"] != "none":  # a run from before there were other planes
-            planes = [Plane(2, 0, False, float(results.attrs["ground"]), False)]
+        planes = planes_in(results)
         near = [(results[f"{n}_at"].values, under(f"{n}_e"), under(f"{n}_h")) for n in np.ravel(results.attrs.get("recorded", [])) if n]
         walls = np.asarray(results.attrs["walls"]).reshape(2, 3)
         return radiation.Surface(results["surface_point"].values, under("surface_j"), under("surface_m"), planes, (walls[0], walls[1]), near)

@@ -6,9 +6,11 @@ zero) whose normal part is: Balanis, *Advanced Engineering Electromagnetics*, ch
 
 from __future__ import annotations
 
+import json
 from typing import Any, NamedTuple
 
 import numpy as np
+import xarray as xr
 from numpy.typing import NDArray
 
 from heron.errors import ModelError
@@ -65,6 +67,14 @@ def planes_of(model: Evaluated, low: Floats, high: Floats, margin: float) -> lis
             raise ModelError(f"along {AXES[k]} there are {len(own)} reflecting planes (ground, mirror or wall), and waves would go to and fro between them for ever; "
                              "keep one, the other side stays open", ("surround", "mirror" if any(p.doubles for p in own) else "walls"))
     return out
+
+
+def planes_in(results: xr.Dataset) -> list[Plane]:
+    """The planes of a run, whichever engine made it."""
+    planes = [Plane(*p) for p in json.loads(results.attrs.get("planes", "[]"))]
+    if not planes and results.attrs["ground"] != "none":
+        planes = [Plane(2, 0, False, float(results.attrs["ground"]), False)]
+    return planes
 
 
 def copies(planes: list[Plane]) -> int:

@@ -103,12 +103,12 @@ class Surface:
         self.outer = [p for p in planes if not p.doubles]
         self.walls, self.recorded = walls, recorded
 
+    def reach(self) -> tuple[Floats, float]:
+        low, high = self.points.min(axis=0), self.points.max(axis=0)
+        return (low + high) / 2, float(np.linalg.norm(high - low)) / 2
+
     def far_field(self, theta: Floats, phi: Floats, frequency: float) -> Complexes:
-        out = far_field(self.points, self.j, self.m, theta, phi, frequency)
-        direction = np.column_stack((np.sin(theta) * np.cos(phi), np.sin(theta) * np.sin(phi), np.cos(theta)))
-        for plane in self.outer:
-            out[:, plane._replace(at=0.0).beyond(direction, 1e-9)] = 0
-        return out
+        return far_field(self.points, self.j, self.m, theta, phi, frequency)
 
     def near_field(self, points: Floats, frequency: float) -> tuple[Complexes, Complexes]:
         """Beyond the walls, the fields of the recorded currents; inside, what was recorded there.

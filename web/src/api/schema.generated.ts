@@ -368,6 +368,27 @@ export interface paths {
         delete: operations["delete_run"];
         options?: never;
         head?: never;
+        /** Annotate Run */
+        patch: operations["annotate_run"];
+        trace?: never;
+    };
+    "/api/projects/{project_id}/differences": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Compare Runs
+         * @description What differs between two runs: values of parameters, steps, plan, and what they came to.
+         */
+        get: operations["compare_runs"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
         patch?: never;
         trace?: never;
     };
@@ -434,43 +455,6 @@ export interface paths {
          * @description Everything against frequency, with badges.
          */
         get: operations["get_sweep"];
-        put?: never;
-        post?: never;
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/projects/{project_id}/runs/{number}/cuts": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        /** Get Cuts */
-        get: operations["get_cuts"];
-        put?: never;
-        post?: never;
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/projects/{project_id}/runs/{number}/pattern": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        /**
-         * Get Pattern
-         * @description Realized gain in dBi on a 5° grid, rows θ 0…180, columns φ 0…360.
-         */
-        get: operations["get_pattern"];
         put?: never;
         post?: never;
         delete?: never;
@@ -619,6 +603,369 @@ export interface paths {
         };
         /** Export Netcdf */
         get: operations["export_netcdf"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/projects/readout-templates": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** List Templates */
+        get: operations["list_templates"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/projects/readout-templates/{name}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** Save Template */
+        put: operations["save_template"];
+        post?: never;
+        /** Delete Template */
+        delete: operations["delete_template"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/projects/{project_id}/readout": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Get Page */
+        get: operations["get_readout"];
+        /** Save Page */
+        put: operations["save_readout"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/projects/{project_id}/curves": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Evaluate Curves
+         * @description Formulas over runs and reference curves: arrays ``x0`` … in Hz by source, ``re0.1`` and ``im0.1`` by source and formula, with units or errors.
+         */
+        post: operations["evaluate_curves"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/projects/{project_id}/specs": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Judge Specs
+         * @description Spec lines as understood, with every run's verdict.
+         */
+        post: operations["judge_specs"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/projects/reference-preview": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Preview Reference
+         * @description How a text would be read; nothing is kept.
+         */
+        post: operations["preview_reference"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/projects/{project_id}/references": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** List References */
+        get: operations["list_references"];
+        put?: never;
+        /** Add Reference */
+        post: operations["add_reference"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/projects/{project_id}/references/{number}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /** Delete Reference */
+        delete: operations["delete_reference"];
+        options?: never;
+        head?: never;
+        /** Rename Reference */
+        patch: operations["rename_reference"];
+        trace?: never;
+    };
+    "/api/projects/{project_id}/references/{number}/cut": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Reference Cut
+         * @description A curve over angle: degrees, and dB by quantity.
+         */
+        get: operations["reference_cut"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/projects/{project_id}/grade": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Grade Difference
+         * @description Feature selective validation of a real formula of two sources (IEEE Std 1597.1), over a band or all they share, and the difference curve.
+         */
+        post: operations["grade_difference"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/projects/{project_id}/runs/{number}/cuts": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Get Cuts
+         * @description Cuts in dBi with the figures of their lobes; axial ratio in dB, negative where left-handed.
+         */
+        get: operations["get_cuts"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/projects/{project_id}/runs/{number}/pattern": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Get Pattern
+         * @description One component in dBi on a grid, rows θ 0…180, columns φ 0…360.
+         */
+        get: operations["get_pattern"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/projects/{project_id}/runs/{number}/polarisation": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Get Polarisation
+         * @description The ellipse in a direction: axial ratio in dB, tilt in degrees from θ̂ towards φ̂, sense, and realized gain of its circular and linear components.
+         */
+        get: operations["get_polarisation"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/projects/{project_id}/runs/{number}/phase-centre": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Get Phase Centre
+         * @description Against frequency, over a cone of ``cone`` degrees about a direction: the centre in m, and what is left of the phase in degrees.
+         */
+        get: operations["get_phase_centre"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/projects/{project_id}/runs/{number}/time-domain": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Get Time Domain
+         * @description Reflection of a step at a port against time, and the impedance it means.
+         */
+        get: operations["get_time_domain"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/projects/{project_id}/runs/{number}/decay/{name}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Get Decay
+         * @description The fit of a line capture's field: 1/e length, phase constant, wavelength along it.
+         */
+        get: operations["get_decay"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/projects/{project_id}/runs/{number}/export/near/{name}.vtk": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Export Vtk */
+        get: operations["export_vtk"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/projects/{project_id}/runs/{number}/export/pattern.glb": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Export Pattern Glb */
+        get: operations["export_pattern_glb"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/projects/{project_id}/export": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Export Runs
+         * @description A zip of runs, numbers with commas between: Touchstone, port quantities as CSV, and the whole dataset as NetCDF of each.
+         */
+        get: operations["export_runs"];
         put?: never;
         post?: never;
         delete?: never;
@@ -934,6 +1281,16 @@ export interface components {
             solves: number | null;
             /** Wall S */
             wall_s: number | null;
+            /** Note */
+            note: string;
+            /** Baseline */
+            baseline: boolean;
+            /** Engine */
+            engine: string;
+            /** Efficiency */
+            efficiency: number | null;
+            /** Gain Dbi */
+            gain_dbi: number | null;
         };
         /** ValueLine */
         ValueLine: {
@@ -985,6 +1342,16 @@ export interface components {
             solves: number | null;
             /** Wall S */
             wall_s: number | null;
+            /** Note */
+            note: string;
+            /** Baseline */
+            baseline: boolean;
+            /** Engine */
+            engine: string;
+            /** Efficiency */
+            efficiency: number | null;
+            /** Gain Dbi */
+            gain_dbi: number | null;
             /** Live */
             live: {
                 [key: string]: unknown;
@@ -1023,6 +1390,281 @@ export interface components {
             overrides: {
                 [key: string]: string;
             };
+        };
+        /** Annotation */
+        Annotation: {
+            /** Note */
+            note?: string | null;
+            /** Baseline */
+            baseline?: boolean | null;
+        };
+        /**
+         * Differences
+         * @description Values of parameters, fields of steps, and results, each in the first and the second run.
+         */
+        Differences: {
+            /** Values */
+            values: {
+                [key: string]: unknown;
+            }[];
+            /** Steps */
+            steps: {
+                [key: string]: unknown;
+            }[];
+            /** Results */
+            results: {
+                [key: string]: unknown;
+            }[];
+        };
+        /**
+         * CardEntry
+         * @description A card: its kind, its size on the grid of three columns, and what was chosen on it.
+         */
+        CardEntry: {
+            /** Id */
+            id: string;
+            /** Kind */
+            kind: string;
+            /**
+             * Width
+             * @default 1
+             */
+            width: number;
+            /**
+             * Height
+             * @default 1
+             */
+            height: number;
+            /**
+             * Settings
+             * @default {}
+             */
+            settings: {
+                [key: string]: string | number | boolean | null;
+            };
+        };
+        /** TemplateLine */
+        TemplateLine: {
+            /** Name */
+            name: string;
+            /** Cards */
+            cards: components["schemas"]["CardEntry"][];
+        };
+        /** NewTemplate */
+        NewTemplate: {
+            /** Cards */
+            cards: components["schemas"]["CardEntry"][];
+        };
+        /**
+         * Marker
+         * @description A named place on a card's curves: at an abscissa, at a minimum or maximum, where a level is crossed, or from one marker to another.
+         */
+        Marker: {
+            /** Id */
+            id: string;
+            /** Card */
+            card: string;
+            /** Name */
+            name: string;
+            /**
+             * Mode
+             * @enum {string}
+             */
+            mode: "at" | "minimum" | "maximum" | "crossing" | "delta";
+            /** X */
+            x?: number | null;
+            /** Level */
+            level?: number | null;
+            /** First */
+            first?: string | null;
+            /** Second */
+            second?: string | null;
+        };
+        /** PageContent */
+        PageContent: {
+            /**
+             * Template
+             * @default
+             */
+            template: string;
+            /**
+             * Cards
+             * @default []
+             */
+            cards: components["schemas"]["CardEntry"][];
+            /**
+             * Markers
+             * @default []
+             */
+            markers: components["schemas"]["Marker"][];
+            /**
+             * Specs
+             * @default []
+             */
+            specs: components["schemas"]["SpecLine"][];
+        };
+        /**
+         * PageState
+         * @description ``content`` is nothing while the page was never saved.
+         */
+        PageState: {
+            /** Version */
+            version: number;
+            content: components["schemas"]["PageContent"] | null;
+        };
+        /** SpecLine */
+        SpecLine: {
+            /** Id */
+            id: string;
+            /** Text */
+            text: string;
+        };
+        /**
+         * CurvesAsked
+         * @description Every formula is evaluated on every source: "run 3" or "reference 2".
+         */
+        CurvesAsked: {
+            /** Sources */
+            sources: string[];
+            /** Formulas */
+            formulas: string[];
+        };
+        /** SpecsAsked */
+        SpecsAsked: {
+            /** Texts */
+            texts: string[];
+        };
+        /**
+         * ReferencePreview
+         * @description As recognised, with the first rows as they stand; ``error`` says why it cannot be used so.
+         */
+        ReferencePreview: {
+            /** X Unit */
+            x_unit: string;
+            /** X Guessed */
+            x_guessed: boolean;
+            /** Columns */
+            columns: {
+                [key: string]: unknown;
+            }[];
+            /** Rows */
+            rows: number[][];
+            /** Count */
+            count: number;
+            /** Notes */
+            notes: string[];
+            /** Quantities */
+            quantities: string[];
+            /** Forms */
+            forms: string[];
+            /** X Units */
+            x_units: string[];
+            /** Error */
+            error: string;
+        };
+        /** ColumnLine */
+        ColumnLine: {
+            /**
+             * Heading
+             * @default
+             */
+            heading: string;
+            /**
+             * Quantity
+             * @default
+             */
+            quantity: string;
+            /**
+             * Form
+             * @default value
+             */
+            form: string;
+        };
+        /** ReferenceAsked */
+        ReferenceAsked: {
+            /** Text */
+            text: string;
+            /**
+             * Filename
+             * @default
+             */
+            filename: string;
+            /** X Unit */
+            x_unit?: string | null;
+            /** Columns */
+            columns?: components["schemas"]["ColumnLine"][] | null;
+        };
+        /** ReferenceLine */
+        ReferenceLine: {
+            /** Number */
+            number: number;
+            /** Name */
+            name: string;
+            /** Axis */
+            axis: string;
+            /** Quantities */
+            quantities: string[];
+            /** Points */
+            points: number;
+            /** Low */
+            low: number;
+            /** High */
+            high: number;
+        };
+        /** NewReference */
+        NewReference: {
+            /** Text */
+            text: string;
+            /**
+             * Filename
+             * @default
+             */
+            filename: string;
+            /** X Unit */
+            x_unit?: string | null;
+            /** Columns */
+            columns?: components["schemas"]["ColumnLine"][] | null;
+            /** Name */
+            name: string;
+        };
+        /** NewName */
+        NewName: {
+            /** Name */
+            name: string;
+        };
+        /** GradeAsked */
+        GradeAsked: {
+            /** First */
+            first: string;
+            /** Second */
+            second: string;
+            /** Formula */
+            formula: string;
+            /** Low Hz */
+            low_hz?: number | null;
+            /** High Hz */
+            high_hz?: number | null;
+        };
+        /**
+         * Shown
+         * @description Which pattern: the kind of gain, the component, the direction of co-polarisation in degrees from x.
+         */
+        Shown: {
+            /**
+             * Quantity
+             * @default realized_gain
+             */
+            quantity: string;
+            /**
+             * Component
+             * @default total
+             */
+            component: string;
+            /**
+             * Reference
+             * @default 0
+             */
+            reference: number;
         };
     };
     responses: never;
@@ -1690,6 +2332,58 @@ export interface operations {
             };
         };
     };
+    annotate_run: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                project_id: number;
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Annotation"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RunDetail"];
+                };
+            };
+        };
+    };
+    compare_runs: {
+        parameters: {
+            query: {
+                first: number;
+                second: number;
+            };
+            header?: never;
+            path: {
+                project_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Differences"];
+                };
+            };
+        };
+    };
     stop_run: {
         parameters: {
             query?: never;
@@ -1781,57 +2475,6 @@ export interface operations {
                         [key: string]: unknown;
                     };
                 };
-            };
-        };
-    };
-    get_cuts: {
-        parameters: {
-            query: {
-                frequency: number;
-                planes?: string;
-            };
-            header?: never;
-            path: {
-                project_id: number;
-                number: number;
-            };
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            /** @description OK */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": {
-                        [key: string]: unknown;
-                    }[];
-                };
-            };
-        };
-    };
-    get_pattern: {
-        parameters: {
-            query: {
-                frequency: number;
-            };
-            header?: never;
-            path: {
-                project_id: number;
-                number: number;
-            };
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            /** @description OK */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content?: never;
             };
         };
     };
@@ -2000,6 +2643,586 @@ export interface operations {
             path: {
                 project_id: number;
                 number: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    list_templates: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TemplateLine"][];
+                };
+            };
+        };
+    };
+    save_template: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NewTemplate"];
+            };
+        };
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    delete_template: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    get_readout: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                project_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PageState"];
+                };
+            };
+        };
+    };
+    save_readout: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                project_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PageState"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PageState"];
+                };
+            };
+        };
+    };
+    evaluate_curves: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                project_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["CurvesAsked"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    judge_specs: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                project_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SpecsAsked"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": {
+                        [key: string]: unknown;
+                    }[];
+                };
+            };
+        };
+    };
+    preview_reference: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ReferenceAsked"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ReferencePreview"];
+                };
+            };
+        };
+    };
+    list_references: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                project_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ReferenceLine"][];
+                };
+            };
+        };
+    };
+    add_reference: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                project_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NewReference"];
+            };
+        };
+        responses: {
+            /** @description Created */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ReferenceLine"];
+                };
+            };
+        };
+    };
+    delete_reference: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                project_id: number;
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    rename_reference: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                project_id: number;
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NewName"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ReferenceLine"];
+                };
+            };
+        };
+    };
+    reference_cut: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                project_id: number;
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": {
+                        [key: string]: unknown;
+                    };
+                };
+            };
+        };
+    };
+    grade_difference: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                project_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["GradeAsked"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": {
+                        [key: string]: unknown;
+                    };
+                };
+            };
+        };
+    };
+    get_cuts: {
+        parameters: {
+            query: {
+                frequency: number;
+                quantity?: string;
+                component?: string;
+                reference?: number;
+                planes?: string;
+            };
+            header?: never;
+            path: {
+                project_id: number;
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": {
+                        [key: string]: unknown;
+                    }[];
+                };
+            };
+        };
+    };
+    get_pattern: {
+        parameters: {
+            query: {
+                frequency: number;
+                quantity?: string;
+                component?: string;
+                reference?: number;
+                step?: number;
+            };
+            header?: never;
+            path: {
+                project_id: number;
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    get_polarisation: {
+        parameters: {
+            query: {
+                frequency: number;
+                theta?: number;
+                phi?: number;
+            };
+            header?: never;
+            path: {
+                project_id: number;
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": {
+                        [key: string]: unknown;
+                    };
+                };
+            };
+        };
+    };
+    get_phase_centre: {
+        parameters: {
+            query?: {
+                theta?: number;
+                phi?: number;
+                cone?: number;
+            };
+            header?: never;
+            path: {
+                project_id: number;
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": {
+                        [key: string]: unknown;
+                    };
+                };
+            };
+        };
+    };
+    get_time_domain: {
+        parameters: {
+            query?: {
+                port?: number | null;
+            };
+            header?: never;
+            path: {
+                project_id: number;
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": {
+                        [key: string]: unknown;
+                    };
+                };
+            };
+        };
+    };
+    get_decay: {
+        parameters: {
+            query: {
+                frequency: number;
+            };
+            header?: never;
+            path: {
+                project_id: number;
+                number: number;
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": {
+                        [key: string]: unknown;
+                    };
+                };
+            };
+        };
+    };
+    export_vtk: {
+        parameters: {
+            query: {
+                frequency: number;
+            };
+            header?: never;
+            path: {
+                project_id: number;
+                number: number;
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    export_pattern_glb: {
+        parameters: {
+            query: {
+                frequency: number;
+                quantity?: string;
+                component?: string;
+                reference?: number;
+            };
+            header?: never;
+            path: {
+                project_id: number;
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    export_runs: {
+        parameters: {
+            query: {
+                runs: string;
+            };
+            header?: never;
+            path: {
+                project_id: number;
             };
             cookie?: never;
         };

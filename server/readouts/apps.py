@@ -1,0 +1,6 @@
+from django.apps import AppConfig
+
+
+class ReadoutsConfig(AppConfig):
+    name = "server.readouts"
+    label = "readouts"

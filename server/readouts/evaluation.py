@@ -1,0 +1,170 @@
+"""What a run is evaluated to at a frequency or in a direction: cuts, patterns, polarisation, phase centre, reflection against time; and files of it."""
+
+from __future__ import annotations
+
+import io
+import zipfile
+from typing import Annotated, Any
+
+import numpy as np
+from django.http import HttpRequest, HttpResponse
+from ninja import Query, Router, Schema
+
+from heron.errors import HeronError
+from heron.formats import tables, vtk
+from heron.formats.pattern_mesh import pattern_gltf
+from heron.formats.touchstone import touchstone
+from heron.quantities.constants import ETA0
+from heron.results import near, patterns, phase, polarisation, ports
+from heron.results.power import budget
+from server.errors import Problem
+from server.packets import packet
+from server.projects.permissions import get_project
+from server.readouts import sources
+from server.runs import store
+from server.runs.actions import results_of
+from server.runs.fields import capture_field
+from server.runs.models import Run
+
+router = Router()
+
+Angle = Annotated[float, Query(ge=-360, le=360)]
+PATTERN_FLOOR_DB, PATTERN_SIZE_M = 30.0, 0.1
+MOST_ZIPPED = 100
+
+
+class Shown(Schema):
+    """Which pattern: the kind of gain, the component, the direction of co-polarisation in degrees from x."""
+
+    quantity: str = "realized_gain"
+    component: str = "total"
+    reference: float = 0.0
+
+
+def _loaded(request: HttpRequest, project_id: int, number: int) -> tuple[Run, Any]:
+    run = results_of(request, project_id, number)
+    return run, store.load(run.id)
+
+
+@router.get("/{int:project_id}/runs/{int:number}/cuts", response=list[dict[str, Any]], operation_id="get_cuts")
+def get_cuts(request: HttpRequest, project_id: int, number: int, frequency: float, shown: Query[Shown], planes: str = "phi=0,phi=90") -> list[dict[str, Any]]:
+    """Cuts in dBi with the figures of their lobes; axial ratio in dB, negative where left-handed."""
+    _, results = _loaded(request, project_id, number)
+    index, powers = patterns.nearest_index(results, frequency), budget(results)
+    try:
+        found = [patterns.cut(results, index, p.strip(), powers, 1.0, shown.quantity, shown.component, np.radians(shown.reference)) for p in planes.split(",")[:6]]
+    except ValueError as error:
+        raise Problem(422, str(error)) from error
+    return [{"plane": c.plane, "angle_deg": c.angle.tolist(), "level_dbi": c.level.round(4).tolist(), "axial_ratio_db": c.axial_ratio.round(3).tolist(), **vars(c.lobes)}
+            for c in found]
+
+
+@router.get("/{int:project_id}/runs/{int:number}/pattern", operation_id="get_pattern")
+def get_pattern(request: HttpRequest, project_id: int, number: int, frequency: float, shown: Query[Shown],
+                step: Annotated[float, Query(ge=0.5, le=30)] = 5) -> HttpResponse:
+    """One component in dBi on a grid, rows θ 0…180, columns φ 0…360."""
+    _, results = _loaded(request, project_id, number)
+    index = patterns.nearest_index(results, frequency)
+    theta, phi = patterns.grid(step, step)
+    level = _levels(results, index, theta, phi, shown)
+    header = {"frequency_hz": float(results["frequency"].values[index]), "peak_dbi": float(level.max())}
+    return packet(header, level_dbi=level, theta_deg=theta, phi_deg=phi)
+
+
+def _levels(results: Any, index: int, theta: Any, phi: Any, shown: Shown) -> Any:
+    field = patterns.far_mesh(results, index, theta, phi)
+    try:
+        u = polarisation.component(field, np.radians(phi)[None, :], shown.component, np.radians(shown.reference)) / (2 * ETA0)
+        return patterns.decibel(4 * np.pi * u / patterns.normal_power(budget(results), index, shown.quantity))
+    except ValueError as error:
+        raise Problem(422, str(error)) from error
+
+
+@router.get("/{int:project_id}/runs/{int:number}/polarisation", response=dict[str, Any], operation_id="get_polarisation")
+def get_polarisation(request: HttpRequest, project_id: int, number: int, frequency: float, theta: Angle = 0, phi: Angle = 0) -> dict[str, Any]:
+    """The ellipse in a direction: axial ratio in dB, tilt in degrees from θ̂ towards φ̂, sense, and realized gain of its circular and linear components."""
+    _, results = _loaded(request, project_id, number)
+    index = patterns.nearest_index(results, frequency)
+    field = patterns.far_field(results, index, np.array([theta]), np.array([phi]))
+    own = polarisation.ellipse(field)
+    available = float(budget(results).available[index])
+    gains = {name: float(patterns.decibel(4 * np.pi * polarisation.component(field, np.radians([phi]), name) / (2 * ETA0) / available)[0])
+             for name in ("total", "theta", "phi", "right", "left")}
+    return {"axial_ratio_db": float(20 * np.log10(own.axial_ratio[0])), "tilt_deg": float(np.degrees(own.tilt[0])), "right": bool(own.right[0]),
+            "realized_gain_dbi": gains, "frequency_hz": float(results["frequency"].values[index])}
+
+
+@router.get("/{int:project_id}/runs/{int:number}/phase-centre", response=dict[str, Any], operation_id="get_phase_centre")
+def get_phase_centre(request: HttpRequest, project_id: int, number: int, theta: Angle = 0, phi: Angle = 0,
+                     cone: Annotated[float, Query(ge=2, le=89)] = 30) -> dict[str, Any]:
+    """Against frequency, over a cone of ``cone`` degrees about a direction: the centre in m, and what is left of the phase in degrees."""
+    run, results = _loaded(request, project_id, number)
+    t, p, weight = phase.cone(np.radians(theta), np.radians(phi), np.radians(cone))
+    rows = []
+    for i, _ in sources.of_run(run).far:
+        f = float(results["frequency"].values[i])
+        found = phase.phase_centre(patterns.far_field(results, i, np.degrees(t), np.degrees(p)), t, p, weight, f, patterns.centre(results, i))
+        rows.append({"frequency_hz": f, "place_m": found.place.tolist(), "rms_deg": float(np.degrees(found.rms)), "largest_deg": float(np.degrees(found.largest))})
+    return {"rows": rows}
+
+
+@router.get("/{int:project_id}/runs/{int:number}/time-domain", response=dict[str, Any], operation_id="get_time_domain")
+def get_time_domain(request: HttpRequest, project_id: int, number: int, port: int | None = None) -> dict[str, Any]:
+    """Reflection of a step at a port against time, and the impedance it means."""
+    _, results = _loaded(request, project_id, number)
+    known = [int(p) for p in results["port"].values]
+    if port is not None and port not in known:
+        raise Problem(422, f"this run has no port {port}")
+    at = 0 if port is None else known.index(port)
+    z0 = float(results["z0"].values[at])
+    found = ports.time_domain(results["frequency"].values, results["s"].values[:, at, at], z0)
+    return {"time_s": found.time.tolist(),
+            "reflection": found.reflection.tolist(), "impedance_ohm": found.impedance.tolist(), "resolution_s": found.resolution, "z0_ohm": z0}
+
+
+@router.get("/{int:project_id}/runs/{int:number}/decay/{name}", response=dict[str, Any], operation_id="get_decay")
+def get_decay(request: HttpRequest, project_id: int, number: int, name: str, frequency: float) -> dict[str, Any]:
+    """The fit of a line capture's field: 1/e length, phase constant, wavelength along it."""
+    run, results = _loaded(request, project_id, number)
+    found = capture_field(run, results, name, frequency)
+    fit = near.decay(np.linalg.norm(found.points - found.points[0], axis=1), found.e)
+    return {"length_m": fit.length if np.isfinite(fit.length) else None, "beta_rad_per_m": fit.beta, "rest_db": fit.rest_db}
+
+
+def _file(content: str | bytes, name: str, kind: str) -> HttpResponse:
+    return HttpResponse(content, content_type=kind, headers={"Content-Disposition": f'attachment; filename="{name}"'})
+
+
+@router.get("/{int:project_id}/runs/{int:number}/export/near/{name}.vtk", operation_id="export_vtk")
+def export_vtk(request: HttpRequest, project_id: int, number: int, name: str, frequency: float) -> HttpResponse:
+    run, results = _loaded(request, project_id, number)
+    found = capture_field(run, results, name, frequency)
+    n = found.counts[::-1] if found.kind == "near_box" else found.counts  # a box has its last index fastest
+    a, b, c = [*n, 1, 1][:3]
+    text = vtk.structured(f"run {run.number}, {name}, {found.frequency:.9g} Hz, peak phasors", found.points, (a, b, c), {"E": found.e, "H": found.h})
+    return _file(text, f"run-{run.number}-{name.replace(' ', '-')}.vtk", "text/plain")
+
+
+@router.get("/{int:project_id}/runs/{int:number}/export/pattern.glb", operation_id="export_pattern_glb")
+def export_pattern_glb(request: HttpRequest, project_id: int, number: int, frequency: float, shown: Query[Shown]) -> HttpResponse:
+    run, results = _loaded(request, project_id, number)
+    theta, phi = patterns.grid(3, 3)
+    level = _levels(results, patterns.nearest_index(results, frequency), theta, phi, shown)
+    return _file(pattern_gltf(np.radians(theta), np.radians(phi), level, PATTERN_FLOOR_DB, PATTERN_SIZE_M), f"run-{run.number}-pattern.glb", "model/gltf-binary")
+
+
+@router.get("/{int:project_id}/export", operation_id="export_runs")
+def export_runs(request: HttpRequest, project_id: int, runs: str) -> HttpResponse:
+    """A zip of runs, numbers with commas between: Touchstone, port quantities as CSV, and the whole dataset as NetCDF of each."""
+    project = get_project(request, project_id)
+    numbers = runs.split(",")
+    if not all(n.strip().isdecimal() for n in numbers) or len(numbers) > MOST_ZIPPED:
+        raise HeronError(f"give up to {MOST_ZIPPED} numbers of runs with commas between")
+    out = io.BytesIO()
+    with zipfile.ZipFile(out, "w", zipfile.ZIP_DEFLATED) as archive:
+        for n in dict.fromkeys(int(n) for n in numbers):
+            run, results = _loaded(request, project_id, n)
+            archive.writestr(f"run-{n}.s{results.sizes['port']}p", touchstone(results))
+            archive.writestr(f"run-{n}-ports.csv", tables.ports_csv(results))
+            archive.writestr(zipfile.ZipInfo(f"run-{n}.nc"), store.content(run.id))
+    return _file(out.getvalue(), f"project-{project.id}-runs.zip", "application/zip")

@@ -1,0 +1,86 @@
+"""Runs and reference curves as sources of named quantities."""
+
+from __future__ import annotations
+
+from functools import lru_cache
+from typing import Any
+
+import numpy as np
+from django.http import HttpRequest
+
+from heron.errors import HeronError
+from heron.formats import curves
+from heron.model import evaluate_document, load_document
+from heron.quantities import Quantity
+from heron.results import specs
+from heron.results.formulas import Given, Quantities
+from server.projects.permissions import get_project
+from server.readouts.actions import get_reference
+from server.readouts.models import ReferenceCurve
+from server.runs import store
+from server.runs.actions import results_of
+from server.runs.models import Run
+
+
+@lru_cache(maxsize=32)
+def _of_run(run_id: int) -> Quantities:
+    """Runs are immutable, so what is worked out of one may be kept."""
+    run = Run.objects.select_related("revision").get(id=run_id)
+    values: dict[str, Quantity] = dict(evaluate_document(load_document(run.revision.document), run.overrides).values)
+    return Quantities(store.load(run_id), values, run.summary["far_field"])
+
+
+def of_run(run: Run) -> Quantities:
+    return _of_run(run.id)
+
+
+def of_reference(found: ReferenceCurve) -> Given:
+    r = parsed(found)
+    if r.axis != "frequency":
+        raise HeronError(f"“{found.name}” is a curve over angle")
+    return Given(r.x, r.named, r.phased)
+
+
+def parsed(found: ReferenceCurve) -> curves.Reference:
+    return curves.reference(curves.read(found.text, found.filename), found.x_unit, [curves.Column(**c) for c in found.columns])
+
+
+def source(request: HttpRequest, project_id: int, name: str) -> Quantities | Given:
+    """ "run 3" or "reference 2" of a project.
+
+    :raises HeronError: another name.
+    """
+    kind, _, number = name.partition(" ")
+    if kind not in ("run", "reference") or not number.isdecimal():
+        raise HeronError(f"a source of curves is “run 3” or “reference 2”, not “{name}”")
+    if kind == "run":
+        return of_run(results_of(request, project_id, int(number)))
+    return of_reference(get_reference(request, project_id, int(number)))
+
+
+@lru_cache(maxsize=20_000)
+def verdict(run_id: int, text: str) -> specs.Verdict:
+    """Whether a run keeps a spec line; ``text`` must be readable."""
+    return specs.judge(specs.read(text), _of_run(run_id))
+
+
+def verdicts(request: HttpRequest, project_id: int, texts: list[str]) -> list[dict[str, Any]]:
+    """Each line as understood, or what is wrong with it, and how every run with results keeps it."""
+    runs = [r for r in get_project(request, project_id).runs.defer("live", "forecast") if r.has_results]
+    return [_line(text, runs) for text in texts]
+
+
+def _line(text: str, runs: list[Run]) -> dict[str, Any]:
+    try:
+        spec = specs.read(text)
+    except HeronError as error:
+        return {"text": text, "error": error.message, "spec": None, "verdicts": {}}
+    shown = {"formula": spec.formula, "above": spec.above, "limit": spec.limit, "unit": spec.unit, "level": spec.level, "low_hz": spec.low, "high_hz": spec.high}
+    found = {r.number: verdict(r.id, text) for r in runs}
+    return {"text": text, "error": "", "spec": shown, "verdicts": {
+        str(n): {"passed": v.passed, "worst": v.worst, "frequency_hz": v.frequency, "margin": v.margin, "reason": v.reason} for n, v in found.items()}}
+
+
+def linear_values(found: curves.Reference) -> dict[str, list[float]]:
+    """Magnitudes of a curve over angle, in dB of power for gains."""
+    return {n: (10 * np.log10(np.maximum(np.abs(v), 1e-10))).tolist() for n, v in found.named.items()}

@@ -1,0 +1,49 @@
+"""The field of a capture of a run at one frequency."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import Any
+
+import numpy as np
+import xarray as xr
+from numpy.typing import NDArray
+
+from heron.geometry.build import build_frames, frame_matrix
+from heron.geometry.places import POINTS, capture_points
+from heron.model import Evaluated, evaluate_document, load_document
+from heron.results import near, patterns
+from server.errors import not_found
+from server.runs.models import Run
+
+
+@dataclass(frozen=True)
+class CaptureField:
+    """Peak phasors E, V/m, and H, A/m, (n, 3) at ``points`` (n, 3) m; ``counts`` of a grid of them."""
+
+    kind: str
+    frequency: float
+    counts: list[int]
+    points: NDArray[np.float64]
+    e: NDArray[np.complex128]
+    h: NDArray[np.complex128]
+
+
+def model_of(run: Run) -> Evaluated:
+    return evaluate_document(load_document(run.revision.document), run.overrides)
+
+
+def capture_field(run: Run, results: xr.Dataset, name: str, frequency: float) -> CaptureField:
+    """The field of the capture called ``name`` at the sweep point nearest to a frequency.
+
+    :raises Problem: 404 when the run has none of that name.
+    """
+    model = model_of(run)
+    capture: Any = next((c for c in model.captures if c is not None and c.name == name and c.kind in POINTS), None)
+    if capture is None:
+        raise not_found("near-field capture of that name")
+    points = capture_points(capture, frame_matrix(build_frames(model, []), capture.frame))
+    index = patterns.nearest_index(results, frequency)
+    e, h = near.near_field(results, index, points)
+    counts = [int(c) for c in capture.counts] if hasattr(capture, "counts") else [len(points)]
+    return CaptureField(capture.kind, float(results["frequency"].values[index]), counts, points, e, h)
