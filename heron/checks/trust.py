@@ -25,13 +25,47 @@ class TrustItem:
     advice: str = ""
 
 
+@dataclass(frozen=True)
+class Estimate:
+    """How wrong |S| (as |ΔS|) and gain (in dB) may be, ``None`` where nothing is known of it, and what that rests on."""
+
+    s: float | None
+    gain_db: float | None
+    basis: str
+
+
+def estimate(results: xr.Dataset) -> Estimate:
+    """S from the interpolation's check or from the passes, at least what the last energy left in the grid could do; gain from the power balance."""
+    powers = budget(results)
+    counts = powers.accepted > WELL_FED * powers.available
+    balance = float(np.abs(powers.balance_error[counts]).max()) if counts.any() else float("nan")
+    gain = float(-10 * np.log10(max(1 - balance, 1e-3))) if np.isfinite(balance) else None
+    if results.attrs["engine"] == "moments":
+        return Estimate(float(results.attrs["interpolation_error"]), gain, "interpolation between solved points; power balance")
+    passes = float(results.attrs.get("error_from_passes", np.nan))
+    return Estimate(passes, gain, "passes; power balance") if np.isfinite(passes) else Estimate(None, gain, "power balance; ask for passes to know the error of S")
+
+
+def _estimated(results: xr.Dataset) -> list[TrustItem]:
+    found = estimate(results)
+    items = []
+    if found.s is not None:
+        items.append(TrustItem("Error of |S11|", f"about {found.s:.1g}", _mark(found.s, 0.03, 0.1), "refine the model, or interpolate less"))
+    else:
+        items.append(TrustItem("Error of |S11|", "not known", "look", "ask for passes in the plan; they end with an estimate"))
+    if found.gain_db is not None:
+        items.append(TrustItem("Error of the gain", f"about {found.gain_db:.1g} dB", _mark(found.gain_db, 0.1, 0.5),
+                               "what is missing in the power balance may be missing in the gain"))
+    return items
+
+
 def _mark(value: float, good: float, bad: float) -> Mark:
     return "good" if value <= good else "look" if value <= bad else "stop"
 
 
 def trust_card(results: xr.Dataset) -> list[TrustItem]:
     """Power balance (1 %), passivity, reciprocity, and what the engine itself can say of its error (limits: common practice)."""
-    return CARDS[str(results.attrs["engine"])](results)
+    return CARDS[str(results.attrs["engine"])](results) + _estimated(results)
 
 
 def _transient_card(results: xr.Dataset) -> list[TrustItem]:
@@ -54,8 +88,8 @@ def _transient_card(results: xr.Dataset) -> list[TrustItem]:
     if "error_from_passes" in results.attrs:
         changes, error = np.ravel(results.attrs["pass_changes"]), float(results.attrs["error_from_passes"])
         items.append(TrustItem("|ΔS| between passes", " → ".join(f"{c:.2g}" for c in changes), _mark(float(changes[-1]), 0.02, 0.1), "allow more passes"))
-        items.append(TrustItem("Error of S by the passes", f"about {error:.2g}" if np.isfinite(error) else "they do not settle",
-                               _mark(error, 0.03, 0.1) if np.isfinite(error) else "stop", "allow more passes, or begin with more cells per wavelength"))
+        if not np.isfinite(error):
+            items.append(TrustItem("Passes", "they do not settle", "stop", "allow more passes, or begin with more cells per wavelength"))
     if s.shape[1] > 1:
         reciprocal = float(np.abs(s - np.swapaxes(s, 1, 2)).max())
         items.append(TrustItem("Reciprocity", f"{reciprocal:.1e}", _mark(reciprocal, 5e-3, 5e-2), "let the run decay further"))

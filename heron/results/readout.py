@@ -20,8 +20,7 @@ def finite(values: Any) -> list[Any]:
 
 
 def sweep(results: xr.Dataset) -> dict[str, Any]:
-    """Frequencies, S, input impedance, VSWR and power shares; complex values as [re], [im]."""
-    f, s, z = results["frequency"].values, results["s"].values, ports.impedances(results)
+    """Frequencies, ports, power shares and badges. Curves are asked for by formula."""
     powers = budget(results)
     names = [int(p) for p in results["port"].values]
     share = {
@@ -30,20 +29,15 @@ def sweep(results: xr.Dataset) -> dict[str, Any]:
                             ("accepted", powers.accepted))
     }
     return {
-        "frequency_hz": f.tolist(),
+        "frequency_hz": results["frequency"].values.tolist(),
         "solved": results["solved"].values.tolist(),
         "ports": names,
         "z0_ohm": results["z0"].values.tolist(),
-        "s": {f"{a},{b}": {"re": s[:, i, j].real.tolist(), "im": s[:, i, j].imag.tolist()}
-              for i, a in enumerate(names) for j, b in enumerate(names)},
-        "z": {str(a): {"re": finite(z[:, i].real), "im": finite(z[:, i].imag)} for i, a in enumerate(names)},
-        "vswr": {str(a): finite(ports.vswr(s[:, i, i])) for i, a in enumerate(names)},
         "power_share": share,
         "absorbed_share": {name: finite(power / powers.available) for name, power in absorbed(results).items()},
         "surfaces": surface_names(results),
         "traces": trace_names(results),
-        "radiation_efficiency": finite(powers.radiation_efficiency),
-        "total_efficiency": finite(powers.total_efficiency),
+        "wires": "current" in results,
         "badges": {str(a): badges(results, i) for i, a in enumerate(names)},
     }
 

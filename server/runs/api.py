@@ -11,6 +11,7 @@ from django.http import HttpRequest, HttpResponse
 from ninja import Field, Router, Schema
 from ninja import Status as Answer
 
+from heron.checks import trust
 from heron.formats import tables
 from heron.formats.touchstone import touchstone
 from heron.geometry.places import POINTS, TIME_POINTS
@@ -185,7 +186,8 @@ def _results(request: HttpRequest, project_id: int, number: int) -> tuple[Run, A
 def get_sweep(request: HttpRequest, project_id: int, number: int) -> dict[str, Any]:
     """Everything against frequency, with badges."""
     run, results = _results(request, project_id, number)
-    return {**readout.sweep(results), "far_field": run.summary["far_field"], "power_flux": run.summary.get("power_flux", {}), "captures": _captures(model_of(run))}
+    return {**readout.sweep(results), "errors": vars(trust.estimate(results)), "far_field": run.summary["far_field"],
+            "power_flux": run.summary.get("power_flux", {}), "captures": _captures(model_of(run))}
 
 
 def _captures(model: Evaluated) -> list[dict[str, Any]]:

@@ -1,8 +1,11 @@
 /** One factory per resource: key, fetcher, type. */
-import { QueryClient, queryOptions } from "@tanstack/react-query";
+import { QueryClient, keepPreviousData, queryOptions } from "@tanstack/react-query";
 import { Problem, call, packet } from "./client";
 import { heldKeys, keep } from "../stage/meshes";
-import type { Cut, Examination, ExampleLine, FileLine, MaterialCurve, MaterialLine, Model, ProjectCard, ProjectState, RawMesh, RunDetail, RunLine, Session, Sweep } from "./types";
+import type {
+  Cut, Examination, ExampleLine, FileLine, Grade, MaterialCurve, MaterialLine, Model, PageState, ProjectCard, ProjectState, RawMesh, ReferenceLine, RunDetail, RunDifferences, RunLine, Session,
+  SpecState, Sweep, TemplateLine,
+} from "./types";
 
 export const client = new QueryClient({
   defaultOptions: { queries: { retry: (count, error) => count < 2 && !(error instanceof Problem && error.status >= 400), refetchOnWindowFocus: false } },
@@ -53,9 +56,27 @@ export const run = (id: number, number: number) => queryOptions({
 
 const ended = { staleTime: Infinity, gcTime: 600_000 } as const;
 export const sweep = (id: number, number: number) => queryOptions({ queryKey: ["sweep", id, number], queryFn: () => call<Sweep>("GET", `/projects/${id}/runs/${number}/sweep`), ...ended });
-export const cuts = (id: number, number: number, frequency: number, planes: string) => queryOptions({
-  queryKey: ["cuts", id, number, frequency, planes], ...ended, placeholderData: (before: Cut[] | undefined) => before,
-  queryFn: () => call<Cut[]>("GET", `/projects/${id}/runs/${number}/cuts?frequency=${frequency}&planes=${encodeURIComponent(planes)}`),
+export const cuts = (id: number, number: number, frequency: number, planes: string, shown = "") => queryOptions({
+  queryKey: ["cuts", id, number, frequency, planes, shown], ...ended, placeholderData: (before: Cut[] | undefined) => before,
+  queryFn: () => call<Cut[]>("GET", `/projects/${id}/runs/${number}/cuts?frequency=${frequency}&planes=${encodeURIComponent(planes)}${shown}`),
+});
+/** Anything of a run that is JSON and does not change: "polarisation?…", "phase-centre?…", "time-domain?…", "decay/NAME?…". */
+export const evaluated = <T extends object>(id: number, number: number, what: string) => queryOptions<T>({
+  queryKey: ["evaluated", id, number, what], ...ended, placeholderData: keepPreviousData, queryFn: () => call<T>("GET", `/projects/${id}/runs/${number}/${what}`),
+});
+export const page = (id: number) => queryOptions({ queryKey: ["page", id], queryFn: () => call<PageState>("GET", `/projects/${id}/readout`), staleTime: 0 });
+export const templates = queryOptions({ queryKey: ["templates"], queryFn: () => call<TemplateLine[]>("GET", "/projects/readout-templates"), staleTime: 0 });
+export const references = (id: number) => queryOptions({ queryKey: ["references", id], queryFn: () => call<ReferenceLine[]>("GET", `/projects/${id}/references`), staleTime: 0 });
+/** Spec lines judged for every run; `stamp` changes when runs do. */
+export const specs = (id: number, texts: string[], stamp: string) => queryOptions({
+  queryKey: ["specs", id, stamp, ...texts], staleTime: Infinity, gcTime: 600_000, placeholderData: (before: SpecState[] | undefined) => before,
+  queryFn: () => (texts.length ? call<SpecState[]>("POST", `/projects/${id}/specs`, { texts }) : Promise.resolve([])),
+});
+export const grade = (id: number, first: string, second: string, formula: string) => queryOptions({
+  queryKey: ["grade", id, first, second, formula], ...ended, queryFn: () => call<Grade>("POST", `/projects/${id}/grade`, { first, second, formula }),
+});
+export const runDifferences = (id: number, first: number, second: number) => queryOptions({
+  queryKey: ["differences", id, first, second], staleTime: 0, queryFn: () => call<RunDifferences>("GET", `/projects/${id}/differences?first=${first}&second=${second}`),
 });
 /** A layer of the grid's cells. */
 export const gridCut = (document: Model, projectId: number, axis: string, at: number, stamp: string) => queryOptions({
@@ -68,7 +89,7 @@ export const signals = (id: number, number: number, name: string) => queryOption
   queryKey: ["signals", id, number, name], ...ended, queryFn: () => packet(`/projects/${id}/runs/${number}/signals/${encodeURIComponent(name)}`),
 });
 /** Binary fields at the cursor: "pattern", "current", "surface/NAME" or "near/NAME". */
-export const field = (id: number, number: number, what: string, frequency: number) => queryOptions({
-  queryKey: ["field", id, number, what, frequency], ...ended, placeholderData: (before: Awaited<ReturnType<typeof packet>> | undefined) => before,
-  queryFn: () => packet(`/projects/${id}/runs/${number}/${what}?frequency=${frequency}`),
+export const field = (id: number, number: number, what: string, frequency: number, more = "") => queryOptions({
+  queryKey: ["field", id, number, what, frequency, more], ...ended, placeholderData: (before: Awaited<ReturnType<typeof packet>> | undefined) => before,
+  queryFn: () => packet(`/projects/${id}/runs/${number}/${what}?frequency=${frequency}${more}`),
 });

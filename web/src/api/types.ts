@@ -62,14 +62,38 @@ export interface Badges {
   minimum: { frequency_hz: number; level_db: number };
   bands: Record<"-10 dB" | "VSWR 2", Band[]>;
 }
+/** `errors`: estimates of |ΔS| and of the gain's error in dB, with what they rest on. */
 export interface Sweep {
-  frequency_hz: number[]; solved: boolean[]; ports: number[]; z0_ohm: number[];
-  s: Record<string, { re: number[]; im: number[] }>; z: Record<string, { re: (number | null)[]; im: (number | null)[] }>;
-  vswr: Record<string, (number | null)[]>; power_share: Record<string, (number | null)[]>;
-  radiation_efficiency: (number | null)[]; total_efficiency: (number | null)[]; badges: Record<string, Badges>;
-  absorbed_share: Record<string, (number | null)[]>; power_flux: Record<string, { frequency_hz: number; power_w: number }[]>; surfaces: string[]; traces: string[];
-  far_field: FarFigures[]; captures: { name: string; kind: string }[];
+  frequency_hz: number[]; solved: boolean[]; ports: number[]; z0_ohm: number[]; power_share: Record<string, (number | null)[]>; badges: Record<string, Badges>;
+  absorbed_share: Record<string, (number | null)[]>; power_flux: Record<string, { frequency_hz: number; power_w: number }[]>; surfaces: string[]; traces: string[]; wires: boolean;
+  far_field: FarFigures[]; captures: { name: string; kind: string }[]; errors: { s: number | null; gain_db: number | null; basis: string };
 }
 export interface Cut {
-  plane: string; angle_deg: number[]; realized_gain_dbi: number[]; beamwidth_deg: number | null; front_to_back_db: number | null; side_lobe_db: number | null;
+  plane: string; angle_deg: number[]; level_dbi: number[]; axial_ratio_db: number[]; peak_deg: number; beamwidth_deg: number | null; front_to_back_db: number | null;
+  side_lobe_db: number | null; first_side_lobe_db: number | null;
 }
+export type CardEntry = Schemas["CardEntry"];
+export type PageContent = Schemas["PageContent"];
+export type MarkerEntry = Schemas["Marker"];
+export type PageState = Schemas["PageState"];
+export type TemplateLine = Schemas["TemplateLine"];
+export type ReferenceLine = Schemas["ReferenceLine"];
+export type ReferencePreview = Omit<Schemas["ReferencePreview"], "columns"> & { columns: { heading: string; quantity: string; form: string; guessed: boolean }[] };
+export interface Verdict { passed: boolean | null; worst: number | null; frequency_hz: number | null; margin: number | null; reason: string }
+export interface SpecState {
+  text: string; error: string; verdicts: Record<string, Verdict>;
+  spec: { formula: string; above: boolean; limit: number; unit: string; level: number; low_hz: number | null; high_hz: number | null } | null;
+}
+export interface Grade {
+  adm: number; fdm: number; gdm: number; grade: string; grades: Record<"adm" | "fdm" | "gdm", string>; histogram: Record<"adm" | "fdm" | "gdm", Record<string, number>>;
+  x_hz: number[]; difference: number[]; gdm_at: number[];
+}
+export interface RunDifferences {
+  values: { name: string; first: { value: number; unit: string } | null; second: { value: number; unit: string } | null }[];
+  steps: { chapter: string; step: string; field: string; first: unknown; second: unknown }[];
+  results: { name: string; first: string | number | null; second: string | number | null }[];
+}
+export interface Polarisation { axial_ratio_db: number; tilt_deg: number; right: boolean; realized_gain_dbi: Record<"total" | "theta" | "phi" | "right" | "left", number>; frequency_hz: number }
+export interface PhaseCentre { rows: { frequency_hz: number; place_m: [number, number, number]; rms_deg: number; largest_deg: number }[] }
+export interface TimeDomain { time_s: number[]; reflection: number[]; impedance_ohm: number[]; resolution_s: number; z0_ohm: number }
+export interface Decay { length_m: number | null; beta_rad_per_m: number; rest_db: number }

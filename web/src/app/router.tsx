@@ -2,6 +2,7 @@ import { createRootRoute, createRoute, createRouter } from "@tanstack/react-rout
 import { Bench } from "../features/bench/Bench";
 import { Ledger } from "../features/ledger/Ledger";
 import { Readout } from "../features/readout/Readout";
+import { Report } from "../features/readout/Report";
 import { Shelf } from "../features/shelf/Shelf";
 import { Gate } from "./Gate";
 
@@ -10,8 +11,9 @@ const shelf = createRoute({ getParentRoute: () => root, path: "/", component: Sh
 const bench = createRoute({ getParentRoute: () => root, path: "/projects/$projectId/bench", component: Bench });
 const ledger = createRoute({ getParentRoute: () => root, path: "/projects/$projectId/ledger", component: Ledger });
 const readout = createRoute({ getParentRoute: () => root, path: "/projects/$projectId/readout", component: Readout });
+const report = createRoute({ getParentRoute: () => root, path: "/projects/$projectId/report", component: Report });
 
-export const router = createRouter({ routeTree: root.addChildren([shelf, bench, ledger, readout]) });
+export const router = createRouter({ routeTree: root.addChildren([shelf, bench, ledger, readout, report]) });
 
 declare module "@tanstack/react-router" {
   interface Register {

@@ -1,11 +1,11 @@
-import { extent } from "d3-array";
-import { scaleLinear, scaleLog } from "d3-scale";
-import { line } from "d3-shape";
-import { type PointerEvent, useId } from "react";
+import { type KeyboardEvent, type PointerEvent, useState } from "react";
 import { number, quantity } from "../format";
-import { useSize } from "./useSize";
+import { SMALL, dashes, resolved, useChart } from "./chart";
 
-export interface Curve { x: number[]; y: (number | null)[]; color: string; dash: string; label?: string }
+export interface Curve { x: ArrayLike<number>; y: ArrayLike<number | null>; color: string; dash: string; label?: string; width?: number; stack?: boolean }
+/** A limit over a stretch of x, or all of it. */
+export interface Limit { y: number; from?: number | null; to?: number | null; color?: string }
+export interface Flag { id: string; name: string; x: number; y: number; color: string }
 interface Props {
   curves: Curve[];
   /** With `log`, decades are marked and carry their unit. */
@@ -15,78 +15,127 @@ interface Props {
   onCursor?: (x: number) => void;
   /** Shaded stretches of x. */
   bands?: [number, number][];
-  limit?: number;
+  limits?: Limit[];
   labels?: boolean;
+  flags?: Flag[];
+  /** A flag was moved by mouse or keys to this x. */
+  onFlag?: (id: string, x: number) => void;
 }
 
-const MARGIN_TOP = { bare: 10, legend: 26 };
-const SIDES = { right: 12, bottom: 30, left: 46 };
+const SIDES = { right: 12, top: 12, bottom: 32, left: 48 };
+const FINE = 0.002; // of the width: a step of the keys
 
-/** Curves over one axis with a shared cursor. Values outside the y domain are clipped, gaps stay gaps. */
-export function LinePlot({ curves, x, y, cursor, onCursor, bands = [], limit, labels }: Props) {
-  const [ref, { width, height }] = useSize();
-  const clip = useId();
+/** Curves over one axis with a shared cursor and named flags. Wheel with Shift zooms, double click shows all again. Gaps stay gaps. */
+export function LinePlot({ curves, x, y, cursor, onCursor, bands = [], limits = [], labels, flags = [], onFlag }: Props) {
   const named = labels ? legend(curves) : [];
-  const MARGIN = { ...SIDES, top: named.length ? MARGIN_TOP.legend : MARGIN_TOP.bare };
-  const xs = curves.flatMap((c) => extent(c.x) as [number, number]).map((v) => v / x.factor);
-  const ys = curves.flatMap((c) => c.y.filter((v): v is number => v !== null));
-  const [x0, x1] = extent(xs) as [number, number];
-  const [low, high] = y.domain ?? padded(extent(ys) as [number, number]);
-  const sx = (x.log ? scaleLog() : scaleLinear()).domain(x0 === x1 ? [x0 - 1, x1 + 1] : [x0, x1]).range([MARGIN.left, width - MARGIN.right]);
-  const sy = scaleLinear().domain([low, high]).range([height - MARGIN.bottom, MARGIN.top]);
-  const place = (e: PointerEvent<SVGSVGElement>): void => {
-    const box = e.currentTarget.getBoundingClientRect();
-    const at = sx.invert(((e.clientX - box.left) / box.width) * width);
-    onCursor?.(Math.min(x1, Math.max(x0, at)) * x.factor);
+  const [zoomed, setSpan] = useState<{ of: string; span: [number, number] } | null>(null);
+  const [x0, x1] = ends(curves.map((c) => c.x), x.factor);
+  const [low, high] = y.domain ?? padded(ends([...curves.map((c) => c.y), limits.map((l) => l.y)], 1));
+  const whole = `${x0} ${x1}`, span = zoomed?.of === whole ? zoomed.span : null; // other curves are shown whole again
+  const [left, right] = span ?? (x0 === x1 ? [x0 - 1, x1 + 1] : [x0, x1]);
+  const { outer, inner, chart, width, height } = useChart((w) => option(curves, x, y, [left, right], [low, high], bands, limits, w), [curves, x.unit, x.factor, x.log, y.unit, y.label, low, high, left, right, bands.join(), JSON.stringify(limits)]);
+  const room = Math.max(1, width - SIDES.left - SIDES.right), tall = Math.max(1, height - SIDES.top - SIDES.bottom);
+  const share = (v: number): number => (x.log ? Math.log(v / left) / Math.log(right / left) : (v - left) / (right - left));
+  const place = (v: number): number => SIDES.left + share(v / x.factor) * room;
+  const rise = (v: number): number => SIDES.top + (1 - (Math.min(high, Math.max(low, v)) - low) / (high - low)) * tall;
+  const value = (t: number): number => Math.min(x1, Math.max(x0, x.log ? left * (right / left) ** t : left + t * (right - left))) * x.factor;
+  const under = (e: PointerEvent): number => value((e.clientX - e.currentTarget.closest("[data-plot]")!.getBoundingClientRect().left - SIDES.left) / room);
+  const inside = (v: number): boolean => v / x.factor >= left && v / x.factor <= right;
+  const zoom = (e: React.WheelEvent): void => {
+    if (!e.shiftKey || x.log) return;
+    const at = under(e as unknown as PointerEvent) / x.factor, factor = (e.deltaY || e.deltaX) > 0 ? 1.25 : 0.8;
+    const next: [number, number] = [Math.max(x0, at - (at - left) * factor), Math.min(x1, at + (right - at) * factor)];
+    setSpan(next[0] <= x0 && next[1] >= x1 ? null : { of: whole, span: next });
   };
-  const draw = line<[number, number | null]>().defined((p) => p[1] !== null).x((p) => sx(p[0] / x.factor)).y((p) => sy(Math.max(low - (high - low), Math.min(high + (high - low), p[1]!))));
+  const keys = (id: string, at: number) => (e: KeyboardEvent): void => {
+    const step = { ArrowLeft: -1, ArrowRight: 1 }[e.key];
+    if (!step) return;
+    e.preventDefault();
+    e.stopPropagation();
+    onFlag?.(id, value(share(at / x.factor) + step * FINE * (e.shiftKey ? 10 : 1)));
+  };
   return (
-    <div ref={ref} className="h-full w-full">
-      {width > 60 && height > 60 && ys.length > 0 && (
-        <svg
-          width={width} height={height} viewBox={`0 0 ${width} ${height}`} className={`num select-none ${onCursor ? "cursor-crosshair" : ""}`} data-plot
-          onPointerDown={(e) => { e.currentTarget.setPointerCapture(e.pointerId); place(e); }} onPointerMove={(e) => e.buttons === 1 && place(e)}
-        >
-          <clipPath id={clip}><rect x={MARGIN.left} y={MARGIN.top} width={width - MARGIN.left - MARGIN.right} height={height - MARGIN.top - MARGIN.bottom} /></clipPath>
-          {bands.map(([a, b], i) => <rect key={i} x={sx(a / x.factor)} width={Math.max(1, sx(b / x.factor) - sx(a / x.factor))} y={MARGIN.top} height={height - MARGIN.top - MARGIN.bottom} fill="var(--moss-soft)" />)}
-          {sy.ticks(y.ticks ?? 5).map((t) => (
-            <g key={t}>
-              <line x1={MARGIN.left} x2={width - MARGIN.right} y1={sy(t)} y2={sy(t)} stroke="var(--faint)" />
-              <text x={MARGIN.left - 6} y={sy(t) + 3.5} textAnchor="end" fontSize="10.500" fill="var(--ink2)">{number(t, 5)}</text>
-            </g>
-          ))}
-          {sx.ticks(Math.max(3, Math.floor(width / 80))).filter((t) => !x.log || Number.isInteger(Math.log10(t))).map((t) => (
-            <g key={t}>
-              <line x1={sx(t)} x2={sx(t)} y1={height - MARGIN.bottom} y2={height - MARGIN.bottom + 4} stroke="var(--ink3)" />
-              <text x={sx(t)} y={height - MARGIN.bottom + 15} textAnchor="middle" fontSize="10.500" fill="var(--ink2)">{x.log ? quantity(t * x.factor, x.unit, 2) : number(t, 5)}</text>
-            </g>
-          ))}
-          <text x={width - MARGIN.right} y={height - 3} textAnchor="end" fontSize="10.500" fill="var(--ink2)">{x.log ? x.label : [x.label, x.unit].filter(Boolean).join(", ")}</text>
-          <text x={4} y={height - 3} fontSize="10.500" fill="var(--ink2)">{[y.label, y.unit].filter(Boolean).join(", ")}</text>
-          <line x1={MARGIN.left} x2={width - MARGIN.right} y1={height - MARGIN.bottom} y2={height - MARGIN.bottom} stroke="var(--ink3)" />
-          {limit !== undefined && limit > low && limit < high && <line x1={MARGIN.left} x2={width - MARGIN.right} y1={sy(limit)} y2={sy(limit)} stroke="var(--moss)" strokeDasharray="2 3" />}
-          <g clipPath={`url(#${clip})`}>
-            {curves.map((c, i) => <path key={i} d={draw(c.x.map((v, k): [number, number | null] => [v, c.y[k] ?? null])) ?? ""} fill="none" stroke={c.color} strokeWidth="1.800" strokeDasharray={c.dash} strokeLinejoin="round" />)}
-          </g>
-          {named.map((c, i) => (
-            <g key={c.label} transform={`translate(${MARGIN.left + 8 + i * 92} 8)`}>
-              <line x2="18" stroke={c.color} strokeWidth="1.800" strokeDasharray={c.dash} />
-              <text x="23" y="3.500" fontSize="10.500" fill="var(--ink2)">{c.label}</text>
-            </g>
-          ))}
-          {cursor != null && cursor / x.factor >= x0 && cursor / x.factor <= x1 && (
-            <g>
-              <line x1={sx(cursor / x.factor)} x2={sx(cursor / x.factor)} y1={MARGIN.top} y2={height - MARGIN.bottom} stroke="var(--ink)" />
-              <path d={`M${sx(cursor / x.factor) - 4.5} ${MARGIN.top - 6}h9l-4.500 7z`} fill="var(--ink)" />
-            </g>
-          )}
-        </svg>
+    <div className="flex h-full w-full flex-col">
+      {named.length > 0 && (
+        <ul className="num flex max-h-9 shrink-0 flex-wrap gap-x-3 overflow-hidden pl-1 text-[11px] text-ink2">
+          {named.map((c) => <li key={c.label} className="flex items-center gap-1.5 whitespace-nowrap"><svg width="20" height="6" aria-hidden><line x2="20" y1="3" y2="3" stroke={c.color} strokeDasharray={c.dash} strokeWidth="2" /></svg>{c.label}</li>)}
+        </ul>
       )}
+      <div ref={outer} className="min-h-0 flex-1">
+        <div
+          className={`relative select-none ${onCursor ? "cursor-crosshair" : ""}`} style={{ width, height }} data-plot data-curves={curves.length} data-span={`${left} ${right}`}
+          onPointerDown={(e) => { if (!onCursor || e.button !== 0) return; e.currentTarget.setPointerCapture(e.pointerId); onCursor(under(e)); }}
+          onPointerMove={(e) => e.buttons === 1 && e.currentTarget.hasPointerCapture(e.pointerId) && onCursor?.(under(e))} onWheel={zoom} onDoubleClick={() => setSpan(null)}
+        >
+          <div ref={inner} className="pointer-events-none absolute inset-0" />
+          {chart && cursor != null && inside(cursor) && (
+            <div className="pointer-events-none absolute w-px bg-ink" style={{ left: 0, top: SIDES.top, height: tall, transform: `translateX(${place(cursor)}px)` }} data-cursor-line>
+              <span className="absolute -left-1 -top-1.5 block border-x-[4.5px] border-t-[7px] border-x-transparent border-t-ink" />
+            </div>
+          )}
+          {chart && flags.filter((f) => inside(f.x)).map((f) => (
+            <button
+              key={f.id} type="button" title={`${f.name}: drag, or arrow keys`} aria-label={`Marker ${f.name}`} onKeyDown={keys(f.id, f.x)}
+              className="num absolute z-10 -ml-2.5 -mt-[25px] h-[19px] min-w-5 rounded-sm px-0.5 text-[10px] leading-[17px] text-card" style={{ left: place(f.x), top: rise(f.y), background: f.color, cursor: onFlag ? "ew-resize" : "default" }}
+              onPointerDown={(e) => { e.stopPropagation(); e.currentTarget.setPointerCapture(e.pointerId); }}
+              onPointerMove={(e) => { if (e.buttons !== 1) return; e.stopPropagation(); onFlag?.(f.id, under(e)); }}
+            >
+              {f.name}<span className="absolute left-1/2 top-full -ml-1 block border-x-4 border-t-[6px] border-x-transparent" style={{ borderTopColor: f.color }} />
+            </button>
+          ))}
+        </div>
+      </div>
     </div>
   );
 }
 
+function option(curves: Curve[], x: Props["x"], y: Props["y"], [left, right]: [number, number], [low, high]: [number, number], bands: [number, number][], limits: Limit[], width: number): Record<string, unknown> {
+  const ink = resolved("var(--ink2)"), faint = resolved("var(--faint)"), line = resolved("var(--ink3)");
+  const axis = { axisTick: { show: true, length: 4, lineStyle: { color: line } }, axisLabel: { ...SMALL, color: ink, hideOverlap: true }, nameTextStyle: { ...SMALL, color: ink }, animation: false };
+  const reach = high - low;
+  return {
+    grid: SIDES,
+    xAxis: {
+      ...axis, type: x.log ? "log" : "value", min: left, max: right, splitLine: { show: false }, axisLine: { onZero: false, lineStyle: { color: line } },
+      name: x.log ? x.label : [x.label, x.unit].filter(Boolean).join(", "), nameLocation: "end", nameGap: 0, nameTextStyle: { ...SMALL, color: ink, align: "right", verticalAlign: "top", padding: [17, 0, 0, 0] },
+      splitNumber: Math.max(2, Math.floor(width / 90)), axisLabel: { ...axis.axisLabel, showMinLabel: true, showMaxLabel: null, formatter: (v: number) => (x.log ? quantity(v * x.factor, x.unit, 2) : number(v, 5)) },
+    },
+    yAxis: {
+      ...axis, type: "value", min: low, max: high, axisLine: { show: false }, axisTick: { show: false }, splitLine: { lineStyle: { color: faint } }, splitNumber: y.ticks ?? 5,
+      name: [y.label, y.unit].filter(Boolean).join(", "), nameLocation: "start", nameGap: 0, nameTextStyle: { ...SMALL, color: ink, align: "left", verticalAlign: "top", padding: [17, 0, 0, -44] },
+      axisLabel: { ...axis.axisLabel, showMinLabel: true, formatter: (v: number) => number(v, 5) },
+    },
+    series: [
+      {
+        type: "line", data: [], silent: true,
+        markArea: { silent: true, itemStyle: { color: resolved("var(--moss-soft)") }, data: bands.map(([a, b]) => [{ xAxis: a / x.factor }, { xAxis: b / x.factor }]) },
+        markLine: {
+          silent: true, symbol: "none", label: { show: false }, animation: false,
+          data: limits.filter((l) => l.y > low && l.y < high).map((l) => [{ coord: [Math.max(left, (l.from ?? -Infinity) / x.factor), l.y], lineStyle: { color: resolved(l.color ?? "var(--moss)"), type: [2, 3], width: 1.4 } }, { coord: [Math.min(right, (l.to ?? Infinity) / x.factor), l.y] }]),
+        },
+      },
+      ...curves.map((c) => ({
+        type: "line", silent: true, showSymbol: false, stack: c.stack ? "all" : undefined, areaStyle: c.stack ? { color: resolved(c.color), opacity: 0.82 } : undefined,
+        lineStyle: { color: resolved(c.color), width: c.stack ? 0 : c.width ?? 1.8, type: dashes(c.dash), join: "round" }, itemStyle: { color: resolved(c.color) },
+        data: Array.from(c.x, (v, i) => { const u = c.y[i]; return [v / x.factor, u == null || !Number.isFinite(u) ? (c.stack ? 0 : "-") : c.stack ? u : Math.max(low - reach, Math.min(high + reach, u))]; }),
+      })),
+    ],
+  };
+}
+
 const legend = (curves: Curve[]): Curve[] => curves.filter((c, i) => c.label && curves.findIndex((o) => o.label === c.label) === i);
+
+function ends(lists: ArrayLike<number | null>[], factor: number): [number, number] {
+  let low = Infinity, high = -Infinity;
+  for (const list of lists)
+    for (let i = 0; i < list.length; i++) {
+      const v = list[i];
+      if (v == null || !Number.isFinite(v)) continue;
+      if (v < low) low = v;
+      if (v > high) high = v;
+    }
+  return low <= high ? [low / factor, high / factor] : [0, 1];
+}
 
 function padded([a, b]: [number, number]): [number, number] {
   const pad = (b - a || Math.abs(b) || 1) * 0.08;

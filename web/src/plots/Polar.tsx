@@ -1,35 +1,29 @@
-import { useSize } from "./useSize";
+import { SMALL, dashes, resolved, useChart } from "./chart";
 
-export interface PolarCurve { angle: number[]; value: number[]; color: string; dash: string }
+export interface PolarCurve { angle: ArrayLike<number>; value: ArrayLike<number>; color: string; dash: string }
 const RINGS = 4, RING_DB = 10;
 
 /** Cuts in dB with 0° at the top, clockwise; the outer ring is a round number above the peak. */
-export function Polar({ curves }: { curves: PolarCurve[] }) {
-  const [ref, { width, height }] = useSize();
-  const r = Math.max(10, Math.min(width / 2 - 34, height / 2 - 18));
-  const peak = Math.max(-90, ...curves.flatMap((c) => c.value));
-  const outer = Math.ceil(peak / 5) * 5;
-  const size = (v: number): number => Math.max(0, 1 + (v - outer) / (RINGS * RING_DB)) * r;
-  const spokes = [0, 30, 60, 90, 120, 150, 180, -150, -120, -90, -60, -30];
-  return (
-    <div ref={ref} className="h-full w-full">
-      {width > 60 && curves.length > 0 && (
-        <svg width={width} height={height} viewBox={`${-width / 2} ${-height / 2} ${width} ${height}`} className="num" data-plot>
-          {Array.from({ length: RINGS }, (_, i) => <circle key={i} r={((i + 1) / RINGS) * r} fill="none" stroke={i === RINGS - 1 ? "var(--ink3)" : "var(--rule)"} />)}
-          {spokes.map((a) => <line key={a} x2={r * Math.sin((a * Math.PI) / 180)} y2={-r * Math.cos((a * Math.PI) / 180)} stroke="var(--faint)" />)}
-          {spokes.filter((a) => a % 90 === 0).map((a) => (
-            <text key={a} x={(r + 15) * Math.sin((a * Math.PI) / 180)} y={-(r + 9) * Math.cos((a * Math.PI) / 180) + 3.5} textAnchor="middle" fontSize="10" fill="var(--ink2)">{a === 180 ? "180°" : `${String(a).replace("-", "−")}°`}</text>
-          ))}
-          {Array.from({ length: RINGS - 1 }, (_, i) => <text key={i} x={3} y={-((i + 1) / RINGS) * r - 2} fontSize="9" fill="var(--ink2)">{String(outer - (RINGS - 1 - i) * RING_DB).replace("-", "−")}</text>)}
-          <text x={3} y={-r + 9} fontSize="9" fill="var(--ink2)">{String(outer).replace("-", "−")} dBi</text>
-          {curves.map((c, i) => (
-            <polyline
-              key={i} fill="none" stroke={c.color} strokeDasharray={c.dash} strokeWidth="1.800"
-              points={c.value.map((v, k) => { const a = (c.angle[k]! * Math.PI) / 180; return `${size(v) * Math.sin(a)},${-size(v) * Math.cos(a)}`; }).join(" ")}
-            />
-          ))}
-        </svg>
-      )}
-    </div>
-  );
+export function Polar({ curves, unit = "dBi" }: { curves: PolarCurve[]; unit?: string }) {
+  const peak = curves.reduce((m, c) => Array.from(c.value).reduce((n, v) => Math.max(n, v), m), -90);
+  const outer = Math.ceil(peak / 5) * 5, inner_ = outer - RINGS * RING_DB;
+  const { outer: ref, inner, width, height } = useChart((w, h) => {
+    const ink = resolved("var(--ink2)"), rule = resolved("var(--rule)");
+    return {
+      polar: { center: ["50%", "50%"], radius: Math.max(10, Math.min(w / 2 - 40, h / 2 - 20)) },
+      angleAxis: {
+        min: -180, max: 180, startAngle: 270, clockwise: true, interval: 30, axisLine: { lineStyle: { color: resolved("var(--ink3)") } }, axisTick: { show: false }, splitLine: { lineStyle: { color: resolved("var(--faint)") } },
+        axisLabel: { ...SMALL, color: ink, showMinLabel: false, formatter: (v: number) => (v % 90 === 0 ? `${String(v).replace("-", "−")}°` : "") },
+      },
+      radiusAxis: {
+        min: inner_, max: outer, interval: RING_DB, axisLine: { show: false }, axisTick: { show: false }, splitLine: { lineStyle: { color: rule } }, z: 3,
+        axisLabel: { ...SMALL, fontSize: 9, color: ink, rotate: 0, margin: 2, showMinLabel: false, formatter: (v: number) => `${String(v).replace("-", "−")}${v === outer ? ` ${unit}` : ""}` },
+      },
+      series: curves.map((c) => ({
+        type: "line", coordinateSystem: "polar", silent: true, showSymbol: false, lineStyle: { color: resolved(c.color), width: 1.8, type: dashes(c.dash) },
+        data: Array.from(c.value, (v, i) => [Math.max(inner_, v), c.angle[i]!]),
+      })),
+    };
+  }, [curves, outer, inner_, unit]);
+  return <div ref={ref} className="h-full w-full"><div className="relative" style={{ width, height }} data-plot data-curves={curves.length}><div ref={inner} className="absolute inset-0" /></div></div>;
 }

@@ -1,35 +1,59 @@
-import { useId } from "react";
-import { useSize } from "./useSize";
+import { dashes, resolved, SMALL, useChart } from "./chart";
 
-export interface Trace { re: number[]; im: number[]; color: string; dash: string; at?: number }
-const CIRCLES = [0.2, 0.5, 1, 2, 5];
+export interface Trace { re: ArrayLike<number>; im: ArrayLike<number>; color: string; dash: string }
+export type SmithGrid = "impedance" | "admittance" | "both";
+interface Props { traces: Trace[]; /** Sample of each trace that is marked. */ at?: (number | undefined)[]; grid?: SmithGrid; vswr?: number | null; /** Names of points on the first trace. */ ticks?: { re: number; im: number; text: string }[] }
 
-/** Reflection coefficients on the impedance grid (P. H. Smith, 1939). */
-export function Smith({ traces }: { traces: Trace[] }) {
-  const [ref, { width, height }] = useSize();
-  const r = Math.max(10, Math.min(width, height) / 2 - 14);
-  const clip = useId();
-  const place = (re: number, im: number): [number, number] => [re * r, -im * r];
+const VALUES = [0.2, 0.5, 1, 2, 5];
+const STEPS = 96, REACH = 40; // points on an arc; the largest reactance drawn
+
+/** Points of the circle of constant resistance or reactance `v` (P. H. Smith, 1939), `side` −1 for admittances. */
+function arc(kind: "r" | "x", v: number, side: 1 | -1): [number, number][] {
+  const out: [number, number][] = [];
+  for (let i = 0; i <= STEPS; i++) {
+    const t = i / STEPS;
+    const u = Math.sinh((kind === "r" ? 2 * t - 1 : t) * Math.asinh(REACH));
+    const [r, x] = kind === "r" ? [v, u] : [u, v];
+    const d = (r + 1) ** 2 + x * x;
+    out.push([(side * (r * r - 1 + x * x)) / d, (side * 2 * x) / d]);
+  }
+  return out;
+}
+
+/** Reflection coefficients on the grid of impedances, admittances or both, with the circle of a VSWR. */
+export function Smith({ traces, at = [], grid = "impedance", vswr, ticks = [] }: Props) {
+  const { outer, inner, width, height } = useChart((w, h) => {
+    const r = Math.max(10, Math.min(w, h) / 2 - 12), ink = resolved("var(--ink2)");
+    const plain = (data: [number, number][], color: string, more: object = {}): object => ({ type: "line", silent: true, showSymbol: false, data, lineStyle: { color, width: 1, ...more } });
+    const sides: (1 | -1)[] = grid === "both" ? [1, -1] : [grid === "impedance" ? 1 : -1];
+    const circle = (radius: number): [number, number][] => Array.from({ length: STEPS + 1 }, (_, i) => [radius * Math.cos((2 * Math.PI * i) / STEPS), radius * Math.sin((2 * Math.PI * i) / STEPS)]);
+    return {
+      grid: { left: w / 2 - r, right: w / 2 - r, top: h / 2 - r, bottom: h / 2 - r },
+      xAxis: { type: "value", min: -1, max: 1, show: false }, yAxis: { type: "value", min: -1, max: 1, show: false },
+      series: [
+        ...sides.flatMap((s) => VALUES.flatMap((v) => [arc("r", v, s), arc("x", v, s), arc("x", -v, s)]).map((a) => plain(a, resolved(s === 1 ? "var(--rule)" : "var(--faint)"), s === -1 && grid === "both" ? { type: [3, 3], color: resolved("var(--rule)") } : {}))),
+        plain([[-1, 0], [1, 0]], resolved("var(--rule)")), plain(circle(1), resolved("var(--ink3)")),
+        ...(vswr && vswr > 1 ? [plain(circle((vswr - 1) / (vswr + 1)), resolved("var(--moss)"), { type: [2, 3], width: 1.4 })] : []),
+        { type: "scatter", silent: true, symbolSize: 0.1, itemStyle: { opacity: 0 }, label: { show: true, ...SMALL, fontSize: 9, color: ink, position: "right", distance: 2, formatter: (p: { data: [number, number, string] }) => p.data[2] }, data: VALUES.map((v) => [((sides[0] ?? 1) * (v - 1)) / (v + 1), 0.045, String(v)]) },
+        ...traces.map((t) => ({ ...plain(Array.from(t.re, (v, k): [number, number] => [v, t.im[k]!]), resolved(t.color)), lineStyle: { color: resolved(t.color), width: 1.8, type: dashes(t.dash) } })),
+        { type: "scatter", silent: true, symbolSize: 4, itemStyle: { color: resolved("var(--card)"), borderColor: ink, borderWidth: 1 }, label: { show: true, ...SMALL, fontSize: 9, color: ink, position: "top", distance: 3, formatter: (p: { data: [number, number, string] }) => p.data[2] }, data: ticks.map((k) => [k.re, k.im, k.text]) },
+      ],
+    };
+  }, [traces, grid, vswr, JSON.stringify(ticks)]);
+  const r = Math.max(10, Math.min(width, height) / 2 - 12);
   return (
-    <div ref={ref} className="h-full w-full">
-      {width > 60 && (
-        <svg width={width} height={height} viewBox={`${-width / 2} ${-height / 2} ${width} ${height}`} className="num" data-plot>
-          <clipPath id={clip}><circle r={r} /></clipPath>
-          <g clipPath={`url(#${clip})`} fill="none" stroke="var(--rule)">
-            {CIRCLES.map((v) => <circle key={`r${v}`} cx={(v / (1 + v)) * r} r={r / (1 + v)} />)}
-            {CIRCLES.flatMap((v) => [v, -v]).map((v) => <circle key={`x${v}`} cx={r} cy={-r / v} r={r / Math.abs(v)} />)}
-            <line x1={-r} x2={r} />
-          </g>
-          <circle r={r} fill="none" stroke="var(--ink3)" />
-          {CIRCLES.map((v) => <text key={v} x={((v - 1) / (v + 1)) * r + 2} y={-2} fontSize="9" fill="var(--ink2)">{v}</text>)}
-          {traces.map((t, i) => <polyline key={i} points={t.re.map((v, k) => place(v, t.im[k]!).join(",")).join(" ")} fill="none" stroke={t.color} strokeDasharray={t.dash} strokeWidth="1.800" />)}
-          {traces.map((t, i) => {
-            if (t.at === undefined) return null;
-            const [x, y] = place(t.re[t.at]!, t.im[t.at]!);
-            return <circle key={i} cx={x} cy={y} r={i === 0 ? 5 : 3.5} fill={i === 0 ? "var(--ink)" : t.color} stroke="var(--card)" />;
-          })}
-        </svg>
-      )}
+    <div ref={outer} className="h-full w-full">
+      <div className="relative" style={{ width, height }} data-plot data-curves={traces.length}>
+        <div ref={inner} className="absolute inset-0" />
+        {width > 60 && traces.map((t, i) => {
+          const k = at[i];
+          if (k === undefined || t.re[k] === undefined) return null;
+          return (
+            <span key={i} className="absolute rounded-full border border-card" data-point={`${t.re[k].toFixed(4)} ${t.im[k]!.toFixed(4)}`}
+              style={{ width: i === 0 ? 11 : 8, height: i === 0 ? 11 : 8, left: width / 2 + t.re[k] * r, top: height / 2 - t.im[k]! * r, background: i === 0 ? "var(--ink)" : t.color, transform: "translate(-50%, -50%)" }} />
+          );
+        })}
+      </div>
     </div>
   );
 }

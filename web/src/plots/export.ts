@@ -1,8 +1,10 @@
-/** Plots to files: the SVG as drawn, with colours resolved, or a PNG of it or of a canvas. */
+/** Plots to files: PNG as drawn with twice the pixels, SVG drawn anew, CSV of the numbers. */
+import { init } from "echarts/core";
+import { charts } from "./chart";
 
 const PIXELS = 2;
 
-function save(name: string, blob: Blob): void {
+export function save(name: string, blob: Blob): void {
   const link = document.createElement("a");
   link.href = URL.createObjectURL(blob);
   link.download = name;
@@ -10,44 +12,36 @@ function save(name: string, blob: Blob): void {
   setTimeout(() => URL.revokeObjectURL(link.href), 1000);
 }
 
-function text(svg: SVGSVGElement): string {
-  const styles = getComputedStyle(document.documentElement);
-  const copy = svg.cloneNode(true) as SVGSVGElement;
-  copy.setAttribute("xmlns", "http://www.w3.org/2000/svg");
-  copy.setAttribute("font-family", "IBM Plex Mono, monospace");
-  return new XMLSerializer().serializeToString(copy).replace(/var\((--[\w-]+)\)/g, (_, token: string) => styles.getPropertyValue(token).trim());
-}
+const chartIn = (card: HTMLElement): ReturnType<typeof charts.get> => Array.from(card.querySelectorAll<HTMLElement>("[data-plot] > div")).map((e) => charts.get(e)).find(Boolean);
 
 export function exportSvg(card: HTMLElement, name: string): boolean {
-  const svg = card.querySelector<SVGSVGElement>("svg[data-plot]");
-  if (svg) save(`${name}.svg`, new Blob([text(svg)], { type: "image/svg+xml" }));
-  return svg !== null;
+  const chart = chartIn(card);
+  if (!chart) return false;
+  const copy = init(null, null, { renderer: "svg", ssr: true, width: chart.getWidth(), height: chart.getHeight() });
+  copy.setOption({ ...chart.getOption(), animation: false });
+  save(`${name}.svg`, new Blob([copy.renderToSVGString()], { type: "image/svg+xml" }));
+  copy.dispose();
+  return true;
 }
 
-export async function exportPng(card: HTMLElement, name: string): Promise<void> {
-  const drawn = card.querySelector<HTMLCanvasElement>("canvas");
-  const svg = card.querySelector<SVGSVGElement>("svg[data-plot]");
-  const canvas = document.createElement("canvas");
-  const context = canvas.getContext("2d")!;
+/** The plot of a card as a canvas: a chart, or a map or scene as it stands. */
+export function picture(card: HTMLElement): HTMLCanvasElement | null {
   const background = getComputedStyle(document.documentElement).getPropertyValue("--card").trim();
-  const fill = (w: number, h: number): void => {
-    canvas.width = w; canvas.height = h;
-    context.fillStyle = background;
-    context.fillRect(0, 0, w, h);
-  };
-  if (svg) {
-    const image = new Image();
-    image.src = `data:image/svg+xml;charset=utf-8,${encodeURIComponent(text(svg))}`;
-    await image.decode();
-    fill(svg.clientWidth * PIXELS, svg.clientHeight * PIXELS);
-    context.drawImage(image, 0, 0, canvas.width, canvas.height);
-  } else if (drawn) {
-    const grow = Math.max(1, Math.round(800 / drawn.width));
-    fill(drawn.width * grow, drawn.height * grow);
-    context.imageSmoothingEnabled = false;
-    context.drawImage(drawn, 0, 0, canvas.width, canvas.height);
-  } else return;
-  canvas.toBlob((blob) => blob && save(`${name}.png`, blob));
+  const chart = chartIn(card);
+  const drawn = chart ? chart.renderToCanvas({ pixelRatio: PIXELS }) : card.querySelector<HTMLCanvasElement>("canvas");
+  if (!drawn) return null;
+  const canvas = document.createElement("canvas"), context = canvas.getContext("2d")!;
+  const grow = chart ? 1 : Math.max(1, Math.round(800 / drawn.width));
+  canvas.width = drawn.width * grow; canvas.height = drawn.height * grow;
+  context.fillStyle = background;
+  context.fillRect(0, 0, canvas.width, canvas.height);
+  context.imageSmoothingEnabled = false;
+  context.drawImage(drawn, 0, 0, canvas.width, canvas.height);
+  return canvas;
+}
+
+export function exportPng(card: HTMLElement, name: string): void {
+  picture(card)?.toBlob((blob) => blob && save(`${name}.png`, blob));
 }
 
 export function exportCsv(name: string, columns: string[], rows: (number | null)[][]): void {

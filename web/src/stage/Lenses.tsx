@@ -3,6 +3,7 @@ import { useEffect, useMemo } from "react";
 import { BufferAttribute, BufferGeometry, DoubleSide } from "three";
 import type { Packet } from "../api/client";
 import { magnitudeRgb } from "../plots/scale";
+import { color } from "../app/theme";
 import type { Extent } from "./extent";
 
 const NEAR_DB = 40, PATTERN_DB = 30;
@@ -27,18 +28,19 @@ export function CurrentLens({ packet }: { packet: Packet }) {
 
 const SURFACE_DB = 40;
 
-/** |K| on every rectangle of metal, 40 dB below its largest value. */
-export function SurfaceLens({ packet }: { packet: Packet }) {
+/** |K| on every rectangle of metal, 40 dB below its largest value; with `linear` in proportion to it, with a `phase` in rad at that moment. */
+export function SurfaceLens({ packet, linear = false, phase = null }: { packet: Packet; linear?: boolean; phase?: number | null }) {
   const geometry = useDisposed(useMemo(() => {
     const { low, high, normal, re, im } = packet.arrays;
     const count = normal!.data.length;
-    const size = Array.from({ length: count }, (_, q) => Math.hypot(...[0, 1, 2].flatMap((k) => [re!.data[3 * q + k]!, im!.data[3 * q + k]!])));
-    const most = size.reduce((a, b) => Math.max(a, b), 1e-30);
+    const peak = Array.from({ length: count }, (_, q) => Math.hypot(...[0, 1, 2].flatMap((k) => [re!.data[3 * q + k]!, im!.data[3 * q + k]!])));
+    const most = peak.reduce((a, b) => Math.max(a, b), 1e-30);
+    const size = phase === null ? peak : Array.from({ length: count }, (_, q) => Math.hypot(...[0, 1, 2].map((k) => re!.data[3 * q + k]! * Math.cos(phase) - im!.data[3 * q + k]! * Math.sin(phase))));
     const positions = new Float32Array(12 * count), colors = new Float32Array(12 * count);
     const index: number[] = [];
     for (let q = 0; q < count; q++) {
       const d = normal!.data[q]!, a = (d + 1) % 3, b = (d + 2) % 3;
-      const tone = magnitudeRgb(1 + (20 * Math.log10(Math.max(size[q]! / most, 1e-9))) / SURFACE_DB);
+      const tone = magnitudeRgb(linear ? size[q]! / most : 1 + (20 * Math.log10(Math.max(size[q]! / most, 1e-9))) / SURFACE_DB);
       [[0, 0], [1, 0], [1, 1], [0, 1]].forEach(([along, across], k) => {
         const corner = Array.from(low!.data.subarray(3 * q, 3 * q + 3));
         if (along) corner[a] = high!.data[3 * q + a]!;
@@ -53,14 +55,34 @@ export function SurfaceLens({ packet }: { packet: Packet }) {
     out.setAttribute("color", new BufferAttribute(colors, 3));
     out.setIndex(index);
     return out;
-  }, [packet]));
+  }, [packet, linear, phase]));
   return <mesh geometry={geometry} renderOrder={4}><meshBasicMaterial vertexColors side={DoubleSide} polygonOffset polygonOffsetFactor={-1} polygonOffsetUnits={-1} /></mesh>;
+}
+
+const MOST_ARROWS = 500;
+
+/** Arrows of K on the strongest of evenly picked rectangles, at a phase in rad; the longest is a twelfth of the model. */
+export function ArrowLens({ packet, phase, size }: { packet: Packet; phase: number; size: number }) {
+  const points = useMemo(() => {
+    const { low, high, normal, re, im } = packet.arrays, count = normal!.data.length, every = Math.max(1, Math.ceil(count / MOST_ARROWS));
+    const picks = Array.from({ length: Math.ceil(count / every) }, (_, n) => n * every);
+    const peak = picks.reduce((m, q) => Math.max(m, Math.hypot(...[0, 1, 2].flatMap((k) => [re!.data[3 * q + k]!, im!.data[3 * q + k]!]))), 1e-30);
+    return picks.flatMap((q) => {
+      const at = [0, 1, 2].map((k) => (low!.data[3 * q + k]! + high!.data[3 * q + k]!) / 2), v = [0, 1, 2].map((k) => ((re!.data[3 * q + k]! * Math.cos(phase) - im!.data[3 * q + k]! * Math.sin(phase)) / peak) * (size / 12));
+      const long = Math.hypot(...v);
+      if (long < size / 400) return [];
+      const d = normal!.data[q]!, side = [0, 0, 0].map((_, k) => (k === d ? 0 : v[(k + 1) % 3 === d ? (k + 2) % 3 : (k + 1) % 3]! * ((k + 1) % 3 === d ? 1 : -1)));
+      const tip = at.map((a, k) => a + v[k]!), barb = (s: number): number[] => tip.map((t, k) => t - 0.3 * v[k]! + s * 0.15 * side[k]!);
+      return [at, tip, barb(1), tip, barb(-1), tip] as [number, number, number][];
+    });
+  }, [packet, phase, size]);
+  return points.length > 0 ? <Line points={points} segments color={color("rust")} lineWidth={1.6} /> : null;
 }
 
 /** The realized-gain pattern as a surface round the model's middle, 30 dB from centre to peak. */
 export function PatternLens({ packet, extent }: { packet: Packet; extent: Extent }) {
   const geometry = useDisposed(useMemo(() => {
-    const { realized_gain_dbi: gain, theta_deg: theta, phi_deg: phi } = packet.arrays;
+    const { level_dbi: gain, theta_deg: theta, phi_deg: phi } = packet.arrays;
     const peak = Math.max(...gain!.data);
     const level = (i: number): number => Math.max(0, 1 + (gain!.data[i]! - peak) / PATTERN_DB);
     const [rows, columns] = [theta!.data.length, phi!.data.length];

@@ -1,0 +1,108 @@
+import { type ReactNode, useEffect, useMemo, useState } from "react";
+import type { SpecState } from "../../api/types";
+import { number } from "../../format";
+import { type Curve, type Flag, type Limit, LinePlot } from "../../plots/LinePlot";
+import { SERIES } from "../../plots/scale";
+import { type Badge, Card, Nothing, type Table } from "./Card";
+import { Grading } from "./Grading";
+import type { CardProps } from "./context";
+import { axis, useDesk } from "./context";
+import { type Answer, useCurves } from "./curves";
+import { locate, useReadings, valueAt } from "./markers";
+
+export interface Line { formula: string; name: string; part?: "re" | "im" | "abs" }
+interface Props {
+  props: CardProps; title: string; note?: ReactNode; lines: Line[];
+  y: { unit: string; label?: string; domain?: [number, number]; /** Limits of the axis from those of the data. */ fit?: (low: number, high: number) => [number, number] };
+  badges?: Badge[] | ((value: (line: number) => number | null) => Badge[]); bands?: [number, number][]; limits?: Limit[]; extra?: [string, () => void][];
+  /** Stacked areas of the first run. */
+  stack?: boolean;
+}
+
+const values = (a: Answer, part: Line["part"]): ArrayLike<number> => (!a.im || part === "re" ? a.re : part === "im" ? a.im : Float32Array.from(a.re, (r, i) => Math.hypot(r, a.im![i]!)));
+
+/** The formula that a spec line limits, in the limit's unit, as cards write theirs. */
+export function specFormula(spec: NonNullable<SpecState["spec"]>): string {
+  const bare = spec.formula.replace(/^abs\((.*)\)$/, "$1");
+  if (spec.level) return `db${spec.level}(${bare})`;
+  return spec.unit === "%" ? `100*${spec.formula}` : spec.formula;
+}
+
+/** Formulas of the ticked runs and reference curves over frequency, with cursor, markers, spec lines and grades. */
+export function CurveCard({ props, title, note, lines, y, badges = [], bands = [], limits = [], extra, stack }: Props) {
+  const desk = useDesk();
+  const { projectId, shown, references, cursor, setCursor, specs, markers, setMarker, writable } = desk;
+  const [grading, setGrading] = useState<string | null>(null);
+  const formulas = lines.map((l) => l.formula);
+  const runs = stack ? shown.slice(0, 1) : shown;
+  const { answers, pending } = useCurves(projectId, [...runs.map((s) => `run ${s.line.number}`), ...(stack ? [] : references.map((r) => `reference ${r.line.number}`))], formulas);
+  const key = formulas.join("|") + lines.map((l) => l.part).join() + runs.map((s) => s.color + s.dash + s.label).join() + references.map((r) => r.line.name).join();
+  const { curves, first, table } = useMemo(() => {
+    const curves: Curve[] = [], own: { x: ArrayLike<number>; y: ArrayLike<number>; name: string }[] = [];
+    [...runs, ...(stack ? [] : references)].forEach((source, s) => lines.forEach((l, k) => {
+      const a = answers[s]?.[k];
+      if (!a || a.error || a.x.length === 0) return;
+      const data = values(a, l.part);
+      if (!Array.prototype.some.call(data, Number.isFinite)) return;
+      const isRun = "sweep" in source, alone = runs.length === 1 && isRun;
+      const style = alone && lines.length > 1 ? SERIES[k % SERIES.length]! : { color: source.color, dash: isRun && k > 0 ? "2 3" : source.dash };
+      const label = isRun ? [runs.length > 1 ? source.label : "", lines.length > 1 ? l.name : ""].filter(Boolean).join(" ") : source.line.name;
+      curves.push({ ...gapless(a.x, data), ...style, label: label || undefined, width: k > 0 && !alone ? 1.2 : isRun ? 1.8 : 1.4, stack });
+      own.push({ x: a.x, y: data, name: `${isRun ? `run${source.line.number}` : source.line.name}_${l.name || title}`.replace(/[^\w]+/g, "_") });
+    }));
+    const base = own[0];
+    return {
+      curves, first: lines.map((l, k) => { const a = answers[0]?.[k]; return a && !a.error && a.x.length ? { x: a.x, y: values(a, l.part) } : null; }),
+      table: base && ((): Table => ({ columns: ["frequency_hz", ...own.map((o) => o.name)], rows: Array.from(base.x, (f) => [f, ...own.map((o) => valueAt(o, f))]) })),
+    };
+    // eslint-disable-next-line react-hooks/exhaustive-deps -- `key` stands for lines and styles
+  }, [answers, key, stack]);
+  const unit = axis(shown);
+  const mine = markers.filter((m) => m.card === props.entry.id);
+  const mineStamp = JSON.stringify(mine);
+  const found = useMemo(() => mine.map((m) => ({ marker: m, at: first[0] ? locate(m, first[0], mine) : null })), [first, mineStamp]); // eslint-disable-line react-hooks/exhaustive-deps
+  const tell = useReadings((s) => s.tell);
+  useEffect(() => {
+    if (found.length === 0) return;
+    tell(Object.fromEntries(found.map(({ marker, at }) => [marker.id, at && {
+      ...at, xUnit: unit.unit, xFactor: unit.factor, yUnit: y.unit,
+      runs: runs.map((s, k) => { const a = answers[k]?.[0]; const there = a && locate(marker, { x: a.x, y: values(a, lines[0]!.part) }, mine); return { label: s.label, y: there?.y ?? NaN }; }),
+    }])));
+  }, [found, answers, key, y.unit]); // eslint-disable-line react-hooks/exhaustive-deps
+  const flags: Flag[] = found.flatMap(({ marker, at }) => (at && marker.mode !== "delta" ? [{ id: marker.id, name: marker.name, x: at.x, y: at.y, color: "var(--plum)" }] : []));
+  const specLimits: Limit[] = specs.flatMap(({ spec, verdicts }) => (spec && formulas.includes(specFormula(spec)) ? [{ y: spec.limit, from: spec.low_hz, to: spec.high_hz, color: verdicts[String(shown[0]?.line.number)]?.passed === false ? "var(--rust)" : "var(--moss)" }] : []));
+  const told: Badge[] = typeof badges === "function" ? badges((k) => (first[k] ? valueAt(first[k], cursor) : null)) : badges;
+  const verdicts: Badge[] = specs.flatMap(({ spec, verdicts: v, text }): Badge[] => {
+    const own = v[String(shown[0]?.line.number)];
+    if (!spec || !own || own.passed === null || !formulas.includes(specFormula(spec))) return [];
+    return [{ text: `${own.passed ? "✓" : "◆"} ${text}: ${number(own.worst ?? NaN, 4)}`, good: own.passed, bad: !own.passed }];
+  });
+  const gradable = references.find((_, r) => { const a = answers[runs.length + r]?.[0]; return a && !a.error && a.x.length > 1 && Array.prototype.some.call(a.re, Number.isFinite); });
+  const all = curves.flatMap((c) => (y.fit ? [c.y as ArrayLike<number | null>] : []));
+  const domain = y.domain ?? (y.fit && all.length ? y.fit(...limitsOf(all)) : undefined);
+  const why = answers.flat().find((a) => a?.error)?.error;
+  return (
+    <Card title={title} note={note} badges={[...verdicts, ...told, ...(gradable && lines.length > 0 && !lines[0]!.part ? [{ text: `grade against ${gradable.line.name}`, onClick: () => setGrading(gradable.line.name) }] : [])]} table={table} markers={!stack} extra={extra}>
+      <span hidden data-fetching={pending} />
+      {curves.length > 0 ? (
+        <LinePlot
+          curves={curves} x={unit} y={{ ...y, domain }} cursor={cursor} onCursor={setCursor} bands={bands} limits={[...limits, ...specLimits]} labels flags={flags}
+          onFlag={writable ? (id, x) => { const m = mine.find((k) => k.id === id); if (m) setMarker({ ...m, mode: m.mode === "crossing" ? "crossing" : "at", x }); } : undefined}
+        />
+      ) : !pending && <Nothing>{why ? `${why[0]!.toUpperCase()}${why.slice(1)}.` : "The ticked runs say nothing of this."}</Nothing>}
+      {grading && gradable && <Grading projectId={projectId} first={`run ${shown[0]!.line.number}`} second={`reference ${gradable.line.number}`} formula={formulas[0]!} names={[`run ${shown[0]!.line.number}`, gradable.line.name]} unit={y.unit} axis={unit} onClose={() => setGrading(null)} />}
+    </Card>
+  );
+}
+
+/** Points without the places where there is no value, if values are few: a curve through pattern frequencies has no gaps. */
+function gapless(x: ArrayLike<number>, y: ArrayLike<number>): { x: ArrayLike<number>; y: ArrayLike<number | null> } {
+  const there = Array.from(y, (v, i) => (Number.isFinite(v) ? i : -1)).filter((i) => i >= 0);
+  return there.length === y.length || there.length > y.length / 2 ? { x, y } : { x: there.map((i) => x[i]!), y: there.map((i) => y[i]!) };
+}
+
+function limitsOf(lists: ArrayLike<number | null>[]): [number, number] {
+  let low = Infinity, high = -Infinity;
+  for (const list of lists) for (let i = 0; i < list.length; i++) { const v = list[i]; if (v != null && Number.isFinite(v)) { low = Math.min(low, v); high = Math.max(high, v); } }
+  return [low, high];
+}

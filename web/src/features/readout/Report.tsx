@@ -1,0 +1,81 @@
+import { useQuery } from "@tanstack/react-query";
+import { Link, useParams } from "@tanstack/react-router";
+import { examination, project, run as runDetail } from "../../api/queries";
+import type { Model } from "../../api/types";
+import { compact, number, quantity } from "../../format";
+import { Button } from "../../ui/Button";
+import { Mark, type State } from "../../ui/Mark";
+import { Sketch } from "../shelf/Sketch";
+import { DeskContext } from "./context";
+import { CardGrid, useCards, useReadoutDesk } from "./Readout";
+import { usePage } from "./page";
+
+const PARAMETERS_SHOWN = 40;
+
+/** The readout as a document: model, parameters, plan, trust, spec lines and every card, for the browser's printing. */
+export function Report() {
+  const { projectId } = useParams({ from: "/projects/$projectId/report" });
+  const id = Number(projectId);
+  const { data: p } = useQuery(project(id));
+  const desk = useReadoutDesk(id, "reader");
+  const first = desk.shown[0];
+  const { data: run } = useQuery({ ...runDetail(id, first?.line.number ?? 0), enabled: first !== undefined });
+  const document = run?.document as unknown as Model | undefined;
+  const { data: looked } = useQuery({ ...examination(document!, id), enabled: document !== undefined });
+  const cards = useCards(first).filter((c) => c.kind !== "trust");
+  const { content } = usePage();
+  const trust = (run?.trust ?? []) as { name: string; value: string; mark: State; advice: string }[];
+  const plan = Object.entries(document?.plan ?? {}).filter(([, v]) => v !== null && v !== "" && !(Array.isArray(v) && v.length === 0));
+  const markers = content.markers.length;
+  return (
+    <div className="h-full overflow-y-auto print:h-auto print:overflow-visible">
+      <div className="sticky top-0 z-10 flex items-center gap-3 border-b border-rule bg-card px-6 py-2 print:hidden">
+        <Link to="/projects/$projectId/readout" params={{ projectId }} className="text-heron">‹ Readout</Link>
+        <span className="text-ink2">Print it, or save it as PDF, with your browser.</span>
+        <Button look="main" className="ml-auto" onClick={() => window.print()}>Print</Button>
+      </div>
+      <article className="mx-auto max-w-[1060px] p-6 print:p-0">
+        {!first && <p className="text-ink2">{desk.pending ? "Fetching the runs…" : "There is no finished run to report."}</p>}
+        {first && (
+          <>
+            <header className="flex gap-6 border-b border-rule pb-4">
+              <div className="min-w-0 flex-1">
+                <h1 className="text-[22px] font-semibold">{p?.name}</h1>
+                <p className="text-ink2">{document?.notes}</p>
+                <p className="num mt-2 text-[12px]">{desk.shown.map((s) => `run ${s.line.number}`).join(", ")} · revision {first.line.revision} · {run?.engine} · {run?.finished ? new Date(run.finished).toLocaleString("en-GB") : ""}</p>
+                {desk.shown.filter((s) => s.line.note).map((s) => <p key={s.line.number} className="mt-1">Run {s.line.number}: {s.line.note}</p>)}
+              </div>
+              <div className="h-36 w-56 rounded border border-rule" aria-label="Model figure">{looked && <Sketch outline={looked.shapes.length ? looked.shapes : looked.bodies.map((b) => ({ points: box(b.low, b.high) }))} />}</div>
+            </header>
+            <div className="mt-4 grid grid-cols-3 gap-6">
+              <section><h2 className="mb-1 font-semibold">Parameters</h2>
+                <table className="num w-full text-[11.500px]"><tbody>{Object.entries(first.line.values).slice(0, PARAMETERS_SHOWN).map(([n, v]) => <tr key={n} className="border-b border-faint"><td>{n}</td><td className="text-right">{quantity(v.value, v.unit, 5)}</td></tr>)}</tbody></table>
+              </section>
+              <section><h2 className="mb-1 font-semibold">Plan</h2>
+                <table className="num w-full text-[11.500px]"><tbody>{plan.map(([n, v]) => <tr key={n} className="border-b border-faint"><td className="pr-2 font-sans">{n.replace(/_/g, " ")}</td><td className="break-all text-right">{Array.isArray(v) ? v.join(", ") : String(v)}</td></tr>)}
+                  <tr><td className="font-sans">size</td><td className="text-right">{compact(run?.unknowns ?? 0)} {run?.engine === "transient" ? "cells" : "unknowns"}, {number(run?.wall_s ?? 0, 2)} s</td></tr></tbody></table>
+              </section>
+              <section><h2 className="mb-1 font-semibold">Trust: {run?.grade}</h2>
+                <ul className="text-[12px]">{trust.map((t) => <li key={t.name} className="flex items-center gap-2 border-b border-faint py-0.5"><Mark state={t.mark} /><span>{t.name}</span><span className="num ml-auto text-right">{t.value}</span></li>)}</ul>
+                {content.specs.length > 0 && (
+                  <>
+                    <h2 className="mb-1 mt-3 font-semibold">Spec lines</h2>
+                    <ul className="num text-[11.500px]">{content.specs.map((s) => { const state = desk.specs.find((k) => k.text === s.text); return <li key={s.id} className="border-b border-faint py-0.5">{s.text}: {desk.shown.map((r) => { const v = state?.verdicts[String(r.line.number)]; return `${desk.shown.length > 1 ? `run ${r.line.number} ` : ""}${v?.passed === true ? "kept" : v?.passed === false ? `broken (${number(v.worst!, 4)} ${state?.spec?.unit ?? ""})` : "not said"}`; }).join(", ")}</li>; })}</ul>
+                  </>
+                )}
+              </section>
+            </div>
+            <h2 className="mb-2 mt-6 border-t border-rule pt-4 font-semibold">Cards at {quantity(desk.cursor, "Hz", 5)}{markers > 0 && `, ${markers} marker${markers > 1 ? "s" : ""}`}</h2>
+            <DeskContext value={desk}><CardGrid cards={cards} /></DeskContext>
+          </>
+        )}
+      </article>
+    </div>
+  );
+}
+
+/** The edges of a box in one stroke. */
+function box(a: [number, number, number], b: [number, number, number]): [number, number, number][] {
+  const at = (n: number): [number, number, number] => [n & 4 ? b[0] : a[0], n & 2 ? b[1] : a[1], n & 1 ? b[2] : a[2]];
+  return [0, 4, 6, 2, 0, 1, 5, 4, 5, 7, 6, 7, 3, 2, 3, 1].map(at);
+}

@@ -1,0 +1,54 @@
+/** Animations as files: the plot of a card over its own frames or over the cursor, as an animated picture. */
+import * as Menu from "@radix-ui/react-dropdown-menu";
+import type { RefObject } from "react";
+import { create } from "zustand";
+import { useCursor } from "../../app/cursor";
+import { picture, save } from "../../plots/export";
+import type { Frames } from "./Card";
+import { useDesk } from "./context";
+
+const MOST_FRAMES = 60, SETTLE_MS = 90, LATEST_MS = 1500, FRAME_MS = 80;
+
+/** What is being recorded: the card, and how far. */
+export const useRecording = create<{ card: string; done: number; of: number; stop: boolean } | Record<string, never>>(() => ({}));
+
+const pause = (ms: number): Promise<void> => new Promise((r) => setTimeout(r, ms));
+
+export function Animate({ card, file, frames, className }: { card: RefObject<HTMLElement | null>; file: string; frames?: Frames; className: string }) {
+  const { shown } = useDesk();
+  const record = async (): Promise<void> => {
+    const element = card.current;
+    if (!element || useRecording.getState().card) return;
+    const grid = shown[0]?.sweep.frequency_hz ?? [], before = useCursor.getState().frequency;
+    const all = frames?.count ?? grid.length, count = Math.min(all, MOST_FRAMES);
+    const pick = (i: number): number => Math.round((i * (all - 1)) / Math.max(1, count - 1));
+    const pictures: HTMLCanvasElement[] = [];
+    useRecording.setState({ card: file, done: 0, of: count, stop: false });
+    try {
+      for (let i = 0; i < count && !useRecording.getState().stop; i++) {
+        if (frames) frames.show(pick(i));
+        else useCursor.getState().set(grid[pick(i)]!);
+        await settled(element);
+        const taken = picture(element);
+        if (taken) pictures.push(taken);
+        useRecording.setState({ card: file, done: i + 1, of: count, stop: useRecording.getState().stop ?? false });
+      }
+      if (pictures.length && !useRecording.getState().stop) {
+        const { encode } = await import("modern-gif");
+        const { width, height } = pictures[0]!;
+        const data = await encode({ width, height, frames: pictures.map((p) => ({ data: p.getContext("2d")!.getImageData(0, 0, width, height).data, delay: FRAME_MS })) });
+        save(`${file}.gif`, new Blob([data], { type: "image/gif" }));
+      }
+    } finally {
+      if (!frames) useCursor.getState().set(before);
+      useRecording.setState({}, true);
+    }
+  };
+  return <Menu.Item className={className} onSelect={() => void record()}>{frames ? "Save as animation" : "Save as animation over frequency"}</Menu.Item>;
+}
+
+/** Waits until the card has shown what it was asked for: until nothing is being fetched for it any more. */
+async function settled(card: HTMLElement): Promise<void> {
+  await pause(SETTLE_MS);
+  for (let waited = 0; card.querySelector("[data-fetching=true]") && waited < LATEST_MS; waited += SETTLE_MS) await pause(SETTLE_MS);
+}

@@ -1,0 +1,262 @@
+/** Cards of currents and near fields: along wires, on surfaces, on lines, planes and in boxes; by magnitude, in dB, at a moment, in motion. */
+import { Canvas } from "@react-three/fiber";
+import { OrbitControls } from "@react-three/drei";
+import { useQueries, useQuery } from "@tanstack/react-query";
+import { useEffect, useMemo, useState } from "react";
+import type { Packet } from "../../../api/client";
+import { evaluated, examination, field, run as runDetail } from "../../../api/queries";
+import type { Decay, Model } from "../../../api/types";
+import { fixed, quantity } from "../../../format";
+import { HeatMap } from "../../../plots/HeatMap";
+import { type Curve, LinePlot } from "../../../plots/LinePlot";
+import { ArrowLens, SurfaceLens } from "../../../stage/Lenses";
+import { Structure } from "../../../stage/Structure";
+import { extentOf } from "../../../stage/extent";
+import { Card, Choice, type Frames, Nothing } from "../Card";
+import { type CardProps, useDesk, useSetting } from "../context";
+
+const PHASES = 24, FRAME_MS = 70;
+
+/** A phase that can run: the moment shown is Re(F e^jφ). */
+export function usePhase(): { phase: number; step: number; playing: boolean; play: (on: boolean) => void; show: (n: number) => void; frames: Frames } {
+  const [step, show] = useState(0);
+  const [playing, play] = useState(false);
+  useEffect(() => {
+    if (!playing) return;
+    const timer = setInterval(() => show((n) => (n + 1) % PHASES), FRAME_MS);
+    return () => clearInterval(timer);
+  }, [playing]);
+  return { phase: (2 * Math.PI * step) / PHASES, step, playing, play, show, frames: { count: PHASES, show: (i) => { play(false); show(i); } } };
+}
+
+export function PhaseBar({ phase }: { phase: ReturnType<typeof usePhase> }) {
+  return (
+    <div className="flex shrink-0 items-center gap-2">
+      <button type="button" aria-label={phase.playing ? "Pause" : "Play"} className="w-6 rounded hover:bg-heron-soft" onClick={() => phase.play(!phase.playing)}>{phase.playing ? "‖" : "▸"}</button>
+      <input type="range" aria-label="Phase" className="min-w-0 flex-1 accent-heron" min={0} max={PHASES - 1} value={phase.step} onChange={(e) => { phase.play(false); phase.show(Number(e.target.value)); }} />
+      <span className="num w-10 text-right text-[11.500px] text-ink2">{Math.round((phase.step * 360) / PHASES)}°</span>
+    </div>
+  );
+}
+
+const WHATS = { e: ["|E|", "V/m"], h: ["|H|", "A/m"], ex: ["Ex", "V/m"], ey: ["Ey", "V/m"], ez: ["Ez", "V/m"], hx: ["Hx", "A/m"], hy: ["Hy", "A/m"], hz: ["Hz", "A/m"], s: ["|S|", "W/m²"], sx: ["Sx", "W/m²"], sy: ["Sy", "W/m²"], sz: ["Sz", "W/m²"], w: ["|E|/|H|", "Ω"] } as const;
+type What = keyof typeof WHATS;
+const WHAT_NAMES = Object.entries(WHATS).map(([k, [name]]) => [k as What, name] as const);
+type Form = "db" | "size" | "moment";
+
+/** One number per point of a near field: rms of whole vectors, peak of components, mean power density, or the value at a phase. */
+export function pointValues(p: Packet, what: What, phase: number | null): Float64Array {
+  const { e_re, e_im, h_re, h_im } = p.arrays, n = e_re!.data.length / 3;
+  const [re, im] = what[0] === "h" ? [h_re!.data, h_im!.data] : [e_re!.data, e_im!.data];
+  const dot = (r: Float32Array, i: Float32Array, q: number): number => { let sum = 0; for (let k = 0; k < 3; k++) sum += r[3 * q + k]! ** 2 + i[3 * q + k]! ** 2; return sum; };
+  const power = (q: number, k: number): number => {
+    const a = (k + 1) % 3, b = (k + 2) % 3, er = e_re!.data, ei = e_im!.data, hr = h_re!.data, hi = h_im!.data;
+    return 0.5 * (er[3 * q + a]! * hr[3 * q + b]! + ei[3 * q + a]! * hi[3 * q + b]! - er[3 * q + b]! * hr[3 * q + a]! - ei[3 * q + b]! * hi[3 * q + a]!);
+  };
+  const c = phase === null ? 1 : Math.cos(phase), s = phase === null ? 0 : Math.sin(phase);
+  const of = (q: number): number => {
+    if (what === "w") return Math.sqrt(dot(e_re!.data, e_im!.data, q) / dot(h_re!.data, h_im!.data, q));
+    if (what === "s") return Math.hypot(power(q, 0), power(q, 1), power(q, 2));
+    if (what[0] === "s") return power(q, "xyz".indexOf(what[1]!));
+    if (what === "e" || what === "h") {
+      if (phase === null) return Math.sqrt(dot(re, im, q) / 2);
+      return Math.hypot(...[0, 1, 2].map((k) => re[3 * q + k]! * c - im[3 * q + k]! * s));
+    }
+    const k = 3 * q + "xyz".indexOf(what[1]!);
+    return phase === null ? Math.hypot(re[k]!, im[k]!) : re[k]! * c - im[k]! * s;
+  };
+  return Float64Array.from({ length: n }, (_, q) => of(q));
+}
+
+const decibel = (v: number, what: What): number => (what[0] === "s" ? 10 : 20) * Math.log10(Math.max(Math.abs(v), 1e-12));
+const steady = (what: What): boolean => what[0] === "s" || what === "w";
+
+function useField(props: CardProps): { what: What; form: Form; choices: React.ReactNode; unit: string } {
+  const [what, setWhat] = useSetting<What>(props, "what", "e");
+  const [form, setForm] = useSetting<Form>(props, "form", "db");
+  const own = steady(what) && form === "moment" ? "size" : form;
+  const unit = own === "db" ? `dB over 1 ${WHATS[what][1]}` : WHATS[what][1];
+  return { what, form: own, unit, choices: <><Choice label="Field" value={what} options={WHAT_NAMES} onChange={setWhat} /> · <Choice label="Form" value={own} options={[["db", "dB"], ["size", "magnitude"], ...(steady(what) ? [] : [["moment", "at a moment"] as const])]} onChange={setForm} /></> };
+}
+
+/** The captures of one kind, and a way to choose among them. */
+export function useCapture(props: CardProps, kind: string): [string | undefined, React.ReactNode] {
+  const names = useDesk().shown[0]!.sweep.captures.filter((c) => c.kind === kind).map((c) => c.name);
+  const [kept, choose] = useSetting<string>(props, "capture", "");
+  const name = names.includes(kept) ? kept : names[0];
+  return [name, names.length < 2 ? name : <Choice key="choice" label="Capture" value={name!} options={names.map((n) => [n, n] as const)} onChange={choose} />];
+}
+
+const vtk = (id: number, run: number, name: string, f: number): [string, () => void] => ["Save the fields as VTK", () => location.assign(`/api/projects/${id}/runs/${run}/export/near/${encodeURIComponent(name)}.vtk?frequency=${f}`)];
+
+export function Current(props: CardProps) {
+  const { projectId, shown, cursor } = useDesk();
+  const [form, setForm] = useSetting<"size" | "db" | "normal" | "phase" | "moment">(props, "form", "size");
+  const [kept, setPart] = useSetting<string>(props, "part", "");
+  const phase = usePhase();
+  const { all, pending } = useQueries({ queries: shown.map((s) => ({ ...field(projectId, s.line.number, "current", cursor), retry: false, enabled: s.sweep.wires })), combine: (q) => ({ all: q.map((r) => r.data), pending: q.some((r) => r.isFetching) }) });
+  const parts = (all.find(Boolean)?.header.parts as string[] | undefined) ?? [];
+  const part = parts.includes(kept) ? kept : parts[0];
+  const key = shown.map((s) => s.color + s.dash + s.label).join();
+  const { curves, peak } = useMemo(() => {
+    const peaks = [0];
+    const curves = all.flatMap((d, i): Curve[] => {
+      const own = d ? (d.header.parts as string[]).indexOf(part ?? "") : -1;
+      if (!d || own < 0) return [];
+      const { span, re, im, part: owner } = d.arrays, x: number[] = [], value: [number, number][] = [];
+      owner!.data.forEach((p, s) => { if (p === own) for (const e of [0, 1]) { x.push(span!.data[2 * s + e]!); value.push([re!.data[2 * s + e]!, im!.data[2 * s + e]!]); } });
+      const most = value.reduce((m, [r, j]) => Math.max(m, Math.hypot(r, j)), 1e-30);
+      peaks.push(most);
+      const of = ([r, j]: [number, number]): number => (form === "moment" ? 1e3 * (r * Math.cos(phase.phase) - j * Math.sin(phase.phase)) : form === "phase" ? (Math.atan2(j, r) * 180) / Math.PI : form === "db" ? 20 * Math.log10(Math.max(Math.hypot(r, j) / most, 1e-5)) : (Math.hypot(r, j) / (form === "normal" ? most : 1)) * (form === "normal" ? 1 : 1e3));
+      return [{ x, y: value.map(of), color: shown[i]!.color, dash: shown[i]!.dash, label: shown.length > 1 ? shown[i]!.label : undefined }];
+    });
+    return { curves, peak: Math.max(...peaks) };
+  }, [all, part, form, phase.phase, key]); // eslint-disable-line react-hooks/exhaustive-deps
+  const domain: Record<typeof form, [number, number]> = { size: [0, 1.06e3 * peak || 1], db: [-40, 0], normal: [0, 1.05], phase: [-180, 180], moment: [-1.06e3 * peak || -1, 1.06e3 * peak || 1] };
+  return (
+    <Card title="Current" note={<>along <Choice label="Part" value={part ?? ""} options={parts.map((p) => [p, p] as const)} onChange={setPart} /> · <Choice label="Form" value={form} options={[["size", "magnitude"], ["db", "dB"], ["normal", "normalised"], ["phase", "phase"], ["moment", "at a moment"]]} onChange={setForm} /></>}
+      badges={curves.length ? [{ text: `peak ${quantity(peak, "A", 3)} for 1 W available` }] : []} frames={form === "moment" ? phase.frames : undefined} table={curves[0] && (() => ({ columns: ["fraction", form], rows: Array.from(curves[0]!.x, (x, i) => [x, curves[0]!.y[i] ?? null]) }))}>
+      <span hidden data-fetching={pending} />
+      {curves.length > 0 && (
+        <div className="flex h-full flex-col"><div className="min-h-0 flex-1"><LinePlot curves={curves} x={{ unit: "", factor: 1, label: "fraction of length" }} y={{ unit: { size: "mA", moment: "mA", db: "dB of its peak", normal: "of its peak", phase: "°" }[form], domain: domain[form] }} labels /></div>{form === "moment" && <PhaseBar phase={phase} />}</div>
+      )}
+    </Card>
+  );
+}
+
+export function SurfaceCurrent(props: CardProps) {
+  const { projectId, shown, cursor } = useDesk();
+  const first = shown[0]!, names = first.sweep.surfaces;
+  const [kept, choose] = useSetting<string>(props, "capture", "");
+  const [form, setForm] = useSetting<"db" | "linear" | "moment" | "arrows">(props, "form", "db");
+  const name = names.includes(kept) ? kept : names[0]!;
+  const phase = usePhase(), moving = form === "moment" || form === "arrows";
+  const { data, isFetching } = useQuery(field(projectId, first.line.number, `surface/${encodeURIComponent(name)}`, cursor));
+  const { data: detail } = useQuery(runDetail(projectId, first.line.number));
+  const { data: looked } = useQuery({ ...examination(detail?.document as unknown as Model, projectId), enabled: detail !== undefined });
+  const extent = useMemo(() => extentOf(looked), [looked]);
+  const peak = useMemo(() => { const { re, im } = data?.arrays ?? {}; let m = 0; if (re && im) for (let q = 0; q < re.data.length / 3; q++) m = Math.max(m, Math.hypot(...[0, 1, 2].flatMap((k) => [re.data[3 * q + k]!, im.data[3 * q + k]!]))); return m; }, [data]);
+  return (
+    <Card title="Surface current" note={<>{names.length > 1 ? <Choice label="Capture" value={name} options={names.map((n) => [n, n] as const)} onChange={choose} /> : name} · <Choice label="Form" value={form} options={[["db", "dB"], ["linear", "magnitude"], ["moment", "at a moment"], ["arrows", "arrows"]]} onChange={setForm} /></>}
+      badges={[{ text: `largest ${quantity(peak, "A/m", 3)} for 1 W available` }, { text: form === "db" ? "40 dB down to dark" : "in proportion" }]} frames={moving ? phase.frames : undefined}>
+      <span hidden data-fetching={isFetching} />
+      {data && looked && (
+        <div className="flex h-full flex-col">
+          <div className="min-h-0 flex-1">
+            <Canvas flat orthographic frameloop="demand" dpr={[1, 2]} gl={{ preserveDrawingBuffer: true, antialias: true }} camera={{ near: -100, far: 200, zoom: 190, position: [6, -9, 13], up: [0, 0, 1] }}>
+              <ambientLight intensity={2.1} /><directionalLight position={[3, -4, 8]} intensity={1.7} />
+              <OrbitControls enableDamping={false} />
+              <group scale={1 / extent.size} position={extent.center.map((c) => -c / extent.size) as [number, number, number]}>
+                <Structure examination={looked} extent={extent} quiet />
+                <SurfaceLens packet={data} linear={form !== "db"} phase={moving ? phase.phase : null} />
+                {form === "arrows" && <ArrowLens packet={data} phase={phase.phase} size={extent.size} />}
+              </group>
+            </Canvas>
+          </div>
+          {moving && <PhaseBar phase={phase} />}
+        </div>
+      )}
+    </Card>
+  );
+}
+
+export function NearLine(props: CardProps) {
+  const { projectId, shown, cursor } = useDesk();
+  const [name, choice] = useCapture(props, "near_line");
+  const { what, form, unit, choices } = useField(props);
+  const phase = usePhase();
+  const own = shown.filter((s) => s.sweep.captures.some((c) => c.name === name));
+  const { all, pending } = useQueries({ queries: own.map((s) => field(projectId, s.line.number, `near/${encodeURIComponent(name ?? "")}`, cursor)), combine: (q) => ({ all: q.map((r) => r.data), pending: q.some((r) => r.isFetching) }) });
+  const { data: fit } = useQuery({ ...evaluated<Decay>(projectId, shown[0]!.line.number, `decay/${encodeURIComponent(name ?? "")}?frequency=${cursor}`), retry: false });
+  const key = own.map((s) => s.color + s.dash + s.label).join();
+  const { curves, most } = useMemo(() => {
+    const peaks = [0];
+    const curves = all.flatMap((d, i): Curve[] => {
+      const points = d?.arrays.points;
+      if (!d || !points) return [];
+      const x = Array.from({ length: points.data.length / 3 }, (_, k) => Math.hypot(...[0, 1, 2].map((c) => points.data[3 * k + c]! - points.data[c]!)));
+      const y = pointValues(d, what, form === "moment" ? phase.phase : null);
+      peaks.push(y.reduce((m, v) => Math.max(m, Math.abs(v)), 0));
+      return [{ x, y: form === "db" ? y.map((v) => decibel(v, what)) : y, color: own[i]!.color, dash: own[i]!.dash, label: own.length > 1 ? own[i]!.label : undefined }];
+    });
+    return { curves, most: Math.max(...peaks) };
+  }, [all, what, form, phase.phase, key]); // eslint-disable-line react-hooks/exhaustive-deps
+  return (
+    <Card title="Near field on a line" note={<>{choice} · {choices}</>} frames={form === "moment" ? phase.frames : undefined} extra={name ? [vtk(projectId, shown[0]!.line.number, name, cursor)] : []}
+      badges={curves[0] ? [{ text: `largest ${quantity(most, WHATS[what][1], 3)} for 1 W available` }, ...(fit?.length_m ? [{ text: `|E| ${fit.length_m > 0 ? "falls" : "grows"} to 1/e over ${quantity(Math.abs(fit.length_m), "m", 3)} (±${fixed(fit.rest_db, 1)} dB)` }] : [])] : []}
+      table={curves[0] && (() => ({ columns: ["distance_m", `${WHATS[what][0]} ${unit}`.replace(/[^\w]+/g, "_")], rows: Array.from(curves[0]!.x, (x, i) => [x, curves[0]!.y[i] ?? null]) }))}>
+      <span hidden data-fetching={pending} />
+      {curves.length > 0 && <div className="flex h-full flex-col"><div className="min-h-0 flex-1"><LinePlot curves={curves} x={{ unit: "mm", factor: 1e-3, label: "distance" }} y={{ unit, domain: form === "moment" ? [-1.5 * most, 1.5 * most] : undefined }} labels /></div>{form === "moment" && <PhaseBar phase={phase} />}</div>}
+    </Card>
+  );
+}
+
+/** Limits of a map's colours for values of a field. */
+function shades(values: Float64Array, what: What, form: Form): { values: Float64Array; low: number; high: number; signed: boolean } {
+  if (form === "db") {
+    const level = values.map((v) => decibel(v, what)), high = level.reduce((m, v) => Math.max(m, v), -Infinity);
+    return { values: level, low: Math.round(high - 40), high: Math.round(high), signed: false };
+  }
+  const most = values.reduce((m, v) => (Number.isFinite(v) ? Math.max(m, Math.abs(v)) : m), 1e-30), signed = (form === "moment" && what !== "e" && what !== "h") || (what[0] === "s" && what !== "s");
+  return { values, low: signed ? -most : 0, high: most, signed };
+}
+
+export function NearPlane(props: CardProps) {
+  const { projectId, shown, cursor } = useDesk();
+  const first = shown[0]!;
+  const [name, choice] = useCapture(props, "near_plane");
+  const { what, form, unit, choices } = useField(props);
+  const phase = usePhase();
+  const { data, isFetching } = useQuery({ ...field(projectId, first.line.number, `near/${encodeURIComponent(name ?? "")}`, cursor), enabled: name !== undefined });
+  const map = useMemo(() => {
+    const points = data?.arrays.points;
+    if (!points || data.header.kind !== "near_plane") return null;
+    const [columns, rows] = data.header.counts as [number, number];
+    const corner = (i: number): number[] => [0, 1, 2].map((k) => points.data[3 * i + k]!);
+    const span = (i: number): number => Math.hypot(...corner(i).map((v, k) => v - corner(0)[k]!));
+    const now = shades(pointValues(data, what, form === "moment" ? phase.phase : null), what, form);
+    const top = form === "moment" ? shades(pointValues(data, what, null), what, "size").high * (what === "e" || what === "h" ? Math.SQRT2 : 1) : now.high;
+    return { ...now, low: now.signed ? -top : now.low, high: top, columns, rows, width_m: span(columns - 1), height_m: span((rows - 1) * columns) };
+  }, [data, what, form, phase.phase]);
+  if (!name) return <Card title="Near field on a plane"><Nothing>This run has no capture on a plane.</Nothing></Card>;
+  return (
+    <Card title="Near field on a plane" note={<>{choice} · {choices}</>} badges={data ? [{ text: `run ${first.line.number}, 1 W available` }] : []} frames={form === "moment" ? phase.frames : undefined} extra={[vtk(projectId, first.line.number, name, cursor)]}>
+      <span hidden data-fetching={isFetching} />
+      {map && <div className="flex h-full flex-col"><div className="min-h-0 flex-1"><HeatMap {...map} unit={unit} /></div>{form === "moment" && <PhaseBar phase={phase} />}</div>}
+    </Card>
+  );
+}
+
+const AXES = ["x", "y", "z"];
+
+/** A field in a box, one layer of it at a time. */
+export function NearBox(props: CardProps) {
+  const { projectId, shown, cursor } = useDesk();
+  const first = shown[0]!;
+  const [name, choice] = useCapture(props, "near_box");
+  const [across, setAcross] = useSetting<"0" | "1" | "2">(props, "across", "2");
+  const { what, form, unit, choices } = useField(props);
+  const phase = usePhase();
+  const [share, setShare] = useState(0.5);
+  const { data, isFetching } = useQuery({ ...field(projectId, first.line.number, `near/${encodeURIComponent(name ?? "")}`, cursor), enabled: name !== undefined });
+  const values = useMemo(() => (data?.header.kind === "near_box" ? shades(pointValues(data, what, form === "moment" ? phase.phase : null), what, form) : null), [data, what, form, phase.phase]);
+  const counts = data?.header.counts as [number, number, number] | undefined;
+  if (!data || !values || !counts || !name) return <Card title="Near field in a box" note={choice}><Nothing>Reading…</Nothing></Card>;
+  const k = Number(across), [a, b] = [(k + 1) % 3, (k + 2) % 3] as [number, number], layer = Math.round(share * (counts[k]! - 1));
+  const node = (u: number, v: number): number => { const n = [0, 0, 0]; n[k] = layer; n[a] = u; n[b] = v; return (n[0]! * counts[1] + n[1]!) * counts[2] + n[2]!; };
+  const { points } = data.arrays;
+  const picked = Float64Array.from({ length: counts[a]! * counts[b]! }, (_, n) => values.values[node(n % counts[a]!, Math.floor(n / counts[a]!))]!);
+  const place = (n: number, c: number): number => points!.data[3 * n + c]!;
+  const span = (u: number, v: number): number => Math.hypot(...[0, 1, 2].map((c) => place(node(u, v), c) - place(node(0, 0), c)));
+  return (
+    <Card title="Near field in a box" note={<>{choice} · {choices} · across <Choice label="Across" value={across} options={AXES.map((x, n) => [String(n) as "0", x] as const)} onChange={setAcross} /></>} frames={form === "moment" ? phase.frames : undefined} extra={[vtk(projectId, first.line.number, name, cursor)]}
+      badges={[{ text: `${AXES[k]!} = ${quantity(place(node(0, 0), k), "m", 3)}` }, { text: `largest ${form === "db" ? `${fixed(values.high, 1)} ${unit}` : quantity(values.high, WHATS[what][1], 3)}` }]}>
+      <span hidden data-fetching={isFetching} />
+      <div className="flex h-full flex-col">
+        <div className="min-h-0 flex-1"><HeatMap columns={counts[a]!} rows={counts[b]!} values={picked} low={values.low} high={values.high} signed={values.signed} width_m={span(counts[a]! - 1, 0)} height_m={span(0, counts[b]! - 1)} unit={unit} /></div>
+        <input type="range" aria-label="Layer" className="w-full shrink-0 accent-heron" min={0} max={counts[k]! - 1} value={layer} onChange={(ev) => setShare(Number(ev.target.value) / Math.max(1, counts[k]! - 1))} />
+        {form === "moment" && <PhaseBar phase={phase} />}
+      </div>
+    </Card>
+  );
+}

@@ -1,0 +1,71 @@
+/** Cards of trust, of one's own formulas, and of words. */
+import { useQuery } from "@tanstack/react-query";
+import { useState } from "react";
+import { run as runDetail } from "../../../api/queries";
+import { compact, number } from "../../../format";
+import { Mark, type State } from "../../../ui/Mark";
+import { Card, Choice, Nothing } from "../Card";
+import { CurveCard } from "../CurveCard";
+import { type CardProps, useDesk, useSetting } from "../context";
+import { useCurves } from "../curves";
+
+export function Trust() {
+  const { projectId, shown } = useDesk();
+  const { data } = useQuery(runDetail(projectId, shown[0]!.line.number));
+  const items = (data?.trust ?? []) as { name: string; value: string; mark: State; advice: string }[];
+  return (
+    <Card title="Trust card" note={`run ${shown[0]!.line.number}`} badges={data ? [{ text: `grade ${data.grade}`, good: data.grade === "A" }] : []}>
+      <div className="h-full overflow-y-auto">
+        <ul className="mt-1">
+          {items.map((i) => (
+            <li key={i.name} className="border-b border-faint py-1">
+              <div className="flex items-center gap-3"><Mark state={i.mark} /><span>{i.name}</span><span className="num ml-auto">{i.value}</span></div>
+              {i.mark !== "good" && <p className="pl-5 text-[12px] text-ink2">{i.advice}.</p>}
+            </li>
+          ))}
+        </ul>
+        <p className="num mt-2 text-[11.500px] text-ink2">{compact(data?.unknowns ?? 0)} {data?.engine === "transient" ? "cells" : "unknowns"} · {data?.solves} {data?.solves === 1 ? "solve" : "solves"} · {number(data?.wall_s ?? 0, 2)} s</p>
+        {data && <p className="mt-1 text-[11.500px] leading-snug text-ink2">{data.reason}. {data.warnings.join(" ")}</p>}
+      </div>
+    </Card>
+  );
+}
+
+const PLAIN: Record<string, [number, string]> = { Hz: [1e9, "GHz"], m: [1e-3, "mm"], s: [1e-9, "ns"], Ω: [1, "Ω"], S: [1e-3, "mS"] };
+
+/** A formula of named quantities, as one types it. */
+export function FormulaCard(props: CardProps) {
+  const { projectId, shown, writable } = useDesk();
+  const [formula, setFormula] = useSetting<string>(props, "formula", "db20(s11)");
+  const [part, setPart] = useSetting<"abs" | "re" | "im">(props, "part", "abs");
+  const [title, setTitle] = useSetting<string>(props, "title", "");
+  const { answers } = useCurves(projectId, [`run ${shown[0]!.line.number}`], [formula]);
+  const own = answers[0]?.[0], complex = own?.im != null;
+  const [factor, unit] = PLAIN[own?.unit ?? ""] ?? [1, own?.unit ?? ""];
+  const scaled = factor === 1 ? formula : `(${formula})/1 ${unit}`;
+  const field = <Typed key={formula} formula={formula} readOnly={!writable} onChange={setFormula} />;
+  const note = <>{field}{complex && <> · <Choice label="Part" value={part} options={[["abs", "magnitude"], ["re", "real"], ["im", "imaginary"]]} onChange={setPart} /></>}</>;
+  const rename: [string, () => void][] = [["Name this card…", () => { const name = prompt("Name of the card", title || "Formula"); if (name !== null) setTitle(name.trim().slice(0, 40)); }]];
+  if (own?.error) {
+    return <Card title={title || "Formula"} note={field} extra={rename}><p role="alert" className="pt-2 text-rust">{own.error}.</p><Nothing>Names: f, s11, z1, vswr1, gain, realized_gain, directivity, radiation_efficiency, total_efficiency, radiated, mismatch, and the model’s parameters. Functions: db10, db20, abs, re, im, arg, unwrap, delay, gain(θ, φ), min, max, mean and the model’s own.</Nothing></Card>;
+  }
+  return <CurveCard props={props} title={title || "Formula"} note={note} lines={[{ formula: scaled, name: "", part: complex ? part : undefined }]} y={{ unit }} extra={rename} badges={(value) => (value(0) === null ? [] : [{ text: `${number(value(0)!, 4)} ${unit} at the cursor` }])} />;
+}
+
+function Typed({ formula, readOnly, onChange }: { formula: string; readOnly: boolean; onChange: (f: string) => void }) {
+  const [typed, type] = useState(formula);
+  const keep = (): void => { if (typed.trim() && typed.trim() !== formula) onChange(typed.trim()); };
+  return <input aria-label="Formula" className="num w-64 border-b border-rule bg-transparent" value={typed} readOnly={readOnly} maxLength={1000} spellCheck={false} onChange={(e) => type(e.target.value)} onBlur={keep} onKeyDown={(e) => { if (e.key === "Enter") keep(); if (e.key === "Escape") type(formula); }} />;
+}
+
+/** Words beside the plots; they go into the report. */
+export function Note(props: CardProps) {
+  const { writable } = useDesk();
+  const [text, setText] = useSetting<string>(props, "text", "");
+  return (
+    <Card title="Note">
+      <textarea key={text} aria-label="Note" className="h-full w-full resize-none bg-transparent leading-relaxed outline-none print:hidden" placeholder={writable ? "What was found, what to try next." : ""} maxLength={4000} defaultValue={text} readOnly={!writable} onBlur={(e) => e.target.value !== text && setText(e.target.value)} />
+      <p className="hidden whitespace-pre-wrap print:block">{text}</p>
+    </Card>
+  );
+}

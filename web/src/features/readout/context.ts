@@ -1,0 +1,49 @@
+/** What all cards share: the ticked runs and reference curves, the cursor, the page and its spec lines. */
+import { createContext, useContext } from "react";
+import type { CardEntry, MarkerEntry, ReferenceLine, RunLine, SpecState, Sweep } from "../../api/types";
+import { nearest } from "../../app/cursor";
+
+export interface Shown { line: RunLine; sweep: Sweep; color: string; dash: string; label: string }
+export interface ShownReference { line: ReferenceLine; color: string; dash: string }
+export interface Desk {
+  projectId: number; shown: Shown[]; references: ShownReference[]; cursor: number; setCursor: (f: number) => void; specs: SpecState[]; writable: boolean;
+  markers: MarkerEntry[]; setMarker: (marker: MarkerEntry) => void; addMarker: (card: string, mode: MarkerEntry["mode"], x?: number) => void;
+}
+export interface CardProps { entry: CardEntry; set: (settings: CardEntry["settings"]) => void }
+
+export const DeskContext = createContext<Desk | null>(null);
+
+export function useDesk(): Desk {
+  const desk = useContext(DeskContext);
+  if (!desk) throw new Error("a card needs a readout around it");
+  return desk;
+}
+
+/** A choice on a card that is kept with the page. */
+export function useSetting<T extends string | number | boolean>({ entry, set }: CardProps, name: string, initial: T): [T, (v: T) => void] {
+  const kept = entry.settings?.[name];
+  return [typeof kept === typeof initial ? (kept as T) : initial, (v) => set({ ...entry.settings, [name]: v })];
+}
+
+export const axis = (shown: Shown[]): { unit: string; factor: number } => {
+  const top = shown[0]?.sweep.frequency_hz.at(-1) ?? 0;
+  return top >= 2e12 ? { unit: "THz", factor: 1e12 } : top >= 2e9 ? { unit: "GHz", factor: 1e9 } : { unit: "MHz", factor: 1e6 };
+};
+export const at = (s: Shown, f: number): number => nearest(s.sweep.frequency_hz, f);
+export const port = (s: Shown): string => String(s.sweep.ports[0]);
+
+/** How runs are told apart in a legend: by the values that differ among them, else by number. */
+export function labels(lines: RunLine[]): string[] {
+  const names = Object.keys(lines[0]?.values ?? {});
+  const differing = names.filter((n) => new Set(lines.map((r) => r.values[n]?.value)).size > 1);
+  // Of values that follow from one another the first is enough, if it tells all runs apart.
+  const enough = differing.find((n) => new Set(lines.map((r) => r.values[n]?.value)).size === lines.length);
+  const used = enough ? [enough] : differing.slice(0, 2);
+  return lines.map((r) => (lines.length < 2 || used.length === 0 ? `run ${r.number}` : `${r.number}: ${used.map((n) => `${n} ${short(r.values[n]!)}`).join(", ")}`));
+}
+
+function short({ value, unit }: { value: number; unit: string }): string {
+  const scales: Record<string, [number, string][]> = { m: [[1, "m"], [1e-3, "mm"], [1e-6, "µm"], [1e-9, "nm"]], Hz: [[1e9, "GHz"], [1e6, "MHz"], [1e3, "kHz"], [1, "Hz"]] };
+  const [factor, symbol] = scales[unit]?.find(([f]) => Math.abs(value) >= f) ?? [1, unit];
+  return `${Number((value / factor).toPrecision(4))}${symbol ? ` ${symbol}` : ""}`.replace("-", "−");
+}

@@ -1,0 +1,42 @@
+/** Every kind of card. A new one is one entry: what it is, what it needs, where it goes in the menu. */
+import type { ReactNode } from "react";
+import { Current, NearBox, NearLine, NearPlane, SurfaceCurrent } from "./cards/fields";
+import { AxialRatio, Cuts, Efficiency, Figures, Gain, Pattern, PatternMap, PhaseCentreCard, PolarisationCard, PowerShare } from "./cards/far";
+import { Impedance, Scattering, SmithCard, Standing, TimeReflection } from "./cards/matching";
+import { FormulaCard, Note, Trust } from "./cards/other";
+import { PowerFlux, Signal, Snapshots } from "./cards/time";
+import type { CardProps, Shown } from "./context";
+
+export interface Kind { kind: string; title: string; group: string; width?: number; /** Why the first ticked run cannot offer it. */ missing?: (s: Shown) => string | null; Card: (p: CardProps) => ReactNode }
+
+const capture = (kind: string, words: string) => (s: Shown): string | null => (s.sweep.captures.some((c) => c.kind === kind) ? null : `run ${s.line.number} has no ${words}; add one on the Bench`);
+
+export const KINDS: Kind[] = [
+  { kind: "s-parameters", title: "S-parameters", group: "Matching", Card: Scattering },
+  { kind: "smith", title: "Smith chart", group: "Matching", Card: SmithCard },
+  { kind: "impedance", title: "Impedance, admittance", group: "Matching", Card: Impedance },
+  { kind: "vswr", title: "VSWR, return loss", group: "Matching", Card: Standing },
+  { kind: "time-domain", title: "Reflection against time", group: "Matching", Card: TimeReflection },
+  { kind: "pattern", title: "Pattern in space", group: "Far field", Card: Pattern },
+  { kind: "cuts", title: "Cuts", group: "Far field", Card: Cuts },
+  { kind: "map", title: "Pattern map", group: "Far field", Card: PatternMap },
+  { kind: "gain", title: "Gain against frequency", group: "Far field", Card: Gain },
+  { kind: "efficiency", title: "Efficiency", group: "Far field", Card: Efficiency },
+  { kind: "power", title: "Where the power goes", group: "Far field", Card: PowerShare },
+  { kind: "axial-ratio", title: "Axial ratio", group: "Far field", Card: AxialRatio },
+  { kind: "polarisation", title: "Polarisation", group: "Far field", Card: PolarisationCard },
+  { kind: "phase-centre", title: "Phase centre", group: "Far field", Card: PhaseCentreCard },
+  { kind: "current", title: "Current along wires", group: "Fields", missing: (s) => (s.sweep.wires ? null : `run ${s.line.number} has no wires whose current was solved for`), Card: Current },
+  { kind: "surface-current", title: "Surface current", group: "Fields", missing: (s) => (s.sweep.surfaces.length ? null : `run ${s.line.number} has no capture of surface currents; add one on the Bench`), Card: SurfaceCurrent },
+  { kind: "near-line", title: "Near field on a line", group: "Fields", missing: capture("near_line", "near field on a line"), Card: NearLine },
+  { kind: "near-plane", title: "Near field on a plane", group: "Fields", missing: capture("near_plane", "near field on a plane"), Card: NearPlane },
+  { kind: "near-box", title: "Near field in a box", group: "Fields", missing: capture("near_box", "near field in a box"), Card: NearBox },
+  { kind: "power-flux", title: "Power through a rectangle", group: "Fields", missing: capture("power_flux", "power through a rectangle"), Card: PowerFlux },
+  { kind: "signal", title: "Signal at a point", group: "Fields", missing: capture("point_trace", "signal at a point"), Card: Signal },
+  { kind: "snapshots", title: "Snapshots", group: "Fields", missing: capture("snapshots", "snapshots"), Card: Snapshots },
+  { kind: "trust", title: "Trust card", group: "Verdict", Card: Trust },
+  { kind: "figures", title: "Figures", group: "Verdict", Card: Figures },
+  { kind: "formula", title: "Formula", group: "Verdict", Card: FormulaCard },
+  { kind: "note", title: "Note", group: "Verdict", Card: Note },
+];
+export const kindOf = (kind: string): Kind | undefined => KINDS.find((k) => k.kind === kind);
