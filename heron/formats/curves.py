@@ -136,6 +136,8 @@ def _columns(text: str) -> Table:
     if x_guessed:
         notes.append(f"the first column's unit is not stated; taken as {x_unit}")
     columns = [_column(h, data[:, k + 1]) for k, h in enumerate(headings[1:])]
+    if len(columns) > 1 and not headings[2] and columns[0].quantity.startswith("s") and np.abs(data[:, 2]).max() <= 360:
+        columns[1] = Column("", columns[0].quantity, "deg")
     columns = [replace(c, form=_paired(columns, k)) for k, c in enumerate(columns)]
     return Table(data[:, 0], x_unit, x_guessed, columns, data[:, 1:], notes)
 

@@ -46,6 +46,7 @@ class RunLine(Schema):
     wish: str
     reason: str
     values: dict[str, ValueLine]
+    overrides: dict[str, str]
     headline: dict[str, Any]
     grade: str
     created: datetime
@@ -91,7 +92,7 @@ RESULT_LINES = {"status": "state", "revision": "revision", "engine": "engine", "
 
 def _line(run: Run) -> dict[str, Any]:
     return {
-        **{k: getattr(run, k) for k in ("number", "status", "stage", "fraction", "wish", "reason", "values", "headline", "grade", "note", "baseline",
+        **{k: getattr(run, k) for k in ("number", "status", "stage", "fraction", "wish", "reason", "values", "overrides", "headline", "grade", "note", "baseline",
                                         "created", "started", "finished", "has_results")},
         "revision": run.revision.number,
         **{k: run.summary.get(k) for k in ("unknowns", "solves", "wall_s")},

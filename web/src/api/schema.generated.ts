@@ -1258,6 +1258,10 @@ export interface components {
             values: {
                 [key: string]: components["schemas"]["ValueLine"];
             };
+            /** Overrides */
+            overrides: {
+                [key: string]: string;
+            };
             /** Headline */
             headline: {
                 [key: string]: unknown;
@@ -1318,6 +1322,10 @@ export interface components {
             /** Values */
             values: {
                 [key: string]: components["schemas"]["ValueLine"];
+            };
+            /** Overrides */
+            overrides: {
+                [key: string]: string;
             };
             /** Headline */
             headline: {

@@ -1,10 +1,11 @@
+import { nice, tickStep, ticks } from "d3-array";
 import { type KeyboardEvent, type PointerEvent, useState } from "react";
 import { number, quantity } from "../format";
 import { SMALL, dashes, resolved, useChart } from "./chart";
 
 export interface Curve { x: ArrayLike<number>; y: ArrayLike<number | null>; color: string; dash: string; label?: string; width?: number; stack?: boolean }
 /** A limit over a stretch of x, or all of it. */
-export interface Limit { y: number; from?: number | null; to?: number | null; color?: string }
+export interface Limit { y: number; from?: number | null; to?: number | null; color?: string; /** Drawn strongly, as something to be kept. */ spec?: boolean }
 export interface Flag { id: string; name: string; x: number; y: number; color: string }
 interface Props {
   curves: Curve[];
@@ -58,7 +59,7 @@ export function LinePlot({ curves, x, y, cursor, onCursor, bands = [], limits = 
     <div className="flex h-full w-full flex-col">
       {named.length > 0 && (
         <ul className="num flex max-h-9 shrink-0 flex-wrap gap-x-3 overflow-hidden pl-1 text-[11px] text-ink2">
-          {named.map((c) => <li key={c.label} className="flex items-center gap-1.5 whitespace-nowrap"><svg width="20" height="6" aria-hidden><line x2="20" y1="3" y2="3" stroke={c.color} strokeDasharray={c.dash} strokeWidth="2" /></svg>{c.label}</li>)}
+          {named.map((c) => <li key={c.label} className="flex items-center gap-1.5 whitespace-nowrap">{c.stack ? <span className="size-2.5 rounded-[2px]" style={{ background: c.color, opacity: 0.82 }} /> : <svg width="20" height="6" aria-hidden><line x2="20" y1="3" y2="3" stroke={c.color} strokeDasharray={c.dash} strokeWidth="2" /></svg>}{c.label}</li>)}
         </ul>
       )}
       <div ref={outer} className="min-h-0 flex-1">
@@ -91,19 +92,20 @@ export function LinePlot({ curves, x, y, cursor, onCursor, bands = [], limits = 
 
 function option(curves: Curve[], x: Props["x"], y: Props["y"], [left, right]: [number, number], [low, high]: [number, number], bands: [number, number][], limits: Limit[], width: number): Record<string, unknown> {
   const ink = resolved("var(--ink2)"), faint = resolved("var(--faint)"), line = resolved("var(--ink3)");
-  const axis = { axisTick: { show: true, length: 4, lineStyle: { color: line } }, axisLabel: { ...SMALL, color: ink, hideOverlap: true }, nameTextStyle: { ...SMALL, color: ink }, animation: false };
-  const reach = high - low;
+  const axis = { axisLabel: { ...SMALL, color: ink, hideOverlap: true }, nameTextStyle: { ...SMALL, color: ink }, animation: false };
+  const reach = high - low, step = tickStep(low, high, y.ticks ?? 5);
+  const places = x.log ? {} : { customValues: ticks(left, right, Math.max(2, Math.floor(width / 75))) };
   return {
     grid: SIDES,
     xAxis: {
       ...axis, type: x.log ? "log" : "value", min: left, max: right, splitLine: { show: false }, axisLine: { onZero: false, lineStyle: { color: line } },
       name: x.log ? x.label : [x.label, x.unit].filter(Boolean).join(", "), nameLocation: "end", nameGap: 0, nameTextStyle: { ...SMALL, color: ink, align: "right", verticalAlign: "top", padding: [17, 0, 0, 0] },
-      splitNumber: Math.max(2, Math.floor(width / 90)), axisLabel: { ...axis.axisLabel, showMinLabel: true, showMaxLabel: null, formatter: (v: number) => (x.log ? quantity(v * x.factor, x.unit, 2) : number(v, 5)) },
+      axisTick: { show: true, length: 4, lineStyle: { color: line }, ...places }, axisLabel: { ...axis.axisLabel, ...places, formatter: (v: number) => (x.log ? quantity(v * x.factor, x.unit, 2) : number(v, 5)) },
     },
     yAxis: {
-      ...axis, type: "value", min: low, max: high, axisLine: { show: false }, axisTick: { show: false }, splitLine: { lineStyle: { color: faint } }, splitNumber: y.ticks ?? 5,
+      ...axis, type: "value", min: low, max: high, axisLine: { show: false }, axisTick: { show: false }, splitLine: { lineStyle: { color: faint } }, interval: step,
       name: [y.label, y.unit].filter(Boolean).join(", "), nameLocation: "start", nameGap: 0, nameTextStyle: { ...SMALL, color: ink, align: "left", verticalAlign: "top", padding: [17, 0, 0, -44] },
-      axisLabel: { ...axis.axisLabel, showMinLabel: true, formatter: (v: number) => number(v, 5) },
+      axisLabel: { ...axis.axisLabel, formatter: (v: number) => (Math.abs(v / step - Math.round(v / step)) < 1e-6 ? number(v, 5) : "") },
     },
     series: [
       {
@@ -111,7 +113,7 @@ function option(curves: Curve[], x: Props["x"], y: Props["y"], [left, right]: [n
         markArea: { silent: true, itemStyle: { color: resolved("var(--moss-soft)") }, data: bands.map(([a, b]) => [{ xAxis: a / x.factor }, { xAxis: b / x.factor }]) },
         markLine: {
           silent: true, symbol: "none", label: { show: false }, animation: false,
-          data: limits.filter((l) => l.y > low && l.y < high).map((l) => [{ coord: [Math.max(left, (l.from ?? -Infinity) / x.factor), l.y], lineStyle: { color: resolved(l.color ?? "var(--moss)"), type: [2, 3], width: 1.4 } }, { coord: [Math.min(right, (l.to ?? Infinity) / x.factor), l.y] }]),
+          data: limits.filter((l) => l.y > low && l.y < high).map((l) => [{ coord: [Math.max(left, (l.from ?? -Infinity) / x.factor), l.y], lineStyle: { color: resolved(l.color ?? "var(--moss)"), type: l.spec ? "solid" : [2, 3], width: l.spec ? 2.4 : 1.4 } }, { coord: [Math.min(right, (l.to ?? Infinity) / x.factor), l.y] }]),
         },
       },
       ...curves.map((c) => ({
@@ -137,7 +139,8 @@ function ends(lists: ArrayLike<number | null>[], factor: number): [number, numbe
   return low <= high ? [low / factor, high / factor] : [0, 1];
 }
 
+/** Round limits a little beyond the data. */
 function padded([a, b]: [number, number]): [number, number] {
-  const pad = (b - a || Math.abs(b) || 1) * 0.08;
-  return [a - pad, b + pad];
+  const pad = (b - a || Math.abs(b) || 1) * 0.04;
+  return nice(a - pad, b + pad, 5);
 }

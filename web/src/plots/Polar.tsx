@@ -12,8 +12,8 @@ export function Polar({ curves, unit = "dBi" }: { curves: PolarCurve[]; unit?: s
     return {
       polar: { center: ["50%", "50%"], radius: Math.max(10, Math.min(w / 2 - 40, h / 2 - 20)) },
       angleAxis: {
-        min: -180, max: 180, startAngle: 270, clockwise: true, interval: 30, axisLine: { lineStyle: { color: resolved("var(--ink3)") } }, axisTick: { show: false }, splitLine: { lineStyle: { color: resolved("var(--faint)") } },
-        axisLabel: { ...SMALL, color: ink, showMinLabel: false, formatter: (v: number) => (v % 90 === 0 ? `${String(v).replace("-", "−")}°` : "") },
+        min: 0, max: 360, startAngle: 90, clockwise: true, interval: 30, axisLine: { lineStyle: { color: resolved("var(--ink3)") } }, axisTick: { show: false }, splitLine: { lineStyle: { color: resolved("var(--faint)") } },
+        axisLabel: { ...SMALL, color: ink, showMaxLabel: false, formatter: (v: number) => (v % 90 === 0 ? `${String(v > 180 ? v - 360 : v).replace("-", "−")}°` : "") },
       },
       radiusAxis: {
         min: inner_, max: outer, interval: RING_DB, axisLine: { show: false }, axisTick: { show: false }, splitLine: { lineStyle: { color: rule } }, z: 3,
@@ -21,7 +21,7 @@ export function Polar({ curves, unit = "dBi" }: { curves: PolarCurve[]; unit?: s
       },
       series: curves.map((c) => ({
         type: "line", coordinateSystem: "polar", silent: true, showSymbol: false, lineStyle: { color: resolved(c.color), width: 1.8, type: dashes(c.dash) },
-        data: Array.from(c.value, (v, i) => [Math.max(inner_, v), c.angle[i]!]),
+        data: Array.from(c.value, (v, i) => [Math.max(inner_, v), (c.angle[i]! + 360) % 360]),
       })),
     };
   }, [curves, outer, inner_, unit]);

@@ -1,69 +1,108 @@
 import { useMutation, useQuery } from "@tanstack/react-query";
 import { useNavigate, useParams } from "@tanstack/react-router";
+import { useState } from "react";
 import { call } from "../../api/client";
-import { active, client, project, runs } from "../../api/queries";
+import { active, client, page as pageOf, project, runs, specs as specsOf } from "../../api/queries";
 import type { RunLine } from "../../api/types";
 import { Header } from "../../app/Header";
 import { useTicks } from "../../app/cursor";
-import { compact, number, quantity } from "../../format";
+import { compact, fixed, number, quantity } from "../../format";
 import { Button } from "../../ui/Button";
 import { Mark } from "../../ui/Mark";
+import { Compare } from "./Compare";
 
-/** All runs: what differs, size, time, headline, trust. */
+const MOST_VALUES = 6, MOST_SPECS = 6;
+
+/** All runs: what differs, verdicts, size, time, notes; to tick, pin, compare, repeat, take away. */
 export function Ledger() {
   const { projectId } = useParams({ from: "/projects/$projectId/ledger" });
   const id = Number(projectId);
   const { data: p } = useQuery(project(id));
   const { data, isPending, error } = useQuery(runs(id));
+  const { data: kept } = useQuery(pageOf(id));
+  const texts = (kept?.content?.specs ?? []).map((s) => s.text).slice(0, MOST_SPECS);
+  const { data: specs = [] } = useQuery({ ...specsOf(id, texts, (data ?? []).filter((r) => r.has_results).map((r) => r.number).join()), enabled: texts.length > 0 });
   const navigate = useNavigate();
   const { ticks, toggle } = useTicks();
-  const differing = differingValues(data ?? []);
-  const shown = ticks[id] ?? data?.filter((r) => r.has_results).slice(0, 1).map((r) => r.number) ?? [];
-  const remove = useMutation({
-    mutationFn: (n: number) => call("DELETE", `/projects/${id}/runs/${n}`),
-    onSettled: () => client.invalidateQueries({ queryKey: runs(id).queryKey }),
-  });
-  const head = "px-3 py-2 text-left text-[11.500px] font-medium text-ink2";
+  const [search, setSearch] = useState("");
+  const [compared, compare] = useState<[number, number] | null>(null);
+  const [fault, setFault] = useState("");
+  const all = data ?? [];
+  const shown = ticks[id] ?? all.filter((r) => r.has_results).slice(0, 1).map((r) => r.number);
+  const lines = all.filter((r) => matches(r, search));
+  const differing = differingValues(all);
+  const writable = p !== undefined && p.role !== "reader";
+  const again = (): Promise<void> => client.invalidateQueries({ queryKey: runs(id).queryKey });
+  const act = useMutation({ mutationFn: (what: () => Promise<unknown>) => what(), onSuccess: () => setFault(""), onError: (e) => setFault(e.message), onSettled: again });
+  const remove = (n: number): void => act.mutate(() => call("DELETE", `/projects/${id}/runs/${n}`));
+  const annotate = (n: number, body: { note?: string; baseline?: boolean }): void => act.mutate(() => call("PATCH", `/projects/${id}/runs/${n}`, body));
+  const repeat = (r: RunLine): void => act.mutate(() => call("POST", `/projects/${id}/runs`, { revision: r.revision, overrides: r.overrides }));
+  const baseline = all.find((r) => r.baseline);
+  const pair = shown.length === 2 ? [...shown].sort((a, b) => a - b) as [number, number] : shown.length === 1 && baseline && baseline.number !== shown[0] ? [baseline.number, shown[0]!] as [number, number] : null;
+  const head = "px-2.5 py-2 text-left text-[11.500px] font-medium text-ink2 whitespace-nowrap";
+  const cell = "px-2.5 py-1.5 whitespace-nowrap";
   return (
     <div className="flex h-full flex-col">
       <Header title={p?.name ?? "…"} projectId={projectId} note={p && `revision ${p.revision}`} />
       <main className="flex-1 overflow-auto p-6">
         <div className="mb-3 flex items-center gap-3">
-          <h2 className="mr-auto text-[16px] font-semibold">Ledger</h2>
-          <Button disabled={shown.length === 0} onClick={() => void navigate({ to: "/projects/$projectId/readout", params: { projectId } })}>Read the ticked runs</Button>
+          <h2 className="text-[16px] font-semibold">Ledger</h2>
+          <input aria-label="Search runs" type="search" placeholder="number, note, value, state…" className="ml-2 w-56 rounded border border-rule bg-card px-2 py-1" value={search} onChange={(e) => setSearch(e.target.value)} />
+          {search && <span className="text-ink2">{lines.length} of {all.length}</span>}
+          <span className="ml-auto text-[12px] text-ink2">{shown.length} ticked</span>
+          <Button disabled={pair === null} title={pair ? "" : "tick two runs, or one beside the baseline"} onClick={() => compare(pair)}>Differences</Button>
+          <Button disabled={shown.length === 0} onClick={() => location.assign(`/api/projects/${id}/export?runs=${shown.join(",")}`)}>Download</Button>
+          <Button look="main" disabled={shown.length === 0} onClick={() => void navigate({ to: "/projects/$projectId/readout", params: { projectId } })}>Read the ticked runs</Button>
         </div>
+        {fault && <p role="alert" className="mb-3 rounded-md bg-rust-soft px-3 py-2 text-rust">{fault}.</p>}
         {isPending && <p className="text-ink2">Fetching the runs…</p>}
         {error && <p className="text-rust">{error.message}</p>}
         {data?.length === 0 && <p className="text-ink2">No runs yet. Press Solve on the Bench.</p>}
-        {data && data.length > 0 && (
-          <table className="w-full overflow-hidden rounded-lg border border-rule bg-card">
-            <thead className="border-b border-rule"><tr>
-              <th className={head}>Show</th><th className={head}>Run</th><th className={head}>State</th><th className={head}>Lowest |S11|</th>
-              {differing.map((n) => <th key={n} className={head}>{n}</th>)}
-              <th className={head}>Unknowns</th><th className={head}>Solves</th><th className={head}>Time</th><th className={head}>Trust</th><th className={head} />
-            </tr></thead>
-            <tbody className="num text-[12.500px]">
-              {data.map((r) => (
-                <tr key={r.number} className="border-b border-faint last:border-0 hover:bg-heron-soft">
-                  <td className="px-3 py-2"><input type="checkbox" className="accent-heron" aria-label={`Show run ${r.number}`} disabled={!r.has_results} checked={shown.includes(r.number)} onChange={() => toggle(id, r.number, shown)} /></td>
-                  <td className="px-3">{r.number} <span className="text-ink2">rev {r.revision}</span></td>
-                  <td className="px-3"><Mark state={r.status === "failed" ? "stop" : r.status === "stopped" ? "look" : "good"} /> {r.status}{r.status === "failed" && <span className="block max-w-72 font-sans text-[12px] text-rust">{r.reason}</span>}</td>
-                  <td className="px-3">{(r.headline as { text?: string }).text ?? "–"}</td>
-                  {differing.map((n) => <td key={n} className="px-3">{quantity(r.values[n]?.value, r.values[n]?.unit ?? "", 4)}</td>)}
-                  <td className="px-3">{r.unknowns == null ? "–" : compact(r.unknowns)}</td><td className="px-3">{r.solves ?? "–"}</td><td className="px-3">{r.wall_s == null ? "–" : `${number(r.wall_s, 2)} s`}</td><td className="px-3">{r.grade || "–"}</td>
-                  <td className="px-3 text-right">{!active(r.status) && p?.role !== "reader" && <button className="font-sans text-ink2 hover:text-rust" onClick={() => remove.mutate(r.number)}>Delete</button>}</td>
-                </tr>
-              ))}
-            </tbody>
-          </table>
+        {all.length > 0 && (
+          <div className="overflow-x-auto rounded-lg border border-rule bg-card">
+            <table className="w-full">
+              <thead className="border-b border-rule"><tr>
+                <th className={head}>Show</th><th className={head}>Run</th><th className={head}>Note</th><th className={head}>Lowest |S11|</th><th className={head} title="realized, at the lowest |S11|">Gain</th><th className={head} title="total, at the lowest |S11|">Efficiency</th>
+                {differing.map((n) => <th key={n} className={head}>{n}</th>)}
+                {texts.map((t) => <th key={t} className={head} title={t}><span className="block max-w-32 truncate">{t}</span></th>)}
+                <th className={head}>Solved by</th><th className={head}>Time</th><th className={head}>Trust</th><th className={head} />
+              </tr></thead>
+              <tbody className="num text-[12.500px]">
+                {lines.map((r) => (
+                  <tr key={r.number} className="group border-b border-faint last:border-0 hover:bg-heron-soft" data-run={r.number}>
+                    <td className={cell}><input type="checkbox" className="accent-heron" aria-label={`Show run ${r.number}`} disabled={!r.has_results} checked={shown.includes(r.number)} onChange={() => toggle(id, r.number, shown)} /></td>
+                    <td className={cell}>{r.number} <span className="text-ink2">rev {r.revision}</span>
+                      {(writable || r.baseline) && <button type="button" aria-label={`Run ${r.number} ${r.baseline ? "is" : "as"} the baseline`} aria-pressed={r.baseline} title={r.baseline ? "the baseline; click to unpin" : "pin as baseline"} disabled={!writable} className={`ml-1.5 ${r.baseline ? "text-rust" : "text-ink2 opacity-0 focus:opacity-100 group-hover:opacity-100"}`} onClick={() => annotate(r.number, { baseline: !r.baseline })}>⚑</button>}</td>
+                    <td className={`${cell} font-sans`}>
+                      <input key={r.note} aria-label={`Note on run ${r.number}`} className="w-40 truncate border-b border-transparent bg-transparent hover:border-rule focus:border-heron focus:outline-none" placeholder={writable ? "note" : ""} readOnly={!writable} maxLength={2000} title={r.note} defaultValue={r.note} onBlur={(e) => e.target.value !== r.note && annotate(r.number, { note: e.target.value })} onKeyDown={(e) => e.key === "Enter" && e.currentTarget.blur()} />
+                      {r.status !== "finished" && <span className="block max-w-72 whitespace-normal text-[12px]"><Mark state={r.status === "failed" ? "stop" : r.status === "stopped" ? "look" : "good"} /> {r.status}{r.status === "failed" && <span className="text-rust">: {r.reason}</span>}</span>}
+                    </td>
+                    <td className={cell}>{(r.headline as { text?: string }).text ?? "–"}</td>
+                    <td className={cell}>{r.gain_dbi == null ? "–" : `${fixed(r.gain_dbi, 1)} dBi`}</td><td className={cell}>{r.efficiency == null ? "–" : `${fixed(100 * r.efficiency, 0)} %`}</td>
+                    {differing.map((n) => <td key={n} className={cell}>{quantity(r.values[n]?.value, r.values[n]?.unit ?? "", 4)}</td>)}
+                    {texts.map((t) => { const s = specs.find((k) => k.text === t), v = s?.verdicts[String(r.number)]; return <td key={t} className={cell} title={v?.reason || s?.error} data-verdict={String(v?.passed ?? "")}>{v?.passed == null ? "–" : <><Mark state={v.passed ? "good" : "look"} label={v.passed ? "kept" : "broken"} /> {number(v.worst!, 3)} {s?.spec?.unit}</>}</td>; })}
+                    <td className={cell}>{r.engine || "–"}{r.unknowns != null && <span className="text-ink2">, {compact(r.unknowns)}</span>}</td><td className={cell}>{r.wall_s == null ? "–" : `${number(r.wall_s, 2)} s`}</td><td className={cell}>{r.grade || "–"}</td>
+                    <td className={`${cell} text-right font-sans`}>{!active(r.status) && writable && <><button type="button" className="text-ink2 hover:text-heron" onClick={() => repeat(r)}>Repeat</button> <button type="button" className="ml-2 text-ink2 hover:text-rust" onClick={() => remove(r.number)}>Delete</button></>}</td>
+                  </tr>
+                ))}
+              </tbody>
+            </table>
+          </div>
         )}
+        {compared && <Compare projectId={id} pair={compared} onClose={() => compare(null)} />}
       </main>
     </div>
   );
 }
 
+/** Whether all words of a search are in what the line says. */
+export function matches(r: RunLine, search: string): boolean {
+  const text = [`run ${r.number} rev ${r.revision}`, r.status, r.engine, r.note, r.grade && `trust ${r.grade}`, r.baseline && "baseline", (r.headline as { text?: string }).text, ...Object.entries(r.values).map(([n, v]) => `${n} ${quantity(v.value, v.unit, 4)}`)].filter(Boolean).join(" ").toLowerCase();
+  return search.toLowerCase().split(/\s+/).filter(Boolean).every((w) => text.includes(w));
+}
+
 /** Parameters that are not the same in all runs. */
 function differingValues(lines: RunLine[]): string[] {
   const names = new Set(lines.flatMap((r) => Object.keys(r.values)));
-  return [...names].filter((n) => new Set(lines.map((r) => r.values[n]?.value)).size > 1).slice(0, 5);
+  return [...names].filter((n) => new Set(lines.map((r) => r.values[n]?.value)).size > 1).slice(0, MOST_VALUES);
 }

@@ -6,7 +6,7 @@ import { Animate } from "./animate";
 import { useDesk } from "./context";
 
 export interface Table { columns: string[]; rows: (number | null)[][] }
-export interface Badge { text: string; good?: boolean; bad?: boolean; onClick?: () => void }
+export interface Badge { text: string; hint?: string; good?: boolean; bad?: boolean; onClick?: () => void }
 /** Pictures that a card can show one after another; without it, its plot is followed over the cursor. */
 export interface Frames { count: number; show: (i: number) => void }
 interface Props { title: string; note?: ReactNode; badges?: Badge[]; table?: () => Table; markers?: boolean; frames?: Frames; extra?: [string, () => void][]; children: ReactNode }
@@ -35,11 +35,13 @@ export function Card({ title, note, badges = [], table, markers, frames, extra =
       className="group/card flex min-w-0 flex-col overflow-hidden rounded-lg border border-rule bg-card px-3 pb-2 pt-2.5 print:break-inside-avoid"
       onDragOver={(e) => { if (e.dataTransfer.types.includes(DRAGGED)) e.preventDefault(); }} onDrop={(e) => { const id = e.dataTransfer.getData(DRAGGED); if (id) frame?.drop(id); }}
     >
-      <header className="flex items-baseline gap-2" draggable={desk.writable} onDragStart={(e) => { if (frame) e.dataTransfer.setData(DRAGGED, frame.entry.id); }}>
-        <h2 className={`whitespace-nowrap font-semibold ${desk.writable ? "cursor-grab" : ""}`}>{title}</h2>
-        <span className="min-w-0 truncate text-[11.500px] text-ink2">{note}</span>
+      <header className="flex items-start gap-2" draggable={desk.writable} onDragStart={(e) => { if (frame) e.dataTransfer.setData(DRAGGED, frame.entry.id); }}>
+        <div className="flex min-w-0 flex-1 flex-wrap items-baseline gap-x-2">
+          <h2 className={`whitespace-nowrap font-semibold ${desk.writable ? "cursor-grab" : ""}`}>{title}</h2>
+          <span className="min-w-0 text-[11.500px] text-ink2">{note}</span>
+        </div>
         <Menu.Root>
-          <Menu.Trigger aria-label={`${title}: card`} className="ml-auto rounded px-1 text-ink2 hover:bg-heron-soft print:hidden">⋯</Menu.Trigger>
+          <Menu.Trigger aria-label={`${title}: card`} className="rounded px-1 text-ink2 hover:bg-heron-soft print:hidden">⋯</Menu.Trigger>
           <Menu.Portal>
             <Menu.Content align="end" className="z-20 max-h-[70vh] min-w-44 overflow-y-auto rounded-md border border-rule bg-card p-1 shadow-lg">
               <Menu.Item className={item} onSelect={() => ref.current && exportPng(ref.current, file)}>Save as PNG</Menu.Item>
@@ -74,10 +76,10 @@ export function Card({ title, note, badges = [], table, markers, frames, extra =
         </Menu.Root>
       </header>
       {badges.length > 0 && (
-        <ul className="mt-1 flex max-h-[42px] flex-wrap gap-1.5 overflow-hidden">
+        <ul className="mt-1 flex max-h-[63px] flex-wrap gap-x-1.5 gap-y-[3px] overflow-hidden">
           {badges.map((b) => {
-            const tone = `num rounded px-1.5 text-[11.500px] ${b.good ? "bg-moss-soft" : b.bad ? "bg-rust-soft" : "bg-faint"}`;
-            return <li key={b.text} className="leading-none">{b.onClick ? <button type="button" className={`${tone} underline decoration-dotted underline-offset-2`} onClick={b.onClick}>{b.text}</button> : <span className={tone}>{b.text}</span>}</li>;
+            const tone = `num block whitespace-nowrap rounded px-1.5 text-[11.500px] leading-[19px] ${b.good ? "bg-moss-soft" : b.bad ? "bg-rust-soft" : "bg-faint"}`;
+            return <li key={b.text} className="max-w-full overflow-hidden">{b.onClick ? <button type="button" title={b.hint} className={`${tone} underline decoration-dotted underline-offset-2`} onClick={b.onClick}>{b.text}</button> : <span title={b.hint} className={tone}>{b.text}</span>}</li>;
           })}
         </ul>
       )}
@@ -88,7 +90,7 @@ export function Card({ title, note, badges = [], table, markers, frames, extra =
 
 /** A small choice beside a card's title. */
 export function Choice<T extends string>({ label, value, options, onChange }: { label: string; value: T; options: readonly (readonly [T, string])[]; onChange: (v: T) => void }) {
-  return <select aria-label={label} className="max-w-40 cursor-pointer bg-transparent" value={value} onChange={(e) => onChange(e.target.value as T)}>{options.map(([v, text]) => <option key={v} value={v} className="bg-card">{text}</option>)}</select>;
+  return <select aria-label={label} className="max-w-36 cursor-pointer bg-transparent [field-sizing:content]" value={value} onChange={(e) => onChange(e.target.value as T)}>{options.map(([v, text]) => <option key={v} value={v} className="bg-card">{text}</option>)}</select>;
 }
 
 /** A small number beside a card's title, with its unit. */

@@ -10,7 +10,7 @@ import { axis, useDesk } from "./context";
 import { type Answer, useCurves } from "./curves";
 import { locate, useReadings, valueAt } from "./markers";
 
-export interface Line { formula: string; name: string; part?: "re" | "im" | "abs" }
+export interface Line { formula: string; name: string; part?: "re" | "im" | "abs"; color?: string }
 interface Props {
   props: CardProps; title: string; note?: ReactNode; lines: Line[];
   y: { unit: string; label?: string; domain?: [number, number]; /** Limits of the axis from those of the data. */ fit?: (low: number, high: number) => [number, number] };
@@ -45,7 +45,7 @@ export function CurveCard({ props, title, note, lines, y, badges = [], bands = [
       const data = values(a, l.part);
       if (!Array.prototype.some.call(data, Number.isFinite)) return;
       const isRun = "sweep" in source, alone = runs.length === 1 && isRun;
-      const style = alone && lines.length > 1 ? SERIES[k % SERIES.length]! : { color: source.color, dash: isRun && k > 0 ? "2 3" : source.dash };
+      const style = l.color ? { color: l.color, dash: "" } : alone && lines.length > 1 ? SERIES[k % SERIES.length]! : { color: source.color, dash: isRun && k > 0 ? "2 3" : source.dash };
       const label = isRun ? [runs.length > 1 ? source.label : "", lines.length > 1 ? l.name : ""].filter(Boolean).join(" ") : source.line.name;
       curves.push({ ...gapless(a.x, data), ...style, label: label || undefined, width: k > 0 && !alone ? 1.2 : isRun ? 1.8 : 1.4, stack });
       own.push({ x: a.x, y: data, name: `${isRun ? `run${source.line.number}` : source.line.name}_${l.name || title}`.replace(/[^\w]+/g, "_") });
@@ -70,19 +70,19 @@ export function CurveCard({ props, title, note, lines, y, badges = [], bands = [
     }])));
   }, [found, answers, key, y.unit]); // eslint-disable-line react-hooks/exhaustive-deps
   const flags: Flag[] = found.flatMap(({ marker, at }) => (at && marker.mode !== "delta" ? [{ id: marker.id, name: marker.name, x: at.x, y: at.y, color: "var(--plum)" }] : []));
-  const specLimits: Limit[] = specs.flatMap(({ spec, verdicts }) => (spec && formulas.includes(specFormula(spec)) ? [{ y: spec.limit, from: spec.low_hz, to: spec.high_hz, color: verdicts[String(shown[0]?.line.number)]?.passed === false ? "var(--rust)" : "var(--moss)" }] : []));
+  const specLimits: Limit[] = specs.flatMap(({ spec, verdicts }): Limit[] => (spec && formulas.includes(specFormula(spec)) ? [{ y: spec.limit, from: spec.low_hz, to: spec.high_hz, color: verdicts[String(shown[0]?.line.number)]?.passed === false ? "var(--rust)" : "var(--moss)", spec: true }] : []));
   const told: Badge[] = typeof badges === "function" ? badges((k) => (first[k] ? valueAt(first[k], cursor) : null)) : badges;
   const verdicts: Badge[] = specs.flatMap(({ spec, verdicts: v, text }): Badge[] => {
     const own = v[String(shown[0]?.line.number)];
     if (!spec || !own || own.passed === null || !formulas.includes(specFormula(spec))) return [];
-    return [{ text: `${own.passed ? "✓" : "◆"} ${text}: ${number(own.worst ?? NaN, 4)}`, good: own.passed, bad: !own.passed }];
+    return [{ text: `${own.passed ? "✓" : "◆"} ${number(own.worst ?? NaN, 3)} ${spec.unit}, limit ${spec.above ? ">" : "<"} ${number(spec.limit, 4)}`, hint: text, good: own.passed, bad: !own.passed }];
   });
   const gradable = references.find((_, r) => { const a = answers[runs.length + r]?.[0]; return a && !a.error && a.x.length > 1 && Array.prototype.some.call(a.re, Number.isFinite); });
   const all = curves.flatMap((c) => (y.fit ? [c.y as ArrayLike<number | null>] : []));
   const domain = y.domain ?? (y.fit && all.length ? y.fit(...limitsOf(all)) : undefined);
   const why = answers.flat().find((a) => a?.error)?.error;
   return (
-    <Card title={title} note={note} badges={[...verdicts, ...told, ...(gradable && lines.length > 0 && !lines[0]!.part ? [{ text: `grade against ${gradable.line.name}`, onClick: () => setGrading(gradable.line.name) }] : [])]} table={table} markers={!stack} extra={extra}>
+    <Card title={title} note={note} badges={[...verdicts, ...(gradable && !lines[0]!.part ? [{ text: `against ${gradable.line.name}`, hint: "Grade the difference", onClick: () => setGrading(gradable.line.name) }] : []), ...told]} table={table} markers={!stack} extra={extra}>
       <span hidden data-fetching={pending} />
       {curves.length > 0 ? (
         <LinePlot

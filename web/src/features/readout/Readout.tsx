@@ -126,7 +126,7 @@ export function Readout() {
               <CursorBar desk={desk} />
               {recording.card && <span role="status" className="num whitespace-nowrap text-[11.500px] text-ink2">frame {recording.done} of {recording.of} <button type="button" className="text-heron" onClick={() => useRecording.setState({ ...recording, stop: true })}>stop</button></span>}
               <Menu.Root>
-                <Menu.Trigger className="whitespace-nowrap text-ink2 hover:text-ink" disabled={!desk.writable}>{page.content.template || (page.arranged ? "arranged" : "template")} ▾</Menu.Trigger>
+                <Menu.Trigger className="whitespace-nowrap text-ink2 hover:text-ink" disabled={!desk.writable}>{(page.arranged ? page.content.template : page.suited?.template) || "template"} ▾</Menu.Trigger>
                 <Menu.Portal><Menu.Content align="end" className={menu}>
                   {TEMPLATES.map((t) => <Menu.Item key={t.name} className={item} onSelect={() => arrange(t.name, made(t.cards))}><span className="block">{t.name}</span><span className="block text-[11.500px] text-ink2">{t.hint}</span></Menu.Item>)}
                   <Menu.Separator className="my-1 h-px bg-faint" />
@@ -246,8 +246,8 @@ function CursorBar({ desk }: { desk: ReadoutDesk }) {
       <button type="button" aria-label="One step back" className="text-ink2 hover:text-ink" onClick={() => desk.step(-1)}>‹</button>
       <button type="button" className="w-11 text-heron" onClick={() => setPlaying(!playing)}>{playing ? "pause" : "play"}</button>
       <button type="button" aria-label="One step on" className="text-ink2 hover:text-ink" onClick={() => desk.step(1)}>›</button>
-      <select aria-label="Play over" className="cursor-pointer bg-transparent text-[12px] text-ink2" value={over} onChange={(e) => setOver(e.target.value as "frequency" | "runs")}><option className="bg-card" value="frequency">frequency</option><option className="bg-card" value="runs">runs</option></select>
-      <select aria-label="Speed" className="num cursor-pointer bg-transparent text-[12px] text-ink2" value={speed} onChange={(e) => setSpeed(Number(e.target.value))}>{SPEEDS.map((s) => <option key={s} className="bg-card" value={s}>{s}×</option>)}</select>
+      <select aria-label="Play over" className="cursor-pointer bg-transparent text-[12px] text-ink2 [field-sizing:content]" value={over} onChange={(e) => setOver(e.target.value as "frequency" | "runs")}><option className="bg-card" value="frequency">frequency</option><option className="bg-card" value="runs">runs</option></select>
+      <select aria-label="Speed" className="num cursor-pointer bg-transparent text-[12px] text-ink2 [field-sizing:content]" value={speed} onChange={(e) => setSpeed(Number(e.target.value))}>{SPEEDS.map((s) => <option key={s} className="bg-card" value={s}>{s}×</option>)}</select>
     </>
   );
 }

@@ -42,7 +42,7 @@ export function Report() {
               <div className="min-w-0 flex-1">
                 <h1 className="text-[22px] font-semibold">{p?.name}</h1>
                 <p className="text-ink2">{document?.notes}</p>
-                <p className="num mt-2 text-[12px]">{desk.shown.map((s) => `run ${s.line.number}`).join(", ")} · revision {first.line.revision} · {run?.engine} · {run?.finished ? new Date(run.finished).toLocaleString("en-GB") : ""}</p>
+                <p className="num mt-2 text-[12px]">{desk.shown.map((s) => `run ${s.line.number}`).join(", ")} · revision {first.line.revision} · {run?.engine} · {run?.finished ? run.finished.slice(0, 16).replace("T", " ") : ""}</p>
                 {desk.shown.filter((s) => s.line.note).map((s) => <p key={s.line.number} className="mt-1">Run {s.line.number}: {s.line.note}</p>)}
               </div>
               <div className="h-36 w-56 rounded border border-rule" aria-label="Model figure">{looked && <Sketch outline={looked.shapes.length ? looked.shapes : looked.bodies.map((b) => ({ points: box(b.low, b.high) }))} />}</div>
@@ -52,7 +52,7 @@ export function Report() {
                 <table className="num w-full text-[11.500px]"><tbody>{Object.entries(first.line.values).slice(0, PARAMETERS_SHOWN).map(([n, v]) => <tr key={n} className="border-b border-faint"><td>{n}</td><td className="text-right">{quantity(v.value, v.unit, 5)}</td></tr>)}</tbody></table>
               </section>
               <section><h2 className="mb-1 font-semibold">Plan</h2>
-                <table className="num w-full text-[11.500px]"><tbody>{plan.map(([n, v]) => <tr key={n} className="border-b border-faint"><td className="pr-2 font-sans">{n.replace(/_/g, " ")}</td><td className="break-all text-right">{Array.isArray(v) ? v.join(", ") : String(v)}</td></tr>)}
+                <table className="num w-full text-[11.500px]"><tbody>{plan.map(([n, v]) => <tr key={n} className="border-b border-faint"><td className="pr-2 font-sans">{n.replace(/_/g, " ")}</td><td className="break-all text-right">{Array.isArray(v) ? v.join(", ") : first.line.values[String(v)] ? quantity(first.line.values[String(v)]!.value, first.line.values[String(v)]!.unit, 5) : String(v)}</td></tr>)}
                   <tr><td className="font-sans">size</td><td className="text-right">{compact(run?.unknowns ?? 0)} {run?.engine === "transient" ? "cells" : "unknowns"}, {number(run?.wall_s ?? 0, 2)} s</td></tr></tbody></table>
               </section>
               <section><h2 className="mb-1 font-semibold">Trust: {run?.grade}</h2>

@@ -77,7 +77,7 @@ export function ReferenceDialog({ projectId, onClose }: { projectId: number; onC
           {preview.error && text.trim() && <p role="alert" className="mt-2 text-rust">{preview.error.message}.</p>}
           {seen && !preview.error && (
             <>
-              <p className="mb-1 mt-3 text-ink2">{seen.count} lines. {seen.notes.join(". ")}{seen.notes.length > 0 && "."}</p>
+              <p className="mb-1 mt-3 text-ink2">{[`${seen.count} lines`, ...seen.notes].map((n) => `${n[0]!.toUpperCase()}${n.slice(1)}.`).join(" ")}</p>
               <div className="overflow-x-auto">
                 <table className="num text-[12px]">
                   <thead>

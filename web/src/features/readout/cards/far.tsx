@@ -18,6 +18,7 @@ import { Card, Choice, Value } from "../Card";
 import { CurveCard, type Line } from "../CurveCard";
 import { type CardProps, at, axis, useDesk, useSetting } from "../context";
 import { useReferenceCuts } from "../references";
+import { span } from "./matching";
 
 const KINDS = [["realized_gain", "realized gain"], ["gain", "gain"], ["directivity", "directivity"]] as const;
 type Kind = (typeof KINDS)[number][0];
@@ -89,8 +90,8 @@ export function Cuts(props: CardProps) {
   const lines = useMemo(() => [...all.flatMap((data: Cut[] | undefined, q) => (data ?? []).map((c, k) => {
     const s = shown[Math.floor(q / parts.length)]!, part = parts[q % parts.length]!, alone = shown.length === 1;
     const style = alone ? series(parts.length > 1 ? 2 * k + (q % parts.length) : k) : { color: s.color, dash: k + (q % parts.length) > 0 ? "2 3" : s.dash };
-    return { angle: c.angle_deg, value: c.level_dbi, ...style, label: [alone ? "" : s.label, planeName(c.plane), SHORT[part]].filter(Boolean).join(" ") };
-  })), ...given], [all, key, given]); // eslint-disable-line react-hooks/exhaustive-deps
+    return { angle: c.angle_deg, value: c.level_dbi, ...style, label: [alone ? "" : s.label, planeName(c.plane), SHORT[part]].filter(Boolean).join(" "), legend: alone ? [planeName(c.plane), SHORT[part]].filter(Boolean).join(" ") : s.label };
+  })), ...given.map((g) => ({ ...g, legend: g.label }))], [all, key, given]); // eslint-disable-line react-hooks/exhaustive-deps
   const first = all[0];
   const curves = useMemo((): Curve[] => lines.map((l) => ({ x: l.angle, y: l.value, color: l.color, dash: l.dash, label: l.label })), [lines]);
   const top = Math.ceil(Math.max(-90, ...lines.map((l) => l.value.reduce((a, b) => Math.max(a, b), -200))) / 5) * 5;
@@ -105,7 +106,7 @@ export function Cuts(props: CardProps) {
       <span hidden data-fetching={pending} />
       {lines.length > 0 && (form === "polar" ? (
         <div className="flex h-full flex-col">
-          {(lines.length > 2 || given.length > 0) && <ul className="num flex max-h-9 flex-wrap gap-x-3 overflow-hidden text-[11px] text-ink2">{lines.map((l, i) => <li key={i} className="flex items-center gap-1 whitespace-nowrap"><svg width="18" height="6" aria-hidden><line x2="18" y1="3" y2="3" stroke={l.color} strokeDasharray={l.dash} strokeWidth="2" /></svg>{l.label}</li>)}</ul>}
+          <ul className="num flex max-h-9 flex-wrap gap-x-3 overflow-hidden text-[11px] text-ink2">{lines.filter((l, i) => lines.findIndex((o) => o.legend === l.legend) === i).map((l, i) => <li key={i} className="flex items-center gap-1 whitespace-nowrap"><svg width="18" height="6" aria-hidden><line x2="18" y1="3" y2="3" stroke={l.color} strokeDasharray={l.dash} strokeWidth="2" /></svg>{l.legend}</li>)}</ul>
           <div className="min-h-0 flex-1"><Polar curves={lines} /></div>
         </div>
       ) : <LinePlot curves={curves} x={{ unit: "°", factor: 1, label: planes.startsWith("theta") ? "φ" : "θ" }} y={{ unit: "dBi", domain: [top - 40, top] }} labels />)}
@@ -252,7 +253,7 @@ export function PowerShare(props: CardProps) {
   const i = at(shown[0]!, cursor);
   const share = (name: string): number => sweep.power_share[name]?.[i] ?? 0;
   if (view === "band") {
-    return <CurveCard props={props} stack title="Where the power goes" note={choice} y={{ unit: "%", domain: [0, 100] }} lines={SHARES.map(([name, label]) => ({ formula: `100*${name}`, name: label }))}
+    return <CurveCard props={props} stack title="Where the power goes" note={choice} y={{ unit: "%", domain: [0, 100] }} lines={SHARES.map(([name, label, color]) => ({ formula: `100*${name}`, name: label, color }))}
       badges={(value) => SHARES.map(([, label], k) => ({ label, v: value(k) })).filter((s) => Math.abs(s.v ?? 0) >= 0.05).map((s) => ({ text: `${s.label} ${fixed(s.v, 1)} %` }))} />;
   }
   const parts = Object.entries(sweep.absorbed_share).map(([name, values]): [string, number, string] => [name, values[i] ?? 0, "var(--rust)"]);
@@ -306,5 +307,5 @@ const nearestFar = (s: { sweep: Sweep }, cursor: number): Sweep["far_field"][num
 
 function bandText(s: { sweep: Sweep }, name: "-10 dB" | "VSWR 2"): string {
   const band = s.sweep.badges[String(s.sweep.ports[0])]?.bands[name][0];
-  return band ? `${quantity(band.low_hz, "Hz", 4)}–${quantity(band.high_hz, "Hz", 4)}, ${number(100 * band.relative, 3)} %` : "none";
+  return band ? `${span(band)}, ${number(100 * band.relative, 3)} %` : "none";
 }

@@ -19,7 +19,11 @@ const FORMS = {
 type Form = keyof typeof FORMS;
 
 const badgesOf = (s: Shown | undefined, p: string): Badges | undefined => s?.sweep.badges[p];
-const span = (b: { low_hz: number; high_hz: number }): string => `${quantity(b.low_hz, "Hz", 4)}–${quantity(b.high_hz, "Hz", 4)}`;
+/** "2.407–2.438 GHz": the unit once, if both have it. */
+export function span(b: { low_hz: number; high_hz: number }): string {
+  const [low, high] = [quantity(b.low_hz, "Hz", 4), quantity(b.high_hz, "Hz", 4)], unit = high.split(" ")[1]!;
+  return low.endsWith(` ${unit}`) ? `${low.split(" ")[0]}–${high}` : `${low}–${high}`;
+}
 const pairName = (ports: number[], a: number, b: number): string => (Math.max(...ports) > 9 ? `s${a}_${b}` : `s${a}${b}`);
 
 /** Names of S-parameters to choose from, and those meant by a choice. */
@@ -101,7 +105,7 @@ export function Impedance(props: CardProps) {
   );
 }
 
-const TICKS = 5;
+const TICKS = 5, APART = 0.35; // frequencies written on the chart, and how far from one another in reflection
 
 export function SmithCard(props: CardProps) {
   const { projectId, shown, references, cursor } = useDesk();
@@ -120,7 +124,8 @@ export function SmithCard(props: CardProps) {
   const ticks = useMemo(() => {
     const f = first.sweep.frequency_hz;
     if (!own?.im || f.length < TICKS) return [];
-    return Array.from({ length: TICKS }, (_, k) => Math.round((k * (f.length - 1)) / (TICKS - 1))).map((n) => ({ re: own.re[n]!, im: own.im![n]!, text: quantity(f[n]!, "Hz", 4) }));
+    const all = Array.from({ length: TICKS }, (_, k) => Math.round((k * (f.length - 1)) / (TICKS - 1))).map((n) => ({ re: own.re[n]!, im: own.im![n]!, text: quantity(f[n]!, "Hz", 4) }));
+    return all.reduce<typeof all>((kept, t) => (kept.every((k) => Math.hypot(k.re - t.re, (k.im - t.im) * 2) > APART) ? [...kept, t] : kept), []);
   }, [own, first.sweep.frequency_hz]);
   return (
     <Card title="Smith chart"
