@@ -52,7 +52,10 @@ def component(field: Complexes, phi: Floats, name: str, reference: float = 0.0) 
 
 @dataclass(frozen=True)
 class Ellipse:
-    """Polarisation ellipses: axial ratio ≥ 1 (capped at 1e4), tilt of the major axis from θ̂ towards φ̂ in rad (−π/2, π/2], and whether right-handed."""
+    """Polarisation ellipses: axial ratio ≥ 1 (capped at 1e4, NaN where there is no field), tilt in rad, and whether right-handed.
+
+    The tilt is that of the major axis from θ̂ towards φ̂, in (−π/2, π/2].
+    """
 
     axial_ratio: Floats
     tilt: Floats
@@ -63,5 +66,6 @@ def ellipse(field: Complexes) -> Ellipse:
     """Balanis, *Antenna Theory*, sec. 2.12, by way of the circular components."""
     r, l = circular(field)
     a, b = np.abs(r), np.abs(l)
-    ratio = (a + b) / np.maximum(np.abs(a - b), (a + b + np.finfo(float).tiny) / AXIAL_RATIO_CAP)
+    with np.errstate(invalid="ignore"):
+        ratio = (a + b) / np.maximum(np.abs(a - b), (a + b) / AXIAL_RATIO_CAP)
     return Ellipse(np.asarray(ratio), np.asarray(0.5 * np.angle(r * l.conj())), np.asarray(a >= b))

@@ -17,6 +17,7 @@ from heron.formats.touchstone import touchstone
 from heron.quantities.constants import ETA0
 from heron.results import near, patterns, phase, polarisation, ports
 from heron.results.power import budget
+from heron.results.readout import finite
 from server.errors import Problem
 from server.packets import packet
 from server.projects.permissions import get_project
@@ -55,7 +56,7 @@ def get_cuts(request: HttpRequest, project_id: int, number: int, frequency: floa
         found = [patterns.cut(results, index, p.strip(), powers, 1.0, shown.quantity, shown.component, np.radians(shown.reference)) for p in planes.split(",")[:6]]
     except ValueError as error:
         raise Problem(422, str(error)) from error
-    return [{"plane": c.plane, "angle_deg": c.angle.tolist(), "level_dbi": c.level.round(4).tolist(), "axial_ratio_db": c.axial_ratio.round(3).tolist(), **vars(c.lobes)}
+    return [{"plane": c.plane, "angle_deg": c.angle.tolist(), "level_dbi": c.level.round(4).tolist(), "axial_ratio_db": finite(c.axial_ratio.round(3)), **vars(c.lobes)}
             for c in found]
 
 
@@ -90,6 +91,8 @@ def get_polarisation(request: HttpRequest, project_id: int, number: int, frequen
     available = float(budget(results).available[index])
     gains = {name: float(patterns.decibel(4 * np.pi * polarisation.component(field, np.radians([phi]), name) / (2 * ETA0) / available)[0])
              for name in ("total", "theta", "phi", "right", "left")}
+    if not np.isfinite(own.axial_ratio[0]):
+        raise HeronError("there is no field in this direction")
     return {"axial_ratio_db": float(20 * np.log10(own.axial_ratio[0])), "tilt_deg": float(np.degrees(own.tilt[0])), "right": bool(own.right[0]),
             "realized_gain_dbi": gains, "frequency_hz": float(results["frequency"].values[index])}
 

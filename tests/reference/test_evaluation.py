@@ -138,6 +138,7 @@ def test_pure_circular_waves_and_energy_of_components() -> None:
     r, l = polarisation.circular(field)
     assert abs(r[0]) ** 2 == pytest.approx(2)
     assert abs(l[0]) < 1e-15
+    assert np.isnan(polarisation.ellipse(np.zeros((1, 2))).axial_ratio[0])
     any_field = np.array([[0.3 + 1j, -0.2j]])
     total = polarisation.component(any_field, np.array([0.4]), "total")
     for pair in (("theta", "phi"), ("co", "cross"), ("right", "left")):

@@ -69,7 +69,7 @@ export interface Sweep {
   far_field: FarFigures[]; captures: { name: string; kind: string }[]; errors: { s: number | null; gain_db: number | null; basis: string };
 }
 export interface Cut {
-  plane: string; angle_deg: number[]; level_dbi: number[]; axial_ratio_db: number[]; peak_deg: number; beamwidth_deg: number | null; front_to_back_db: number | null;
+  plane: string; angle_deg: number[]; level_dbi: number[]; axial_ratio_db: (number | null)[]; peak_deg: number; beamwidth_deg: number | null; front_to_back_db: number | null;
   side_lobe_db: number | null; first_side_lobe_db: number | null;
 }
 export type CardEntry = Schemas["CardEntry"];

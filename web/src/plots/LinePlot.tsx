@@ -1,4 +1,4 @@
-import { nice, tickStep, ticks } from "d3-array";
+import { nice, ticks } from "d3-array";
 import { type KeyboardEvent, type PointerEvent, useState } from "react";
 import { number, quantity } from "../format";
 import { SMALL, dashes, resolved, useChart } from "./chart";
@@ -93,7 +93,7 @@ export function LinePlot({ curves, x, y, cursor, onCursor, bands = [], limits = 
 function option(curves: Curve[], x: Props["x"], y: Props["y"], [left, right]: [number, number], [low, high]: [number, number], bands: [number, number][], limits: Limit[], width: number): Record<string, unknown> {
   const ink = resolved("var(--ink2)"), faint = resolved("var(--faint)"), line = resolved("var(--ink3)");
   const axis = { axisLabel: { ...SMALL, color: ink, hideOverlap: true }, nameTextStyle: { ...SMALL, color: ink }, animation: false };
-  const reach = high - low, step = tickStep(low, high, y.ticks ?? 5);
+  const reach = high - low, levels = ticks(low, high, y.ticks ?? 5);
   const places = x.log ? {} : { customValues: ticks(left, right, Math.max(2, Math.floor(width / 75))) };
   return {
     grid: SIDES,
@@ -103,11 +103,12 @@ function option(curves: Curve[], x: Props["x"], y: Props["y"], [left, right]: [n
       axisTick: { show: true, length: 4, lineStyle: { color: line }, ...places }, axisLabel: { ...axis.axisLabel, ...places, formatter: (v: number) => (x.log ? quantity(v * x.factor, x.unit, 2) : number(v, 5)) },
     },
     yAxis: {
-      ...axis, type: "value", min: low, max: high, axisLine: { show: false }, axisTick: { show: false }, splitLine: { lineStyle: { color: faint } }, interval: step,
+      ...axis, type: "value", min: low, max: high, axisLine: { show: false }, axisTick: { show: false }, splitLine: { show: false },
       name: [y.label, y.unit].filter(Boolean).join(", "), nameLocation: "start", nameGap: 0, nameTextStyle: { ...SMALL, color: ink, align: "left", verticalAlign: "top", padding: [17, 0, 0, -44] },
-      axisLabel: { ...axis.axisLabel, formatter: (v: number) => (Math.abs(v / step - Math.round(v / step)) < 1e-6 ? number(v, 5) : "") },
+      axisLabel: { ...axis.axisLabel, customValues: levels, formatter: (v: number) => number(v, 5) },
     },
     series: [
+      { type: "line", data: [], silent: true, markLine: { silent: true, symbol: "none", label: { show: false }, animation: false, z: 0, lineStyle: { color: faint, type: "solid", width: 1 }, data: levels.map((v) => ({ yAxis: v })) } },
       {
         type: "line", data: [], silent: true,
         markArea: { silent: true, itemStyle: { color: resolved("var(--moss-soft)") }, data: bands.map(([a, b]) => [{ xAxis: a / x.factor }, { xAxis: b / x.factor }]) },

@@ -1,3 +1,4 @@
+import * as Menu from "@radix-ui/react-dropdown-menu";
 import { useMutation, useQuery } from "@tanstack/react-query";
 import { useNavigate, useParams } from "@tanstack/react-router";
 import { useState } from "react";
@@ -39,8 +40,9 @@ export function Ledger() {
   const repeat = (r: RunLine): void => act.mutate(() => call("POST", `/projects/${id}/runs`, { revision: r.revision, overrides: r.overrides }));
   const baseline = all.find((r) => r.baseline);
   const pair = shown.length === 2 ? [...shown].sort((a, b) => a - b) as [number, number] : shown.length === 1 && baseline && baseline.number !== shown[0] ? [baseline.number, shown[0]!] as [number, number] : null;
-  const head = "px-2.5 py-2 text-left text-[11.500px] font-medium text-ink2 whitespace-nowrap";
-  const cell = "px-2.5 py-1.5 whitespace-nowrap";
+  const head = "px-2 py-2 text-left text-[11.500px] font-medium text-ink2 whitespace-nowrap";
+  const cell = "px-2 py-1.5 whitespace-nowrap";
+  const item = "cursor-pointer rounded px-2 py-1 outline-none data-[highlighted]:bg-heron-soft";
   return (
     <div className="flex h-full flex-col">
       <Header title={p?.name ?? "…"} projectId={projectId} note={p && `revision ${p.revision}`} />
@@ -74,7 +76,7 @@ export function Ledger() {
                     <td className={cell}>{r.number} <span className="text-ink2">rev {r.revision}</span>
                       {(writable || r.baseline) && <button type="button" aria-label={`Run ${r.number} ${r.baseline ? "is" : "as"} the baseline`} aria-pressed={r.baseline} title={r.baseline ? "the baseline; click to unpin" : "pin as baseline"} disabled={!writable} className={`ml-1.5 ${r.baseline ? "text-rust" : "text-ink2 opacity-0 focus:opacity-100 group-hover:opacity-100"}`} onClick={() => annotate(r.number, { baseline: !r.baseline })}>⚑</button>}</td>
                     <td className={`${cell} font-sans`}>
-                      <input key={r.note} aria-label={`Note on run ${r.number}`} className="w-40 truncate border-b border-transparent bg-transparent hover:border-rule focus:border-heron focus:outline-none" placeholder={writable ? "note" : ""} readOnly={!writable} maxLength={2000} title={r.note} defaultValue={r.note} onBlur={(e) => e.target.value !== r.note && annotate(r.number, { note: e.target.value })} onKeyDown={(e) => e.key === "Enter" && e.currentTarget.blur()} />
+                      <input key={r.note} aria-label={`Note on run ${r.number}`} className="w-36 truncate border-b border-transparent bg-transparent hover:border-rule focus:border-heron focus:outline-none" placeholder={writable ? "note" : ""} readOnly={!writable} maxLength={2000} title={r.note} defaultValue={r.note} onBlur={(e) => e.target.value !== r.note && annotate(r.number, { note: e.target.value })} onKeyDown={(e) => e.key === "Enter" && e.currentTarget.blur()} />
                       {r.status !== "finished" && <span className="block max-w-72 whitespace-normal text-[12px]"><Mark state={r.status === "failed" ? "stop" : r.status === "stopped" ? "look" : "good"} /> {r.status}{r.status === "failed" && <span className="text-rust">: {r.reason}</span>}</span>}
                     </td>
                     <td className={cell}>{(r.headline as { text?: string }).text ?? "–"}</td>
@@ -82,7 +84,17 @@ export function Ledger() {
                     {differing.map((n) => <td key={n} className={cell}>{quantity(r.values[n]?.value, r.values[n]?.unit ?? "", 4)}</td>)}
                     {texts.map((t) => { const s = specs.find((k) => k.text === t), v = s?.verdicts[String(r.number)]; return <td key={t} className={cell} title={v?.reason || s?.error} data-verdict={String(v?.passed ?? "")}>{v?.passed == null ? "–" : <><Mark state={v.passed ? "good" : "look"} label={v.passed ? "kept" : "broken"} /> {number(v.worst!, 3)} {s?.spec?.unit}</>}</td>; })}
                     <td className={cell}>{r.engine || "–"}{r.unknowns != null && <span className="text-ink2">, {compact(r.unknowns)}</span>}</td><td className={cell}>{r.wall_s == null ? "–" : `${number(r.wall_s, 2)} s`}</td><td className={cell}>{r.grade || "–"}</td>
-                    <td className={`${cell} text-right font-sans`}>{!active(r.status) && writable && <><button type="button" className="text-ink2 hover:text-heron" onClick={() => repeat(r)}>Repeat</button> <button type="button" className="ml-2 text-ink2 hover:text-rust" onClick={() => remove(r.number)}>Delete</button></>}</td>
+                    <td className={`${cell} text-right font-sans`}>{!active(r.status) && writable && (
+                      <Menu.Root>
+                        <Menu.Trigger aria-label={`Run ${r.number}: more`} className="rounded px-1 text-ink2 hover:bg-card">⋯</Menu.Trigger>
+                        <Menu.Portal><Menu.Content align="end" className="z-20 min-w-36 rounded-md border border-rule bg-card p-1 shadow-lg">
+                          <Menu.Item className={item} onSelect={() => repeat(r)}>Repeat</Menu.Item>
+                          <Menu.Item className={item} onSelect={() => annotate(r.number, { baseline: !r.baseline })}>{r.baseline ? "Unpin the baseline" : "Pin as baseline"}</Menu.Item>
+                          {r.has_results && <Menu.Item className={item} onSelect={() => location.assign(`/api/projects/${id}/export?runs=${r.number}`)}>Download</Menu.Item>}
+                          <Menu.Item className={`${item} text-rust`} onSelect={() => remove(r.number)}>Delete</Menu.Item>
+                        </Menu.Content></Menu.Portal>
+                      </Menu.Root>
+                    )}</td>
                   </tr>
                 ))}
               </tbody>

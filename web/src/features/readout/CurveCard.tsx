@@ -1,5 +1,4 @@
 import { type ReactNode, useEffect, useMemo, useState } from "react";
-import type { SpecState } from "../../api/types";
 import { number } from "../../format";
 import { type Curve, type Flag, type Limit, LinePlot } from "../../plots/LinePlot";
 import { SERIES } from "../../plots/scale";
@@ -9,6 +8,7 @@ import type { CardProps } from "./context";
 import { axis, useDesk } from "./context";
 import { type Answer, useCurves } from "./curves";
 import { locate, useReadings, valueAt } from "./markers";
+import { specFormula } from "./values";
 
 export interface Line { formula: string; name: string; part?: "re" | "im" | "abs"; color?: string }
 interface Props {
@@ -20,13 +20,6 @@ interface Props {
 }
 
 const values = (a: Answer, part: Line["part"]): ArrayLike<number> => (!a.im || part === "re" ? a.re : part === "im" ? a.im : Float32Array.from(a.re, (r, i) => Math.hypot(r, a.im![i]!)));
-
-/** The formula that a spec line limits, in the limit's unit, as cards write theirs. */
-export function specFormula(spec: NonNullable<SpecState["spec"]>): string {
-  const bare = spec.formula.replace(/^abs\((.*)\)$/, "$1");
-  if (spec.level) return `db${spec.level}(${bare})`;
-  return spec.unit === "%" ? `100*${spec.formula}` : spec.formula;
-}
 
 /** Formulas of the ticked runs and reference curves over frequency, with cursor, markers, spec lines and grades. */
 export function CurveCard({ props, title, note, lines, y, badges = [], bands = [], limits = [], extra, stack }: Props) {

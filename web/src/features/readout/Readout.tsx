@@ -17,7 +17,7 @@ import { usePage } from "./page";
 import { MarkerPanel, SpecPanel } from "./panels";
 import { ReferenceDialog, referenceStyle, useShownReferences } from "./references";
 import { KINDS, kindOf } from "./registry";
-import { TEMPLATES, fresh, initial, made } from "./templates";
+import { TEMPLATES, fresh, initial, offered } from "./templates";
 
 const PLAY_MS = 120, RUN_MS = 700;
 const SPEEDS = [0.25, 0.5, 1, 2, 4];
@@ -68,7 +68,7 @@ export function Readout() {
     { id: "reference", label: "Add a curve from elsewhere", group: "Readout", enabled: desk.writable, perform: () => read(true) },
     { id: "undo-page", label: "Undo", group: "Readout", shortcut: "Ctrl+Z", enabled: desk.writable && page.past.length > 0, perform: page.undo },
     ...KINDS.map((k) => ({ id: `card-${k.kind}`, label: `Add a card: ${k.title}`, group: "Readout", enabled: desk.writable && first !== undefined, perform: () => add(k.kind) })),
-    ...TEMPLATES.map((t) => ({ id: `template-${t.name}`, label: `Arrange as: ${t.name}`, group: "Readout", enabled: desk.writable && first !== undefined, perform: () => arrange(t.name, made(t.cards)) })),
+    ...TEMPLATES.map((t) => ({ id: `template-${t.name}`, label: `Arrange as: ${t.name}`, group: "Readout", enabled: desk.writable && first !== undefined, perform: () => { if (first) arrange(t.name, offered(t.cards, first)); } })),
     ...exports.map(([what, label]) => ({ id: `export-${what}`, label: `Export ${label}`, group: "Export", enabled: first !== undefined, perform: () => download(what) })),
   ]);
   const item = "cursor-pointer rounded px-2 py-1 outline-none data-[highlighted]:bg-heron-soft";
@@ -128,7 +128,7 @@ export function Readout() {
               <Menu.Root>
                 <Menu.Trigger className="whitespace-nowrap text-ink2 hover:text-ink" disabled={!desk.writable}>{(page.arranged ? page.content.template : page.suited?.template) || "template"} ▾</Menu.Trigger>
                 <Menu.Portal><Menu.Content align="end" className={menu}>
-                  {TEMPLATES.map((t) => <Menu.Item key={t.name} className={item} onSelect={() => arrange(t.name, made(t.cards))}><span className="block">{t.name}</span><span className="block text-[11.500px] text-ink2">{t.hint}</span></Menu.Item>)}
+                  {TEMPLATES.map((t) => <Menu.Item key={t.name} className={item} onSelect={() => arrange(t.name, offered(t.cards, first))}><span className="block">{t.name}</span><span className="block text-[11.500px] text-ink2">{t.hint}</span></Menu.Item>)}
                   <Menu.Separator className="my-1 h-px bg-faint" />
                   {keptTemplates.map((t) => <Menu.Item key={t.name} className={`${item} flex`} onSelect={() => arrange(t.name, t.cards.map((c) => ({ ...c, id: fresh() })))}>{t.name}<button type="button" aria-label={`Delete template ${t.name}`} className="ml-auto pl-4 text-ink2" onClick={(e) => { e.stopPropagation(); void forget(t.name); }}>×</button></Menu.Item>)}
                   <Menu.Item className={item} onSelect={() => void keepTemplate()}>Keep this page as a template…</Menu.Item>

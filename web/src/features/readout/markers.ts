@@ -18,6 +18,7 @@ export function valueAt({ x, y }: Plotted, at: number): number | null {
   let low = 0, high = n - 1;
   while (high - low > 1) { const m = (low + high) >> 1; if (x[m]! <= at) low = m; else high = m; }
   const a = y[low], b = y[high];
+  if (at === x[low] && a != null && Number.isFinite(a)) return a;
   if (a == null || b == null || !Number.isFinite(a) || !Number.isFinite(b)) return null;
   return x[high] === x[low] ? a : a + ((at - x[low]!) / (x[high]! - x[low]!)) * (b - a);
 }
@@ -27,7 +28,7 @@ export function crossing({ x, y }: Plotted, level: number, near: number): number
   let best: number | null = null;
   for (let i = 0; i + 1 < x.length; i++) {
     const a = y[i], b = y[i + 1];
-    if (a == null || b == null || (a - level) * (b - level) > 0 || a === b) continue;
+    if (a == null || b == null || !Number.isFinite(a + b) || (a - level) * (b - level) > 0 || a === b) continue;
     const at = x[i]! + ((level - a) / (b - a)) * (x[i + 1]! - x[i]!);
     if (best === null || Math.abs(at - near) < Math.abs(best - near)) best = at;
   }

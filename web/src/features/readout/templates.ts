@@ -22,11 +22,14 @@ let counter = 0;
 /** A name for a card or a marker that no other has. */
 export const fresh = (): string => `${Date.now().toString(36)}${(counter++).toString(36)}`;
 
-export const made = (cards: Short[]): CardEntry[] => cards.map((c) => (typeof c === "string" ? { id: fresh(), kind: c, width: 1, height: 1, settings: {} } : { id: fresh(), kind: c[0], width: c[2] ?? 1, height: 1, settings: c[1] }));
+const made = (cards: Short[]): CardEntry[] => cards.map((c) => (typeof c === "string" ? { id: fresh(), kind: c, width: 1, height: 1, settings: {} } : { id: fresh(), kind: c[0], width: c[2] ?? 1, height: 1, settings: c[1] }));
+
+/** Those cards of a template that a run can fill. */
+export const offered = (cards: Short[], run: Shown): CardEntry[] => made(cards).filter((c) => KINDS.find((k) => k.kind === c.kind)?.missing?.(run) == null);
 
 /** What a project shows that was never arranged: the template that suits its runs, and a card for everything that was captured. */
 export function initial(first: Shown): { template: string; cards: CardEntry[] } {
   const f = first.sweep.frequency_hz;
   const template = TEMPLATES.find((t) => t.name === (first.sweep.ports.length > 2 ? "array" : f.at(-1)! > 2.2 * f[0]! ? "wideband antenna" : "resonant antenna"))!;
-  return { template: template.name, cards: made([...template.cards, ...CAPTURED.filter((k) => KINDS.find((c) => c.kind === k)!.missing?.(first) === null && !template.cards.includes(k))]) };
+  return { template: template.name, cards: offered([...template.cards, ...CAPTURED.filter((k) => !template.cards.includes(k))], first) };
 }

@@ -18,7 +18,7 @@ import { Card, Choice, Value } from "../Card";
 import { CurveCard, type Line } from "../CurveCard";
 import { type CardProps, at, axis, useDesk, useSetting } from "../context";
 import { useReferenceCuts } from "../references";
-import { span } from "./matching";
+import { span } from "../values";
 
 const KINDS = [["realized_gain", "realized gain"], ["gain", "gain"], ["directivity", "directivity"]] as const;
 type Kind = (typeof KINDS)[number][0];
@@ -42,7 +42,7 @@ export function Gain(props: CardProps) {
       props={props} title={where === "peak" ? "Peak gain" : "Gain in a direction"} lines={lines} y={{ unit: "dBi" }}
       note={<><Choice label="Quantity" value={kind} options={[["both", "realized and gain"], ...KINDS]} onChange={setKind} /> · <Choice label="Where" value={where} options={[["peak", "at its peak"], ["direction", "in a direction"]]} onChange={setWhere} />{where === "direction" && <> <Value label="θ" value={theta} unit="°" onChange={setTheta} /> <Value label="φ" value={phi} unit="°" onChange={setPhi} /></>}</>}
       badges={(value) => [
-        ...lines.map((l, k) => ({ text: `${l.name} ${fixed(value(k), 2)}${k === 0 && error ? ` ± ${number(error, 1)}` : ""} dBi` })),
+        ...lines.map((l, k) => ({ text: `${l.name} ${fixed(value(k), 2)}${k === 0 && error && error >= 0.005 ? ` ± ${number(error, 1)}` : ""} dBi` })),
         ...(where === "peak" && now ? [{ text: `at θ ${fixed(now.peak_theta_deg, 0)}° φ ${fixed(now.peak_phi_deg, 0)}°` }] : []),
       ]}
     />
@@ -188,9 +188,9 @@ export function AxialRatio(props: CardProps) {
   const toggle = <Choice label="Over" value={over} options={[["frequency", "over frequency"], ["angle", "over θ"]]} onChange={setOver} />;
   const { all } = useQueries({ queries: shown.map((s) => ({ ...cuts(projectId, s.line.number, cursor, `phi=${phi}`), enabled: over === "angle" })), combine: (q) => ({ all: q.map((r) => r.data) }) });
   const key = shown.map((s) => s.color + s.dash + s.label).join();
-  const curves = useMemo((): Curve[] => all.flatMap((d, i) => (d?.[0] ? [{ x: d[0].angle_deg, y: d[0].axial_ratio_db.map(Math.abs), color: shown[i]!.color, dash: shown[i]!.dash, label: shown.length > 1 ? shown[i]!.label : undefined }] : [])), [all, key]); // eslint-disable-line react-hooks/exhaustive-deps
+  const curves = useMemo((): Curve[] => all.flatMap((d, i) => (d?.[0] ? [{ x: d[0].angle_deg, y: d[0].axial_ratio_db.map((v) => (v === null ? null : Math.abs(v))), color: shown[i]!.color, dash: shown[i]!.dash, label: shown.length > 1 ? shown[i]!.label : undefined }] : [])), [all, key]); // eslint-disable-line react-hooks/exhaustive-deps
   if (over === "frequency") {
-    return <CurveCard props={props} title="Axial ratio" lines={[{ formula: `db20(axial_ratio(${theta} deg, ${phi} deg))`, name: "" }]} limits={[{ y: 3 }]} y={{ unit: "dB", domain: [0, 40] }}
+    return <CurveCard props={props} title="Axial ratio" lines={[{ formula: `db20(axial_ratio(${theta} deg, ${phi} deg))`, name: "" }]} limits={[{ y: 3 }]} y={{ unit: "dB", fit: (_, high) => [0, Math.min(40, Math.max(6, Math.ceil(high)))] }}
       note={<>{toggle} <Value label="θ" value={theta} unit="°" onChange={setTheta} /> <Value label="φ" value={phi} unit="°" onChange={setPhi} /></>} badges={(value) => [{ text: `${fixed(value(0), 1)} dB at the cursor${(value(0) ?? 0) > 40 ? ": linear" : ""}` }]} />;
   }
   return (
@@ -205,12 +205,13 @@ export function PolarisationCard(props: CardProps) {
   const first = shown[0]!;
   const [theta, setTheta] = useSetting<number>(props, "theta", 0);
   const [phi, setPhi] = useSetting<number>(props, "phi", 0);
-  const { data } = useQuery(evaluated<Polarisation>(projectId, first.line.number, `polarisation?frequency=${cursor}&theta=${theta}&phi=${phi}`));
+  const { data, error } = useQuery({ ...evaluated<Polarisation>(projectId, first.line.number, `polarisation?frequency=${cursor}&theta=${theta}&phi=${phi}`), retry: false });
   const linear = (data?.axial_ratio_db ?? 0) > 40;
   return (
     <Card title="Polarisation" note={<>towards <Value label="θ" value={theta} unit="°" onChange={setTheta} /> <Value label="φ" value={phi} unit="°" onChange={setPhi} /></>}
       badges={data ? [{ text: linear ? "linear" : `axial ratio ${fixed(data.axial_ratio_db, 1)} dB` }, ...(linear ? [] : [{ text: data.right ? "right-hand" : "left-hand" }]), { text: `tilt ${fixed(data.tilt_deg, 0)}° from θ̂` }] : []}>
-      {data && (
+      {error && <p className="text-ink2">{error.message}.</p>}
+      {data && !error && (
         <div className="flex h-full gap-3">
           <div className="min-w-0 flex-1"><Ellipse ratio={10 ** (-data.axial_ratio_db / 20)} tilt={(data.tilt_deg * Math.PI) / 180} right={data.right} linear={linear} /></div>
           <table className="num h-fit w-36 self-center text-[12px]"><tbody>

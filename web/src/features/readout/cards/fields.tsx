@@ -3,7 +3,6 @@ import { Canvas } from "@react-three/fiber";
 import { OrbitControls } from "@react-three/drei";
 import { useQueries, useQuery } from "@tanstack/react-query";
 import { useEffect, useMemo, useState } from "react";
-import type { Packet } from "../../../api/client";
 import { evaluated, examination, field, run as runDetail } from "../../../api/queries";
 import type { Decay, Model } from "../../../api/types";
 import { fixed, quantity } from "../../../format";
@@ -14,6 +13,7 @@ import { Structure } from "../../../stage/Structure";
 import { extentOf } from "../../../stage/extent";
 import { Card, Choice, type Frames, Nothing } from "../Card";
 import { type CardProps, useDesk, useSetting } from "../context";
+import { WHATS, type What, pointValues } from "../values";
 
 const PHASES = 24, FRAME_MS = 70;
 
@@ -39,34 +39,8 @@ export function PhaseBar({ phase }: { phase: ReturnType<typeof usePhase> }) {
   );
 }
 
-const WHATS = { e: ["|E|", "V/m"], h: ["|H|", "A/m"], ex: ["Ex", "V/m"], ey: ["Ey", "V/m"], ez: ["Ez", "V/m"], hx: ["Hx", "A/m"], hy: ["Hy", "A/m"], hz: ["Hz", "A/m"], s: ["|S|", "W/m²"], sx: ["Sx", "W/m²"], sy: ["Sy", "W/m²"], sz: ["Sz", "W/m²"], w: ["|E|/|H|", "Ω"] } as const;
-type What = keyof typeof WHATS;
 const WHAT_NAMES = Object.entries(WHATS).map(([k, [name]]) => [k as What, name] as const);
 type Form = "db" | "size" | "moment";
-
-/** One number per point of a near field: rms of whole vectors, peak of components, mean power density, or the value at a phase. */
-export function pointValues(p: Packet, what: What, phase: number | null): Float64Array {
-  const { e_re, e_im, h_re, h_im } = p.arrays, n = e_re!.data.length / 3;
-  const [re, im] = what[0] === "h" ? [h_re!.data, h_im!.data] : [e_re!.data, e_im!.data];
-  const dot = (r: Float32Array, i: Float32Array, q: number): number => { let sum = 0; for (let k = 0; k < 3; k++) sum += r[3 * q + k]! ** 2 + i[3 * q + k]! ** 2; return sum; };
-  const power = (q: number, k: number): number => {
-    const a = (k + 1) % 3, b = (k + 2) % 3, er = e_re!.data, ei = e_im!.data, hr = h_re!.data, hi = h_im!.data;
-    return 0.5 * (er[3 * q + a]! * hr[3 * q + b]! + ei[3 * q + a]! * hi[3 * q + b]! - er[3 * q + b]! * hr[3 * q + a]! - ei[3 * q + b]! * hi[3 * q + a]!);
-  };
-  const c = phase === null ? 1 : Math.cos(phase), s = phase === null ? 0 : Math.sin(phase);
-  const of = (q: number): number => {
-    if (what === "w") return Math.sqrt(dot(e_re!.data, e_im!.data, q) / dot(h_re!.data, h_im!.data, q));
-    if (what === "s") return Math.hypot(power(q, 0), power(q, 1), power(q, 2));
-    if (what[0] === "s") return power(q, "xyz".indexOf(what[1]!));
-    if (what === "e" || what === "h") {
-      if (phase === null) return Math.sqrt(dot(re, im, q) / 2);
-      return Math.hypot(...[0, 1, 2].map((k) => re[3 * q + k]! * c - im[3 * q + k]! * s));
-    }
-    const k = 3 * q + "xyz".indexOf(what[1]!);
-    return phase === null ? Math.hypot(re[k]!, im[k]!) : re[k]! * c - im[k]! * s;
-  };
-  return Float64Array.from({ length: n }, (_, q) => of(q));
-}
 
 const decibel = (v: number, what: What): number => (what[0] === "s" ? 10 : 20) * Math.log10(Math.max(Math.abs(v), 1e-12));
 const steady = (what: What): boolean => what[0] === "s" || what === "w";

@@ -10,6 +10,7 @@ import { type Badge, Card, Choice, Nothing } from "../Card";
 import { CurveCard, type Line } from "../CurveCard";
 import { type CardProps, type Shown, at, port, useDesk, useSetting } from "../context";
 import { useCurves } from "../curves";
+import { span } from "../values";
 
 const FORMS = {
   dB: { title: "dB", of: (s: string) => `db20(${s})`, unit: "dB" }, magnitude: { title: "magnitude", of: (s: string) => `abs(${s})`, unit: "" },
@@ -19,11 +20,6 @@ const FORMS = {
 type Form = keyof typeof FORMS;
 
 const badgesOf = (s: Shown | undefined, p: string): Badges | undefined => s?.sweep.badges[p];
-/** "2.407–2.438 GHz": the unit once, if both have it. */
-export function span(b: { low_hz: number; high_hz: number }): string {
-  const [low, high] = [quantity(b.low_hz, "Hz", 4), quantity(b.high_hz, "Hz", 4)], unit = high.split(" ")[1]!;
-  return low.endsWith(` ${unit}`) ? `${low.split(" ")[0]}–${high}` : `${low}–${high}`;
-}
 const pairName = (ports: number[], a: number, b: number): string => (Math.max(...ports) > 9 ? `s${a}_${b}` : `s${a}${b}`);
 
 /** Names of S-parameters to choose from, and those meant by a choice. */
@@ -42,12 +38,13 @@ export function Scattering(props: CardProps) {
   const { options, names } = pairsOf(ports, chosen);
   const { of, unit } = FORMS[form];
   const lines: Line[] = names.slice(0, 16).map((n) => ({ formula: of(n), name: n.toUpperCase() }));
-  const own = badgesOf(first, port(first)), error = first.sweep.errors.s;
+  const own = badgesOf(first, port(first));
+  const wrong = own ? 8.686 * Math.min(1, (first.sweep.errors.s ?? 0) / 10 ** (own.minimum.level_db / 20)) : 0; // dB that an error of S means at the minimum
   const reflects = names[0] === pairName(ports, ports[0]!, ports[0]!);
   const bands = form === "dB" && reflects ? own?.bands["-10 dB"] ?? [] : [];
   const badges: Badge[] = form === "dB" && reflects && own ? [
     ...bands.map((b) => ({ text: `−10 dB: ${span(b)} · ${quantity(b.high_hz - b.low_hz, "Hz", 3)} · ${number(100 * b.relative, 3)} %`, good: true })),
-    { text: `min ${fixed(own.minimum.level_db, 1)}${error ? ` ± ${number(8.686 * Math.min(1, error / 10 ** (own.minimum.level_db / 20)), 2)}` : ""} dB at ${quantity(own.minimum.frequency_hz, "Hz", 4)}` },
+    { text: `min ${fixed(own.minimum.level_db, 1)}${wrong >= 0.05 ? ` ± ${number(wrong, 1)}` : ""} dB at ${quantity(own.minimum.frequency_hz, "Hz", 4)}` },
   ] : [];
   return (
     <CurveCard

@@ -8,6 +8,7 @@ import { type Curve, LinePlot } from "../../../plots/LinePlot";
 import { series } from "../../../plots/scale";
 import { Card, Choice, Nothing } from "../Card";
 import { type CardProps, axis, useDesk, useSetting } from "../context";
+import { spectrum } from "../values";
 import { useCapture } from "./fields";
 
 const AXES = ["x", "y", "z"];
@@ -29,21 +30,6 @@ export function PowerFlux(props: CardProps) {
       <LinePlot curves={curves} x={axis(shown)} y={{ unit: "W" }} cursor={cursor} onCursor={setCursor} labels />
     </Card>
   );
-}
-
-/** Magnitude in dB under its largest, of samples (t in ns) at frequencies in Hz: the Fourier integral by the trapezoidal rule. */
-export function spectrum(time: ArrayLike<number>, y: ArrayLike<number>, f: number[]): number[] {
-  const size = f.map((hz) => {
-    let re = 0, im = 0;
-    for (let n = 0; n + 1 < time.length; n++) {
-      const step = time[n + 1]! - time[n]!, a = 2e-9 * Math.PI * hz * time[n]!;
-      re += y[n]! * Math.cos(a) * step;
-      im -= y[n]! * Math.sin(a) * step;
-    }
-    return Math.hypot(re, im);
-  });
-  const most = Math.max(...size, 1e-300);
-  return size.map((v) => 20 * Math.log10(Math.max(v / most, 1e-6)));
 }
 
 export function Signal(props: CardProps) {

@@ -1,0 +1,73 @@
+import { expect, it } from "vitest";
+import type { MarkerEntry, RunLine, SpecState } from "../../api/types";
+import { labels } from "./context";
+import { crossing, locate, valueAt } from "./markers";
+import { pointValues, span, specFormula, spectrum } from "./values";
+
+const run = (number: number, values: Record<string, [number, string]>): RunLine => ({ number, values: Object.fromEntries(Object.entries(values).map(([k, [value, unit]]) => [k, { value, unit }])) }) as unknown as RunLine;
+
+it("tells runs apart by what differs", () => {
+  const lines = [run(3, { f0: [868e6, "Hz"], length: [0.16, "m"] }), run(2, { f0: [868e6, "Hz"], length: [0.17, "m"] })];
+  expect(labels(lines)).toEqual(["3: length 160 mm", "2: length 170 mm"]);
+  expect(labels(lines.slice(0, 1))).toEqual(["run 3"]);
+  expect(labels([lines[0]!, { ...lines[0]!, number: 9 }])).toEqual(["run 3", "run 9"]);
+});
+
+const curve = { x: [1, 2, 3, 4], y: [0, -20, -5, NaN] };
+const marker = (mode: MarkerEntry["mode"], more: Partial<MarkerEntry> = {}): MarkerEntry => ({ id: mode, card: "c", name: mode, mode, x: null, level: null, first: null, second: null, ...more });
+
+it("reads curves between samples and not beyond", () => {
+  expect(valueAt(curve, 1.5)).toBe(-10);
+  expect(valueAt(curve, 3)).toBe(-5);
+  expect(valueAt(curve, 3.5)).toBeNull();
+  expect(valueAt(curve, 5)).toBeNull();
+});
+
+it("finds the crossing nearest to where it is asked for", () => {
+  expect(crossing(curve, -10, 1)).toBeCloseTo(1.5);
+  expect(crossing(curve, -10, 3)).toBeCloseTo(2 + 10 / 15);
+  expect(crossing(curve, -30, 1)).toBeNull();
+});
+
+it("locates markers of every mode", () => {
+  const [a, b] = [marker("minimum"), marker("at", { x: 1.5 })];
+  expect(locate(a, curve, [])).toEqual({ x: 2, y: -20 });
+  expect(locate(marker("maximum"), curve, [])).toEqual({ x: 1, y: 0 });
+  expect(locate(b, curve, [])).toEqual({ x: 1.5, y: -10 });
+  expect(locate(marker("crossing", { level: -10, x: 1 }), curve, [])).toEqual({ x: 1.5, y: -10 });
+  expect(locate(marker("delta", { first: "minimum", second: "at" }), curve, [a, b])).toEqual({ x: -0.5, y: 10 });
+  expect(locate(marker("delta", { first: "minimum", second: "gone" }), curve, [a, b])).toBeNull();
+});
+
+it("matches spec lines with the curves that show them", () => {
+  const spec = (formula: string, unit: string, level: number): NonNullable<SpecState["spec"]> => ({ formula, unit, level, above: false, limit: 0, low_hz: null, high_hz: null });
+  expect(specFormula(spec("abs(s11)", "dB", 20))).toBe("db20(s11)");
+  expect(specFormula(spec("gain(0 deg, 0 deg)", "dBi", 10))).toBe("db10(gain(0 deg, 0 deg))");
+  expect(specFormula(spec("total_efficiency", "%", 0))).toBe("100*total_efficiency");
+  expect(specFormula(spec("vswr1", "", 0))).toBe("vswr1");
+});
+
+it("writes a band's unit once where it can", () => {
+  expect(span({ low_hz: 2.4e9, high_hz: 2.48e9 })).toBe("2.4–2.48 GHz");
+  expect(span({ low_hz: 9e8, high_hz: 1.1e9 })).toBe("900 MHz–1.1 GHz");
+});
+
+it("gives rms, components, moments and power of a plane wave", () => {
+  const one = (...v: number[]): { shape: number[]; data: Float32Array } => ({ shape: [1, 3], data: Float32Array.from(v) });
+  const eta = 376.730;
+  const packet = { header: {}, arrays: { e_re: one(1, 0, 0), e_im: one(0, 0, 0), h_re: one(0, 1 / eta, 0), h_im: one(0, 0, 0) } };
+  expect(pointValues(packet, "e", null)[0]).toBeCloseTo(Math.SQRT1_2, 6);
+  expect(pointValues(packet, "ex", null)[0]).toBe(1);
+  expect(pointValues(packet, "ex", Math.PI)[0]).toBeCloseTo(-1, 6);
+  expect(pointValues(packet, "ey", null)[0]).toBe(0);
+  expect(pointValues(packet, "sz", null)[0]).toBeCloseTo(0.5 / eta, 9);
+  expect(pointValues(packet, "s", null)[0]).toBeCloseTo(0.5 / eta, 9);
+  expect(pointValues(packet, "w", null)[0]).toBeCloseTo(eta, 2);
+});
+
+it("finds the frequency of a signal", () => {
+  const time = Array.from({ length: 2000 }, (_, n) => n * 0.01), y = time.map((t) => Math.exp(-(((t - 10) / 3) ** 2)) * Math.cos(2 * Math.PI * 1.5 * t));
+  const f = [0.5e9, 1e9, 1.5e9, 2e9], level = spectrum(time, y, f);
+  expect(level[2]).toBeCloseTo(0, 6);
+  expect(level[1]).toBeLessThan(-40);
+});
