@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import math
+import tempfile
 from pathlib import Path
 from typing import Any
 
@@ -25,8 +26,7 @@ def write_all(model: Evaluated, folder: Path, files: Files | None = None, deflec
     """
     examination = examine_model(model, files=files)
     geometry = examination.geometry
-    named = [Named(b.name, b.shape, b.colour or (METAL if conducting(model, b.material) else MEDIUM)) for b in geometry.placed.bodies]
-    named += [Named(p.name, round_rod(polyline(p), p.radius, geometry.unit), METAL) for p in geometry.parts]
+    named = bodies(model, geometry)
     if named:
         write_step(named, folder / "geometry.step", geometry.unit)
         write_stl(named, folder / "geometry.stl", geometry.unit, deflection)
@@ -37,6 +37,24 @@ def write_all(model: Evaluated, folder: Path, files: Files | None = None, deflec
         "displaced": [list(pair) for pair in geometry.placed.taken],
         "problems": [{"level": p.level, "code": p.code, "message": p.message, "path": list(p.path)} for p in examination.problems],
     }
+
+
+def bodies(model: Evaluated, geometry: Geometry) -> list[Named]:
+    """Solids and sheets as they are, wires as rods of their radius, with names and colours."""
+    named = [Named(b.name, b.shape, b.colour or (METAL if conducting(model, b.material) else MEDIUM)) for b in geometry.placed.bodies]
+    return named + [Named(p.name, round_rod(polyline(p), p.radius, geometry.unit), METAL) for p in geometry.parts]
+
+
+def structure_gltf(model: Evaluated, files: Files | None = None) -> bytes:
+    """Binary glTF of a model's parts, in m, y up; empty for a model without any."""
+    geometry = examine_model(model, files=files).geometry
+    named = bodies(model, geometry)
+    if not named:
+        return b""
+    with tempfile.TemporaryDirectory() as folder:
+        path = Path(folder) / "structure.glb"
+        write_gltf(named, path, geometry.unit)
+        return path.read_bytes()
 
 
 def parts(geometry: Geometry) -> list[dict[str, Any]]:

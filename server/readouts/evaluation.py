@@ -13,6 +13,7 @@ from ninja import Query, Router, Schema
 from heron.errors import HeronError
 from heron.formats import tables, vtk
 from heron.formats.pattern_mesh import pattern_gltf
+from heron.formats.shapes import structure_gltf
 from heron.formats.touchstone import touchstone
 from heron.quantities.constants import ETA0
 from heron.results import near, patterns, phase, polarisation, ports
@@ -20,17 +21,18 @@ from heron.results.power import budget
 from heron.results.readout import finite
 from server.errors import Problem
 from server.packets import packet
+from server.projects.files import provider
 from server.projects.permissions import get_project
 from server.readouts import sources
 from server.runs import store
 from server.runs.actions import results_of
-from server.runs.fields import capture_field
+from server.runs.fields import capture_field, model_of
 from server.runs.models import Run
 
 router = Router()
 
 Angle = Annotated[float, Query(ge=-360, le=360)]
-PATTERN_FLOOR_DB, PATTERN_SIZE_M = 30.0, 0.1
+PATTERN_FLOOR_DB = 30.0
 MOST_ZIPPED = 100
 
 
@@ -150,10 +152,12 @@ def export_vtk(request: HttpRequest, project_id: int, number: int, name: str, fr
 
 @router.get("/{int:project_id}/runs/{int:number}/export/pattern.glb", operation_id="export_pattern_glb")
 def export_pattern_glb(request: HttpRequest, project_id: int, number: int, frequency: float, shown: Query[Shown]) -> HttpResponse:
+    """The pattern round the structure that radiates it."""
     run, results = _loaded(request, project_id, number)
     theta, phi = patterns.grid(3, 3)
     level = _levels(results, patterns.nearest_index(results, frequency), theta, phi, shown)
-    return _file(pattern_gltf(np.radians(theta), np.radians(phi), level, PATTERN_FLOOR_DB, PATTERN_SIZE_M), f"run-{run.number}-pattern.glb", "model/gltf-binary")
+    structure = structure_gltf(model_of(run), provider(run.project))
+    return _file(pattern_gltf(np.radians(theta), np.radians(phi), level, PATTERN_FLOOR_DB, structure), f"run-{run.number}-pattern.glb", "model/gltf-binary")
 
 
 @router.get("/{int:project_id}/export", operation_id="export_runs")

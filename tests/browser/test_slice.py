@@ -91,12 +91,9 @@ def test_change_a_length_solve_read_export_undo(page: Page, tmp_path: Path) -> N
     assert extent(page) == pytest.approx(before, rel=1e-6)
 
 
-def picture(page: Page, card: str) -> bytes | str:
-    """What a card shows: its drawing and its badges."""
-    region = page.get_by_role("region", name=card, exact=True)
-    if region.locator("canvas[data-plot]").count():
-        return region.screenshot()
-    return region.inner_html()
+def picture(page: Page, card: str) -> bytes:
+    """What a card shows."""
+    return page.get_by_role("region", name=card, exact=True).screenshot()
 
 
 def test_errors_appear_where_they_are_made(page: Page) -> None:
@@ -228,6 +225,7 @@ def test_the_patch_is_solved_on_a_coarse_grid_to_its_efficiency_curve(page: Page
     expect(card).to_contain_text("dielectric")
     expect(page.get_by_text("Ring-down")).to_be_visible()
     shares = page.get_by_role("region", name="Where the power goes")
+    shares.get_by_label("View").select_option("cursor")
     for name in ("radiated", "substrate", "patch", "ground"):
         expect(shares).to_contain_text(name)
     expect(page.get_by_role("region", name="Current", exact=True)).to_contain_text("feed pin")

@@ -182,8 +182,11 @@ def test_files_of_runs(api: Api, stranger: Api, project: Project, at: str, run: 
     assert glb[:4] == b"glTF"
     size = int.from_bytes(glb[12:16], "little")
     gltf = json.loads(glb[20:20 + size])
-    low, high = (np.array(gltf["accessors"][gltf["meshes"][0]["primitives"][0]["attributes"]["POSITION"]][k]) for k in ("min", "max"))
-    assert (high - low)[1] < 0.9 * (high - low)[0], "a dipole's pattern is a flat ring, and y is up"
+    meshes = {m["name"]: gltf["accessors"][m["primitives"][0]["attributes"]["POSITION"]] for m in gltf["meshes"]}
+    sides = {name: np.subtract(a["max"], a["min"]) for name, a in meshes.items()}
+    assert sides["pattern"][1] < 0.9 * sides["pattern"][0], "a dipole's pattern is a flat ring, and y is up"
+    rod = next(s for name, s in sides.items() if name != "pattern")
+    assert max(rod) == pytest.approx(0.1603, abs=1e-3), "the structure is in it, in m"
 
 
 def test_near_fields_as_vtk_and_their_decay(api: Api, project: Project, at: str) -> None:

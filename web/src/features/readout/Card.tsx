@@ -93,6 +93,11 @@ export function Choice<T extends string>({ label, value, options, onChange }: { 
   return <select aria-label={label} className="max-w-36 cursor-pointer bg-transparent [field-sizing:content]" value={value} onChange={(e) => onChange(e.target.value as T)}>{options.map(([v, text]) => <option key={v} value={v} className="bg-card">{text}</option>)}</select>;
 }
 
+/** Which run is shown, where several are ticked. */
+export function RunChoice({ run, runs, choose }: { run: { line: { number: number } }; runs: [string, string][]; choose: (v: string) => void }) {
+  return runs.length > 1 ? <> · <Choice label="Run" value={String(run.line.number)} options={runs} onChange={choose} /></> : null;
+}
+
 /** A small number beside a card's title, with its unit. */
 export function Value({ label, value, unit, onChange }: { label: string; value: number; unit: string; onChange: (v: number) => void }) {
   return <label className="whitespace-nowrap">{label} <input type="number" aria-label={label} className="num w-11 border-b border-faint bg-transparent text-right" value={value} onChange={(e) => { const v = Number(e.target.value); if (e.target.value !== "" && Number.isFinite(v)) onChange(v); }} />{unit}</label>;

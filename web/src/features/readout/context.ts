@@ -25,6 +25,13 @@ export function useSetting<T extends string | number | boolean>({ entry, set }: 
   return [typeof kept === typeof initial ? (kept as T) : initial, (v) => set({ ...entry.settings, [name]: v })];
 }
 
+/** Which of the ticked runs a card shows that has room for one. */
+export function useOneRun(props: CardProps): { run: Shown; runs: [string, string][]; choose: (v: string) => void } {
+  const { shown } = useDesk();
+  const [kept, choose] = useSetting<string>(props, "run", "");
+  return { run: shown.find((s) => String(s.line.number) === kept) ?? shown[0]!, runs: shown.map((s) => [String(s.line.number), s.label]), choose };
+}
+
 export const axis = (shown: Shown[]): { unit: string; factor: number } => {
   const top = shown[0]?.sweep.frequency_hz.at(-1) ?? 0;
   return top >= 2e12 ? { unit: "THz", factor: 1e12 } : top >= 2e9 ? { unit: "GHz", factor: 1e9 } : { unit: "MHz", factor: 1e6 };

@@ -14,9 +14,9 @@ import { series } from "../../../plots/scale";
 import { PatternLens } from "../../../stage/Lenses";
 import { Structure } from "../../../stage/Structure";
 import { extentOf } from "../../../stage/extent";
-import { Card, Choice, Value } from "../Card";
+import { Card, Choice, RunChoice, Value } from "../Card";
 import { CurveCard, type Line } from "../CurveCard";
-import { type CardProps, at, axis, useDesk, useSetting } from "../context";
+import { type CardProps, at, axis, useDesk, useOneRun, useSetting } from "../context";
 import { useReferenceCuts } from "../references";
 import { span } from "../values";
 
@@ -118,11 +118,11 @@ const MAP_SIZE = 161, MAP_STEP = 2, MAP_DB = 30;
 
 /** The pattern laid flat: over θ and φ, or over direction cosines of one half of space. */
 export function PatternMap(props: CardProps) {
-  const { projectId, shown, cursor } = useDesk();
+  const { projectId, cursor } = useDesk();
   const [layout, setLayout] = useSetting<"angles" | "up" | "down">(props, "layout", "up");
   const [kind, setKind] = useSetting<Kind>(props, "kind", "realized_gain");
   const [component, setComponent] = useSetting<string>(props, "component", "total");
-  const first = shown[0]!;
+  const one = useOneRun(props), first = one.run;
   const { data, isFetching } = useQuery(field(projectId, first.line.number, "pattern", cursor, `&step=${MAP_STEP}&quantity=${kind}&component=${component}`));
   const map = useMemo(() => {
     const level = data?.arrays.level_dbi, theta = data?.arrays.theta_deg, phi = data?.arrays.phi_deg;
@@ -143,7 +143,7 @@ export function PatternMap(props: CardProps) {
   }, [data, layout]);
   return (
     <Card title="Pattern map"
-      note={<><Choice label="Layout" value={layout} options={[["up", "u-v, upper half"], ["down", "u-v, lower half"], ["angles", "θ over φ"]]} onChange={setLayout} /> · <Choice label="Quantity" value={kind} options={KINDS} onChange={setKind} /> · <Choice label="Component" value={component} options={Object.entries(SHORT).map(([k, n]) => [k, n || "total"] as const)} onChange={setComponent} /></>}
+      note={<><Choice label="Layout" value={layout} options={[["up", "u-v, upper half"], ["down", "u-v, lower half"], ["angles", "θ over φ"]]} onChange={setLayout} /> · <Choice label="Quantity" value={kind} options={KINDS} onChange={setKind} /> · <Choice label="Component" value={component} options={Object.entries(SHORT).map(([k, n]) => [k, n || "total"] as const)} onChange={setComponent} /><RunChoice {...one} /></>}
       badges={data ? [{ text: `peak ${fixed(Number(data.header.peak_dbi), 2)} dBi` }] : []}>
       <span hidden data-fetching={isFetching} />
       {map && <HeatMap columns={map.columns} rows={map.rows} values={map.values} low={map.low} high={map.high} width_m={map.width} height_m={map.height} sides={map.sides} unit="dBi" />}
@@ -152,8 +152,8 @@ export function PatternMap(props: CardProps) {
 }
 
 export function Pattern(props: CardProps) {
-  const { projectId, shown, cursor } = useDesk();
-  const first = shown[0]!;
+  const { projectId, cursor } = useDesk();
+  const one = useOneRun(props), first = one.run;
   const [kind, setKind] = useSetting<Kind>(props, "kind", "realized_gain");
   const [component, setComponent] = useSetting<string>(props, "component", "total");
   const { data, isFetching } = useQuery(field(projectId, first.line.number, "pattern", cursor, `&quantity=${kind}&component=${component}`));
@@ -162,7 +162,7 @@ export function Pattern(props: CardProps) {
   const extent = useMemo(() => extentOf(looked), [looked]);
   const now = nearestFar(first, cursor);
   return (
-    <Card title="Pattern" note={<><Choice label="Quantity" value={kind} options={KINDS} onChange={setKind} /> · <Choice label="Component" value={component} options={Object.entries(SHORT).map(([k, n]) => [k, n || "total"] as const)} onChange={setComponent} /></>}
+    <Card title="Pattern" note={<><Choice label="Quantity" value={kind} options={KINDS} onChange={setKind} /> · <Choice label="Component" value={component} options={Object.entries(SHORT).map(([k, n]) => [k, n || "total"] as const)} onChange={setComponent} /><RunChoice {...one} /></>}
       badges={data ? [{ text: `peak ${fixed(Number(data.header.peak_dbi), 2)} dBi${component === "total" && now ? ` at θ ${fixed(now.peak_theta_deg, 0)}° φ ${fixed(now.peak_phi_deg, 0)}°` : ""}` }, { text: "30 dB to the middle" }] : []}
       extra={[["Save the pattern as glTF", () => location.assign(`/api/projects/${projectId}/runs/${first.line.number}/export/pattern.glb?frequency=${cursor}&quantity=${kind}&component=${component}`)]]}>
       <span hidden data-fetching={isFetching} />
@@ -201,14 +201,14 @@ export function AxialRatio(props: CardProps) {
 }
 
 export function PolarisationCard(props: CardProps) {
-  const { projectId, shown, cursor } = useDesk();
-  const first = shown[0]!;
+  const { projectId, cursor } = useDesk();
+  const one = useOneRun(props), first = one.run;
   const [theta, setTheta] = useSetting<number>(props, "theta", 0);
   const [phi, setPhi] = useSetting<number>(props, "phi", 0);
   const { data, error } = useQuery({ ...evaluated<Polarisation>(projectId, first.line.number, `polarisation?frequency=${cursor}&theta=${theta}&phi=${phi}`), retry: false });
   const linear = (data?.axial_ratio_db ?? 0) > 40;
   return (
-    <Card title="Polarisation" note={<>towards <Value label="θ" value={theta} unit="°" onChange={setTheta} /> <Value label="φ" value={phi} unit="°" onChange={setPhi} /></>}
+    <Card title="Polarisation" note={<>towards <Value label="θ" value={theta} unit="°" onChange={setTheta} /> <Value label="φ" value={phi} unit="°" onChange={setPhi} /><RunChoice {...one} /></>}
       badges={data ? [{ text: linear ? "linear" : `axial ratio ${fixed(data.axial_ratio_db, 1)} dB` }, ...(linear ? [] : [{ text: data.right ? "right-hand" : "left-hand" }]), { text: `tilt ${fixed(data.tilt_deg, 0)}° from θ̂` }] : []}>
       {error && <p className="text-ink2">{error.message}.</p>}
       {data && !error && (
@@ -227,7 +227,7 @@ const AXES = ["x", "y", "z"] as const;
 
 export function PhaseCentreCard(props: CardProps) {
   const { projectId, shown, cursor } = useDesk();
-  const first = shown[0]!;
+  const one = useOneRun(props), first = one.run;
   const [theta, setTheta] = useSetting<number>(props, "theta", 0);
   const [phi, setPhi] = useSetting<number>(props, "phi", 0);
   const [cone, setCone] = useSetting<number>(props, "cone", 30);
@@ -235,7 +235,7 @@ export function PhaseCentreCard(props: CardProps) {
   const curves = useMemo((): Curve[] => (data ? AXES.map((a, k) => ({ x: data.rows.map((r) => r.frequency_hz), y: data.rows.map((r) => 1e3 * r.place_m[k]!), ...series(k), label: a })) : []), [data]);
   const now = data?.rows.reduce((b, r) => (Math.abs(r.frequency_hz - cursor) < Math.abs(b.frequency_hz - cursor) ? r : b));
   return (
-    <Card title="Phase centre" note={<>cone of <Value label="±" value={cone} unit="°" onChange={setCone} /> about <Value label="θ" value={theta} unit="°" onChange={setTheta} /> <Value label="φ" value={phi} unit="°" onChange={setPhi} /></>}
+    <Card title="Phase centre" note={<>cone of <Value label="±" value={cone} unit="°" onChange={setCone} /> about <Value label="θ" value={theta} unit="°" onChange={setTheta} /> <Value label="φ" value={phi} unit="°" onChange={setPhi} /><RunChoice {...one} /></>}
       badges={now ? [{ text: `(${now.place_m.map((v) => fixed(1e3 * v, 1)).join(", ")}) mm` }, { text: `phase within ±${fixed(now.largest_deg, 1)}° of half power`, good: now.largest_deg < 10 }] : []}
       table={data && (() => ({ columns: ["frequency_hz", "x_m", "y_m", "z_m", "rms_deg"], rows: data.rows.map((r) => [r.frequency_hz, ...r.place_m, r.rms_deg]) }))}>
       {error ? <p className="text-ink2">{error.message}.</p> : curves.length > 0 && <LinePlot curves={curves} x={axis(shown)} y={{ unit: "mm" }} cursor={cursor} labels />}

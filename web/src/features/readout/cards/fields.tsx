@@ -11,8 +11,8 @@ import { type Curve, LinePlot } from "../../../plots/LinePlot";
 import { ArrowLens, SurfaceLens } from "../../../stage/Lenses";
 import { Structure } from "../../../stage/Structure";
 import { extentOf } from "../../../stage/extent";
-import { Card, Choice, type Frames, Nothing } from "../Card";
-import { type CardProps, useDesk, useSetting } from "../context";
+import { Card, Choice, type Frames, Nothing, RunChoice } from "../Card";
+import { type CardProps, type Shown, useDesk, useOneRun, useSetting } from "../context";
 import { WHATS, type What, pointValues } from "../values";
 
 const PHASES = 24, FRAME_MS = 70;
@@ -54,8 +54,9 @@ function useField(props: CardProps): { what: What; form: Form; choices: React.Re
 }
 
 /** The captures of one kind, and a way to choose among them. */
-export function useCapture(props: CardProps, kind: string): [string | undefined, React.ReactNode] {
-  const names = useDesk().shown[0]!.sweep.captures.filter((c) => c.kind === kind).map((c) => c.name);
+export function useCapture(props: CardProps, kind: string, run?: Shown): [string | undefined, React.ReactNode] {
+  const { shown } = useDesk();
+  const names = (run ?? shown[0]!).sweep.captures.filter((c) => c.kind === kind).map((c) => c.name);
   const [kept, choose] = useSetting<string>(props, "capture", "");
   const name = names.includes(kept) ? kept : names[0];
   return [name, names.length < 2 ? name : <Choice key="choice" label="Capture" value={name!} options={names.map((n) => [n, n] as const)} onChange={choose} />];
@@ -99,8 +100,8 @@ export function Current(props: CardProps) {
 }
 
 export function SurfaceCurrent(props: CardProps) {
-  const { projectId, shown, cursor } = useDesk();
-  const first = shown[0]!, names = first.sweep.surfaces;
+  const { projectId, cursor } = useDesk();
+  const one = useOneRun(props), first = one.run, names = first.sweep.surfaces;
   const [kept, choose] = useSetting<string>(props, "capture", "");
   const [form, setForm] = useSetting<"db" | "linear" | "moment" | "arrows">(props, "form", "db");
   const name = names.includes(kept) ? kept : names[0]!;
@@ -111,7 +112,7 @@ export function SurfaceCurrent(props: CardProps) {
   const extent = useMemo(() => extentOf(looked), [looked]);
   const peak = useMemo(() => { const { re, im } = data?.arrays ?? {}; let m = 0; if (re && im) for (let q = 0; q < re.data.length / 3; q++) m = Math.max(m, Math.hypot(...[0, 1, 2].flatMap((k) => [re.data[3 * q + k]!, im.data[3 * q + k]!]))); return m; }, [data]);
   return (
-    <Card title="Surface current" note={<>{names.length > 1 ? <Choice label="Capture" value={name} options={names.map((n) => [n, n] as const)} onChange={choose} /> : name} · <Choice label="Form" value={form} options={[["db", "dB"], ["linear", "magnitude"], ["moment", "at a moment"], ["arrows", "arrows"]]} onChange={setForm} /></>}
+    <Card title="Surface current" note={<>{names.length > 1 ? <Choice label="Capture" value={name} options={names.map((n) => [n, n] as const)} onChange={choose} /> : name} · <Choice label="Form" value={form} options={[["db", "dB"], ["linear", "magnitude"], ["moment", "at a moment"], ["arrows", "arrows"]]} onChange={setForm} /><RunChoice {...one} /></>}
       badges={[{ text: `largest ${quantity(peak, "A/m", 3)} for 1 W available` }, { text: form === "db" ? "40 dB down to dark" : "in proportion" }]} frames={moving ? phase.frames : undefined}>
       <span hidden data-fetching={isFetching} />
       {data && looked && (
@@ -176,9 +177,9 @@ function shades(values: Float64Array, what: What, form: Form): { values: Float64
 }
 
 export function NearPlane(props: CardProps) {
-  const { projectId, shown, cursor } = useDesk();
-  const first = shown[0]!;
-  const [name, choice] = useCapture(props, "near_plane");
+  const { projectId, cursor } = useDesk();
+  const one = useOneRun(props), first = one.run;
+  const [name, choice] = useCapture(props, "near_plane", first);
   const { what, form, unit, choices } = useField(props);
   const phase = usePhase();
   const { data, isFetching } = useQuery({ ...field(projectId, first.line.number, `near/${encodeURIComponent(name ?? "")}`, cursor), enabled: name !== undefined });
@@ -194,7 +195,7 @@ export function NearPlane(props: CardProps) {
   }, [data, what, form, phase.phase]);
   if (!name) return <Card title="Near field on a plane"><Nothing>This run has no capture on a plane.</Nothing></Card>;
   return (
-    <Card title="Near field on a plane" note={<>{choice} · {choices}</>} badges={data ? [{ text: `run ${first.line.number}, 1 W available` }] : []} frames={form === "moment" ? phase.frames : undefined} extra={[vtk(projectId, first.line.number, name, cursor)]}>
+    <Card title="Near field on a plane" note={<>{choice} · {choices}<RunChoice {...one} /></>} badges={data ? [{ text: `run ${first.line.number}, 1 W available` }] : []} frames={form === "moment" ? phase.frames : undefined} extra={[vtk(projectId, first.line.number, name, cursor)]}>
       <span hidden data-fetching={isFetching} />
       {map && <div className="flex h-full flex-col"><div className="min-h-0 flex-1"><HeatMap {...map} unit={unit} /></div>{form === "moment" && <PhaseBar phase={phase} />}</div>}
     </Card>
@@ -205,9 +206,9 @@ const AXES = ["x", "y", "z"];
 
 /** A field in a box, one layer of it at a time. */
 export function NearBox(props: CardProps) {
-  const { projectId, shown, cursor } = useDesk();
-  const first = shown[0]!;
-  const [name, choice] = useCapture(props, "near_box");
+  const { projectId, cursor } = useDesk();
+  const one = useOneRun(props), first = one.run;
+  const [name, choice] = useCapture(props, "near_box", first);
   const [across, setAcross] = useSetting<"0" | "1" | "2">(props, "across", "2");
   const { what, form, unit, choices } = useField(props);
   const phase = usePhase();
@@ -223,7 +224,7 @@ export function NearBox(props: CardProps) {
   const place = (n: number, c: number): number => points!.data[3 * n + c]!;
   const span = (u: number, v: number): number => Math.hypot(...[0, 1, 2].map((c) => place(node(u, v), c) - place(node(0, 0), c)));
   return (
-    <Card title="Near field in a box" note={<>{choice} · {choices} · across <Choice label="Across" value={across} options={AXES.map((x, n) => [String(n) as "0", x] as const)} onChange={setAcross} /></>} frames={form === "moment" ? phase.frames : undefined} extra={[vtk(projectId, first.line.number, name, cursor)]}
+    <Card title="Near field in a box" note={<>{choice} · {choices} · across <Choice label="Across" value={across} options={AXES.map((x, n) => [String(n) as "0", x] as const)} onChange={setAcross} /><RunChoice {...one} /></>} frames={form === "moment" ? phase.frames : undefined} extra={[vtk(projectId, first.line.number, name, cursor)]}
       badges={[{ text: `${AXES[k]!} = ${quantity(place(node(0, 0), k), "m", 3)}` }, { text: `largest ${form === "db" ? `${fixed(values.high, 1)} ${unit}` : quantity(values.high, WHATS[what][1], 3)}` }]}>
       <span hidden data-fetching={isFetching} />
       <div className="flex h-full flex-col">
