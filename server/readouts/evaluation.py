@@ -33,15 +33,22 @@ router = Router()
 
 Angle = Annotated[float, Query(ge=-360, le=360)]
 PATTERN_FLOOR_DB = 30.0
-MOST_ZIPPED = 100
+MOST_RUNS = 100
 
 
 class Shown(Schema):
-    """Which pattern: the kind of gain, the component, the direction of co-polarisation in degrees from x."""
+    """Which pattern: the kind of gain, the component (for cuts several with commas between), the direction of co-polarisation in degrees from x."""
 
     quantity: str = "realized_gain"
     component: str = "total"
     reference: float = 0.0
+
+
+def _numbers(runs: str) -> list[int]:
+    numbers = runs.split(",")
+    if not all(n.strip().isdecimal() for n in numbers) or len(numbers) > MOST_RUNS:
+        raise HeronError(f"give up to {MOST_RUNS} numbers of runs with commas between")
+    return list(dict.fromkeys(int(n) for n in numbers))
 
 
 def _loaded(request: HttpRequest, project_id: int, number: int) -> tuple[Run, Any]:
@@ -49,13 +56,17 @@ def _loaded(request: HttpRequest, project_id: int, number: int) -> tuple[Run, An
     return run, store.load(run.id)
 
 
-@router.get("/{int:project_id}/runs/{int:number}/cuts", response=list[dict[str, Any]], operation_id="get_cuts")
-def get_cuts(request: HttpRequest, project_id: int, number: int, frequency: float, shown: Query[Shown], planes: str = "phi=0,phi=90") -> list[dict[str, Any]]:
+@router.get("/{int:project_id}/cuts", response=list[list[dict[str, Any]]], operation_id="get_cuts")
+def get_cuts(request: HttpRequest, project_id: int, runs: str, frequency: float, shown: Query[Shown], planes: str = "phi=0,phi=90") -> list[list[dict[str, Any]]]:
+    """Cuts of several runs, numbers with commas between: each run's components in order, each with its planes."""
+    return [_cuts(_loaded(request, project_id, n)[1], frequency, shown, component, planes) for n in _numbers(runs) for component in shown.component.split(",")[:3]]
+
+
+def _cuts(results: Any, frequency: float, shown: Shown, component: str, planes: str) -> list[dict[str, Any]]:
     """Cuts in dBi with the figures of their lobes; axial ratio in dB, negative where left-handed."""
-    _, results = _loaded(request, project_id, number)
     index, powers = patterns.nearest_index(results, frequency), budget(results)
     try:
-        found = [patterns.cut(results, index, p.strip(), powers, 1.0, shown.quantity, shown.component, np.radians(shown.reference)) for p in planes.split(",")[:6]]
+        found = [patterns.cut(results, index, p.strip(), powers, 1.0, shown.quantity, component, np.radians(shown.reference)) for p in planes.split(",")[:6]]
     except ValueError as error:
         raise Problem(422, str(error)) from error
     return [{"plane": c.plane, "angle_deg": c.angle.tolist(), "level_dbi": c.level.round(4).tolist(), "axial_ratio_db": finite(c.axial_ratio.round(3)), **vars(c.lobes)}
@@ -164,12 +175,10 @@ def export_pattern_glb(request: HttpRequest, project_id: int, number: int, frequ
 def export_runs(request: HttpRequest, project_id: int, runs: str) -> HttpResponse:
     """A zip of runs, numbers with commas between: Touchstone, port quantities as CSV, and the whole dataset as NetCDF of each."""
     project = get_project(request, project_id)
-    numbers = runs.split(",")
-    if not all(n.strip().isdecimal() for n in numbers) or len(numbers) > MOST_ZIPPED:
-        raise HeronError(f"give up to {MOST_ZIPPED} numbers of runs with commas between")
+    numbers = _numbers(runs)
     out = io.BytesIO()
     with zipfile.ZipFile(out, "w", zipfile.ZIP_DEFLATED) as archive:
-        for n in dict.fromkeys(int(n) for n in numbers):
+        for n in numbers:
             run, results = _loaded(request, project_id, n)
             archive.writestr(f"run-{n}.s{results.sizes['port']}p", touchstone(results))
             archive.writestr(f"run-{n}-ports.csv", tables.ports_csv(results))

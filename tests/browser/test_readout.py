@@ -194,12 +194,12 @@ def test_a_formula_of_ones_own(readout: Page) -> None:
     page.get_by_role("button", name="Add a card").click()
     page.get_by_role("menuitem", name="Formula").click()
     own = card(page, "Formula")
-    field = own.get_by_label("Formula")
+    field = own.get_by_role("textbox", name="Formula")
     field.fill("db10(realized_gain/gain)")
     field.press("Enter")
     expect(own.locator("[data-plot]")).to_have_attribute("data-curves", "1")
     expect(own).to_contain_text(re.compile(r"−0\.\d+ at the cursor"))
-    field = own.get_by_label("Formula")
+    field = own.get_by_role("textbox", name="Formula")
     field.fill("colour + 1")
     field.press("Enter")
     expect(own.get_by_role("alert")).to_contain_text("“colour” is neither a quantity of a run nor a parameter")
@@ -259,6 +259,7 @@ def test_animation_and_files(readout: Page, tmp_path: Path) -> None:
 
 def test_currents_move_with_their_phase(readout: Page) -> None:
     page = readout
+    arrange(page, "fields and currents")
     own = card(page, "Current")
     own.scroll_into_view_if_needed()
     own.get_by_label("Form").select_option("moment")

@@ -8,16 +8,17 @@ export class Problem extends Error {
 
 const token = (): string => /(?:^|; )csrftoken=([^;]+)/.exec(document.cookie)?.[1] ?? "";
 
-async function answer(method: string, path: string, body?: unknown): Promise<Response> {
+async function answer(method: string, path: string, body?: unknown, signal?: AbortSignal): Promise<Response> {
   let response: Response;
   const form = body instanceof FormData;
   try {
     response = await fetch(`/api${path}`, {
-      method,
+      method, ...(signal ? { signal } : {}),
       headers: { "X-CSRFToken": token(), ...(body === undefined || form ? {} : { "Content-Type": "application/json" }) },
       ...(body === undefined ? {} : { body: form ? body : JSON.stringify(body) }),
     });
-  } catch {
+  } catch (error) {
+    if (signal?.aborted) throw error;
     throw new Problem(0, "The server does not answer. Your work is kept here; it will be saved when the server is back.", {});
   }
   if (response.ok) return response;
@@ -25,8 +26,8 @@ async function answer(method: string, path: string, body?: unknown): Promise<Res
   throw new Problem(response.status, String(data.title ?? `The server answered ${response.status}.`), data);
 }
 
-export async function call<T>(method: string, path: string, body?: unknown): Promise<T> {
-  const response = await answer(method, path, body);
+export async function call<T>(method: string, path: string, body?: unknown, signal?: AbortSignal): Promise<T> {
+  const response = await answer(method, path, body, signal);
   return (response.status === 204 ? undefined : await response.json()) as T;
 }
 
@@ -43,8 +44,8 @@ export interface Packet {
 }
 
 /** Reads the server's binary form: header length, JSON header, float32 arrays. */
-export async function packet(path: string, body?: unknown): Promise<Packet> {
-  const buffer = await (await answer(body === undefined ? "GET" : "POST", path, body)).arrayBuffer();
+export async function packet(path: string, body?: unknown, signal?: AbortSignal): Promise<Packet> {
+  const buffer = await (await answer(body === undefined ? "GET" : "POST", path, body, signal)).arrayBuffer();
   const length = new DataView(buffer).getUint32(0, true);
   const header = JSON.parse(new TextDecoder().decode(new Uint8Array(buffer, 4, length))) as Record<string, unknown>;
   let at = 4 + length;

@@ -1,6 +1,6 @@
 /** One factory per resource: key, fetcher, type. */
 import { QueryClient, keepPreviousData, queryOptions } from "@tanstack/react-query";
-import { Problem, call, packet } from "./client";
+import { type Packet, Problem, call, packet } from "./client";
 import { heldKeys, keep } from "../stage/meshes";
 import type {
   Cut, Examination, ExampleLine, FileLine, Grade, MaterialCurve, MaterialLine, Model, PageState, ProjectCard, ProjectState, RawMesh, ReferenceLine, RunDetail, RunDifferences, RunLine, Session,
@@ -56,13 +56,14 @@ export const run = (id: number, number: number) => queryOptions({
 
 const ended = { staleTime: Infinity, gcTime: 600_000 } as const;
 export const sweep = (id: number, number: number) => queryOptions({ queryKey: ["sweep", id, number], queryFn: () => call<Sweep>("GET", `/projects/${id}/runs/${number}/sweep`), ...ended });
-export const cuts = (id: number, number: number, frequency: number, planes: string, shown = "") => queryOptions({
-  queryKey: ["cuts", id, number, frequency, planes, shown], ...ended, placeholderData: (before: Cut[] | undefined) => before,
-  queryFn: () => call<Cut[]>("GET", `/projects/${id}/runs/${number}/cuts?frequency=${frequency}&planes=${encodeURIComponent(planes)}${shown}`),
+/** Cuts of several runs at once: each run's components in order, each with its planes. */
+export const cuts = (id: number, numbers: number[], frequency: number, planes: string, shown = "") => queryOptions<Cut[][]>({
+  queryKey: ["cuts", id, numbers.join(), frequency, planes, shown], ...ended, placeholderData: keepPreviousData,
+  queryFn: ({ signal }) => call<Cut[][]>("GET", `/projects/${id}/cuts?runs=${numbers.join()}&frequency=${frequency}&planes=${encodeURIComponent(planes)}${shown}`, undefined, signal),
 });
 /** Anything of a run that is JSON and does not change: "polarisation?…", "phase-centre?…", "time-domain?…", "decay/NAME?…". */
 export const evaluated = <T extends object>(id: number, number: number, what: string) => queryOptions<T>({
-  queryKey: ["evaluated", id, number, what], ...ended, placeholderData: keepPreviousData, queryFn: () => call<T>("GET", `/projects/${id}/runs/${number}/${what}`),
+  queryKey: ["evaluated", id, number, what], ...ended, placeholderData: keepPreviousData, queryFn: ({ signal }) => call<T>("GET", `/projects/${id}/runs/${number}/${what}`, undefined, signal),
 });
 export const page = (id: number) => queryOptions({ queryKey: ["page", id], queryFn: () => call<PageState>("GET", `/projects/${id}/readout`), staleTime: 0 });
 export const templates = queryOptions({ queryKey: ["templates"], queryFn: () => call<TemplateLine[]>("GET", "/projects/readout-templates"), staleTime: 0 });
@@ -82,14 +83,14 @@ export const runDifferences = (id: number, first: number, second: number) => que
 export const gridCut = (document: Model, projectId: number, axis: string, at: number, stamp: string) => queryOptions({
   queryKey: ["grid", projectId, stamp, axis, at, JSON.stringify(document)], staleTime: Infinity, gcTime: 60_000,
   queryFn: () => packet("/projects/grid", { document, project: projectId, axis, at }),
-  placeholderData: (before: Awaited<ReturnType<typeof packet>> | undefined) => (before?.header.axis === axis ? before : undefined),
+  placeholderData: (before: Packet | undefined) => (before?.header.axis === axis ? before : undefined),
 });
 /** Fields against time. */
 export const signals = (id: number, number: number, name: string) => queryOptions({
   queryKey: ["signals", id, number, name], ...ended, queryFn: () => packet(`/projects/${id}/runs/${number}/signals/${encodeURIComponent(name)}`),
 });
 /** Binary fields at the cursor: "pattern", "current", "surface/NAME" or "near/NAME". */
-export const field = (id: number, number: number, what: string, frequency: number, more = "") => queryOptions({
-  queryKey: ["field", id, number, what, frequency, more], ...ended, placeholderData: (before: Awaited<ReturnType<typeof packet>> | undefined) => before,
-  queryFn: () => packet(`/projects/${id}/runs/${number}/${what}?frequency=${frequency}${more}`),
+export const field = (id: number, number: number, what: string, frequency: number, more = "") => queryOptions<Packet>({
+  queryKey: ["field", id, number, what, frequency, more], ...ended, placeholderData: keepPreviousData,
+  queryFn: ({ signal }) => packet(`/projects/${id}/runs/${number}/${what}?frequency=${frequency}${more}`, undefined, signal),
 });

@@ -800,7 +800,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/projects/{project_id}/runs/{number}/cuts": {
+    "/api/projects/{project_id}/cuts": {
         parameters: {
             query?: never;
             header?: never;
@@ -809,7 +809,7 @@ export interface paths {
         };
         /**
          * Get Cuts
-         * @description Cuts in dBi with the figures of their lobes; axial ratio in dB, negative where left-handed.
+         * @description Cuts of several runs, numbers with commas between: each run's components in order, each with its planes.
          */
         get: operations["get_cuts"];
         put?: never;
@@ -944,7 +944,10 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** Export Pattern Glb */
+        /**
+         * Export Pattern Glb
+         * @description The pattern round the structure that radiates it.
+         */
         get: operations["export_pattern_glb"];
         put?: never;
         post?: never;
@@ -1655,7 +1658,7 @@ export interface components {
         };
         /**
          * Shown
-         * @description Which pattern: the kind of gain, the component, the direction of co-polarisation in degrees from x.
+         * @description Which pattern: the kind of gain, the component (for cuts several with commas between), the direction of co-polarisation in degrees from x.
          */
         Shown: {
             /**
@@ -3005,6 +3008,7 @@ export interface operations {
     get_cuts: {
         parameters: {
             query: {
+                runs: string;
                 frequency: number;
                 quantity?: string;
                 component?: string;
@@ -3014,7 +3018,6 @@ export interface operations {
             header?: never;
             path: {
                 project_id: number;
-                number: number;
             };
             cookie?: never;
         };
@@ -3028,7 +3031,7 @@ export interface operations {
                 content: {
                     "application/json": {
                         [key: string]: unknown;
-                    }[];
+                    }[][];
                 };
             };
         };

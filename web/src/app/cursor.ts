@@ -1,13 +1,18 @@
 /** One frequency for every card and lens; runs ticked for overlay. */
+import { useEffect, useState } from "react";
 import { create } from "zustand";
 
 export const useCursor = create<{
-  frequency: number | null; set: (f: number | null) => void; playing: boolean; setPlaying: (p: boolean) => void;
+  frequency: number | null; set: (f: number | null) => void;
+  /** The point of the shown sweep that the frequency stands for; what cards read. */
+  at: number; setAt: (f: number) => void; playing: boolean; setPlaying: (p: boolean) => void;
   /** Playing: how fast, and whether over frequency or from run to run. */
   speed: number; setSpeed: (s: number) => void; over: "frequency" | "runs"; setOver: (o: "frequency" | "runs") => void;
 }>((set) => ({
   frequency: null,
   set: (frequency) => set({ frequency }),
+  at: 0,
+  setAt: (at) => set({ at }),
   playing: false,
   setPlaying: (playing) => set({ playing }),
   speed: 1,
@@ -24,4 +29,32 @@ export const useTicks = create<{ ticks: Record<number, number[]>; toggle: (proje
   })),
 }));
 
-export const nearest = (values: number[], f: number): number => values.reduce((best, v, i) => (Math.abs(v - f) < Math.abs(values[best]! - f) ? i : best), 0);
+/** Which of the ascending values lies nearest. */
+export function nearest<T = number>(values: readonly T[], f: number, of: (v: T) => number = Number): number {
+  let low = 0, high = values.length - 1;
+  while (high - low > 1) { const m = (low + high) >> 1; if (of(values[m]!) <= f) low = m; else high = m; }
+  return high > low && of(values[high]!) - f < f - of(values[low]!) ? high : Math.max(0, low);
+}
+
+/** The cursor, in every frame of its way. */
+export const useAt = (): number => useCursor((s) => s.at);
+
+const FOLLOW_MS = 150;
+
+/** The cursor for what must be fetched: at most every so often while it moves, and always where it rests. */
+export function useFollowing(): number {
+  const [followed, follow] = useState(useCursor.getState().at);
+  useEffect(() => {
+    let timer: ReturnType<typeof setTimeout> | null = null, last = 0;
+    const go = (): void => { timer = null; last = performance.now(); follow(useCursor.getState().at); };
+    go();
+    const end = useCursor.subscribe((s, before) => {
+      if (s.at === before.at || timer) return;
+      const wait = FOLLOW_MS - (performance.now() - last);
+      if (wait <= 0) go();
+      else timer = setTimeout(go, wait);
+    });
+    return () => { end(); if (timer) clearTimeout(timer); };
+  }, []);
+  return followed;
+}

@@ -1,5 +1,6 @@
 import { nice, ticks } from "d3-array";
 import { type KeyboardEvent, type PointerEvent, useState } from "react";
+import { useAt, useCursor } from "../app/cursor";
 import { number, quantity } from "../format";
 import { SMALL, dashes, resolved, useChart } from "./chart";
 
@@ -12,8 +13,8 @@ interface Props {
   /** With `log`, decades are marked and carry their unit. */
   x: { unit: string; factor: number; label?: string; log?: boolean };
   y: { unit: string; domain?: [number, number]; label?: string; ticks?: number };
-  cursor?: number | null;
-  onCursor?: (x: number) => void;
+  /** Shows the cursor and moves it. */
+  follow?: boolean;
   /** Shaded stretches of x. */
   bands?: [number, number][];
   limits?: Limit[];
@@ -27,7 +28,7 @@ const SIDES = { right: 12, top: 12, bottom: 32, left: 48 };
 const FINE = 0.002; // of the width: a step of the keys
 
 /** Curves over one axis with a shared cursor and named flags. Wheel with Shift zooms, double click shows all again. Gaps stay gaps. */
-export function LinePlot({ curves, x, y, cursor, onCursor, bands = [], limits = [], labels, flags = [], onFlag }: Props) {
+export function LinePlot({ curves, x, y, follow, bands = [], limits = [], labels, flags = [], onFlag }: Props) {
   const named = labels ? legend(curves) : [];
   const [zoomed, setSpan] = useState<{ of: string; span: [number, number] } | null>(null);
   const [x0, x1] = ends(curves.map((c) => c.x), x.factor);
@@ -64,16 +65,12 @@ export function LinePlot({ curves, x, y, cursor, onCursor, bands = [], limits = 
       )}
       <div ref={outer} className="min-h-0 flex-1">
         <div
-          className={`relative select-none ${onCursor ? "cursor-crosshair" : ""}`} style={{ width, height }} data-plot data-curves={curves.length} data-span={`${left} ${right}`}
-          onPointerDown={(e) => { if (!onCursor || e.button !== 0) return; e.currentTarget.setPointerCapture(e.pointerId); onCursor(under(e)); }}
-          onPointerMove={(e) => e.buttons === 1 && e.currentTarget.hasPointerCapture(e.pointerId) && onCursor?.(under(e))} onWheel={zoom} onDoubleClick={() => setSpan(null)}
+          className={`relative select-none ${follow ? "cursor-crosshair" : ""}`} style={{ width, height }} data-plot data-curves={curves.length} data-span={`${left} ${right}`}
+          onPointerDown={(e) => { if (!follow || e.button !== 0) return; e.currentTarget.setPointerCapture(e.pointerId); useCursor.getState().set(under(e)); }}
+          onPointerMove={(e) => e.buttons === 1 && e.currentTarget.hasPointerCapture(e.pointerId) && useCursor.getState().set(under(e))} onWheel={zoom} onDoubleClick={() => setSpan(null)}
         >
           <div ref={inner} className="pointer-events-none absolute inset-0" />
-          {chart && cursor != null && inside(cursor) && (
-            <div className="pointer-events-none absolute w-px bg-ink" style={{ left: 0, top: SIDES.top, height: tall, transform: `translateX(${place(cursor)}px)` }} data-cursor-line>
-              <span className="absolute -left-1 -top-1.5 block border-x-[4.5px] border-t-[7px] border-x-transparent border-t-ink" />
-            </div>
-          )}
+          {chart && follow && <CursorLine place={place} inside={inside} tall={tall} />}
           {chart && flags.filter((f) => inside(f.x)).map((f) => (
             <button
               key={f.id} type="button" title={`${f.name}: drag, or arrow keys`} aria-label={`Marker ${f.name}`} onKeyDown={keys(f.id, f.x)}
@@ -86,6 +83,17 @@ export function LinePlot({ curves, x, y, cursor, onCursor, bands = [], limits = 
           ))}
         </div>
       </div>
+    </div>
+  );
+}
+
+/** The cursor's line: it moves alone, nothing else of the plot is drawn anew. */
+function CursorLine({ place, inside, tall }: { place: (x: number) => number; inside: (x: number) => boolean; tall: number }) {
+  const at = useAt();
+  if (!inside(at)) return null;
+  return (
+    <div className="pointer-events-none absolute w-px bg-ink will-change-transform" style={{ left: 0, top: SIDES.top, height: tall, transform: `translateX(${place(at)}px)` }} data-cursor-line>
+      <span className="absolute -left-1 -top-1.5 block border-x-[4.5px] border-t-[7px] border-x-transparent border-t-ink" />
     </div>
   );
 }

@@ -1,8 +1,9 @@
-import { dashes, resolved, SMALL, useChart } from "./chart";
+import { useAt } from "../app/cursor";
+import { SMALL, dashes, resolved, useChart } from "./chart";
 
 export interface Trace { re: ArrayLike<number>; im: ArrayLike<number>; color: string; dash: string }
 export type SmithGrid = "impedance" | "admittance" | "both";
-interface Props { traces: Trace[]; /** Sample of each trace that is marked. */ at?: (number | undefined)[]; grid?: SmithGrid; vswr?: number | null; /** Names of points on the first trace. */ ticks?: { re: number; im: number; text: string }[] }
+interface Props { traces: Trace[]; /** Sample of each trace that is marked at a cursor. */ at?: (cursor: number) => (number | undefined)[]; grid?: SmithGrid; vswr?: number | null; /** Names of points on the first trace. */ ticks?: { re: number; im: number; text: string }[] }
 
 const VALUES = [0.2, 0.5, 1, 2, 5];
 const STEPS = 96, REACH = 40; // points on an arc; the largest reactance drawn
@@ -21,7 +22,7 @@ function arc(kind: "r" | "x", v: number, side: 1 | -1): [number, number][] {
 }
 
 /** Reflection coefficients on the grid of impedances, admittances or both, with the circle of a VSWR. */
-export function Smith({ traces, at = [], grid = "impedance", vswr, ticks = [] }: Props) {
+export function Smith({ traces, at, grid = "impedance", vswr, ticks = [] }: Props) {
   const { outer, inner, width, height } = useChart((w, h) => {
     const r = Math.max(10, Math.min(w, h) / 2 - 12), ink = resolved("var(--ink2)");
     const plain = (data: [number, number][], color: string, more: object = {}): object => ({ type: "line", silent: true, showSymbol: false, data, lineStyle: { color, width: 1, ...more } });
@@ -45,15 +46,21 @@ export function Smith({ traces, at = [], grid = "impedance", vswr, ticks = [] }:
     <div ref={outer} className="h-full w-full">
       <div className="relative" style={{ width, height }} data-plot data-curves={traces.length}>
         <div ref={inner} className="absolute inset-0" />
-        {width > 60 && traces.map((t, i) => {
-          const k = at[i];
-          if (k === undefined || t.re[k] === undefined) return null;
-          return (
-            <span key={i} className="absolute rounded-full border border-card" data-point={`${t.re[k].toFixed(4)} ${t.im[k]!.toFixed(4)}`}
-              style={{ width: i === 0 ? 11 : 8, height: i === 0 ? 11 : 8, left: width / 2 + t.re[k] * r, top: height / 2 - t.im[k]! * r, background: i === 0 ? "var(--ink)" : t.color, transform: "translate(-50%, -50%)" }} />
-          );
-        })}
+        {width > 60 && at && <Points traces={traces} at={at} r={r} width={width} height={height} />}
       </div>
     </div>
   );
+}
+
+/** Where the cursor is on each trace. */
+function Points({ traces, at, r, width, height }: { traces: Trace[]; at: (cursor: number) => (number | undefined)[]; r: number; width: number; height: number }) {
+  const places = at(useAt());
+  return traces.map((t, i) => {
+    const k = places[i];
+    if (k === undefined || t.re[k] === undefined) return null;
+    return (
+      <span key={i} className="absolute rounded-full border border-card" data-point={`${t.re[k].toFixed(4)} ${t.im[k]!.toFixed(4)}`}
+        style={{ width: i === 0 ? 11 : 8, height: i === 0 ? 11 : 8, left: width / 2 + t.re[k] * r, top: height / 2 - t.im[k]! * r, background: i === 0 ? "var(--ink)" : t.color, transform: "translate(-50%, -50%)" }} />
+    );
+  });
 }

@@ -31,6 +31,7 @@ class Command(BaseCommand):
         from heron.checks import examine
         from server.projects.actions import create_project
         from server.projects.library import examples
+        from server.readouts.demo import furnish
         from server.runs.actions import start_run
 
         user.set_password(PASSWORD)
@@ -45,4 +46,5 @@ class Command(BaseCommand):
             short = found.forecast.seconds < DEMO_RUN_S
             if short or (options["long"] and found.forecast.seconds < LONGEST_RUN_S):
                 start_run(request, project.id, None, {}, 0 if short else BEHIND)
+                furnish(request, project)
         self.stdout.write(f"demo loaded: sign in as {USERNAME} / {PASSWORD}")

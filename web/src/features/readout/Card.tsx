@@ -1,6 +1,7 @@
 import * as Menu from "@radix-ui/react-dropdown-menu";
 import { type ReactNode, createContext, useContext, useRef } from "react";
 import type { CardEntry } from "../../api/types";
+import { useAt, useCursor } from "../../app/cursor";
 import { exportCsv, exportPng, exportSvg } from "../../plots/export";
 import { Animate } from "./animate";
 import { useDesk } from "./context";
@@ -9,7 +10,7 @@ export interface Table { columns: string[]; rows: (number | null)[][] }
 export interface Badge { text: string; hint?: string; good?: boolean; bad?: boolean; onClick?: () => void }
 /** Pictures that a card can show one after another; without it, its plot is followed over the cursor. */
 export interface Frames { count: number; show: (i: number) => void }
-interface Props { title: string; note?: ReactNode; badges?: Badge[]; table?: () => Table; markers?: boolean; frames?: Frames; extra?: [string, () => void][]; children: ReactNode }
+interface Props { title: string; note?: ReactNode; badges?: Badge[]; /** Verdicts at the cursor. */ live?: (cursor: number) => Badge[]; table?: () => Table; markers?: boolean; frames?: Frames; extra?: [string, () => void][]; children: ReactNode }
 
 /** What the page does with the card that stands in this frame. */
 export interface Frame {
@@ -21,7 +22,7 @@ const ROW = 336, GAP = 12;
 const DRAGGED = "application/x-odd-heron-card";
 
 /** One view of the ticked runs: title, verdicts, plot, and ways to take it away, size and move it. */
-export function Card({ title, note, badges = [], table, markers, frames, extra = [], children }: Props) {
+export function Card({ title, note, badges = [], live, table, markers, frames, extra = [], children }: Props) {
   const ref = useRef<HTMLElement>(null);
   const frame = useContext(FrameContext);
   const desk = useDesk();
@@ -32,7 +33,7 @@ export function Card({ title, note, badges = [], table, markers, frames, extra =
   return (
     <section
       ref={ref} aria-label={title} data-card={frame?.entry.id} style={{ gridColumn: `span ${width}`, gridRow: `span ${height}`, height: ROW * height + GAP * (height - 1) }}
-      className="group/card flex min-w-0 flex-col overflow-hidden rounded-lg border border-rule bg-card px-3 pb-2 pt-2.5 print:break-inside-avoid"
+      className="group/card flex min-w-0 flex-col [contain:layout_paint] overflow-hidden rounded-lg border border-rule bg-card px-3 pb-2 pt-2.5 print:break-inside-avoid"
       onDragOver={(e) => { if (e.dataTransfer.types.includes(DRAGGED)) e.preventDefault(); }} onDrop={(e) => { const id = e.dataTransfer.getData(DRAGGED); if (id) frame?.drop(id); }}
     >
       <header className="flex items-start gap-2" draggable={desk.writable} onDragStart={(e) => { if (frame) e.dataTransfer.setData(DRAGGED, frame.entry.id); }}>
@@ -52,10 +53,10 @@ export function Card({ title, note, badges = [], table, markers, frames, extra =
               {markers && desk.writable && frame && (
                 <>
                   {line}
-                  <Menu.Item className={item} onSelect={() => desk.addMarker(frame.entry.id, "at", desk.cursor)}>Marker at the cursor</Menu.Item>
+                  <Menu.Item className={item} onSelect={() => desk.addMarker(frame.entry.id, "at", useCursor.getState().at)}>Marker at the cursor</Menu.Item>
                   <Menu.Item className={item} onSelect={() => desk.addMarker(frame.entry.id, "minimum")}>Marker at the minimum</Menu.Item>
                   <Menu.Item className={item} onSelect={() => desk.addMarker(frame.entry.id, "maximum")}>Marker at the maximum</Menu.Item>
-                  <Menu.Item className={item} onSelect={() => desk.addMarker(frame.entry.id, "crossing", desk.cursor)}>Marker at a crossing…</Menu.Item>
+                  <Menu.Item className={item} onSelect={() => desk.addMarker(frame.entry.id, "crossing", useCursor.getState().at)}>Marker at a crossing…</Menu.Item>
                 </>
               )}
               {frame && desk.writable && (
@@ -75,18 +76,21 @@ export function Card({ title, note, badges = [], table, markers, frames, extra =
           </Menu.Portal>
         </Menu.Root>
       </header>
-      {badges.length > 0 && (
-        <ul className="mt-1 flex max-h-[63px] flex-wrap gap-x-1.5 gap-y-[3px] overflow-hidden">
-          {badges.map((b) => {
-            const tone = `num block whitespace-nowrap rounded px-1.5 text-[11.500px] leading-[19px] ${b.good ? "bg-moss-soft" : b.bad ? "bg-rust-soft" : "bg-faint"}`;
-            return <li key={b.text} className="max-w-full overflow-hidden">{b.onClick ? <button type="button" title={b.hint} className={`${tone} underline decoration-dotted underline-offset-2`} onClick={b.onClick}>{b.text}</button> : <span title={b.hint} className={tone}>{b.text}</span>}</li>;
-          })}
-        </ul>
-      )}
+      {(badges.length > 0 || live) && <ul className="mt-1 flex max-h-[63px] flex-wrap gap-x-1.5 gap-y-[3px] overflow-hidden"><Badges list={badges} />{live && <LiveBadges of={live} />}</ul>}
       <div className="mt-1.5 min-h-0 flex-1">{children}</div>
     </section>
   );
 }
+
+function Badges({ list }: { list: Badge[] }) {
+  return list.map((b, i) => {
+    const tone = `num block whitespace-nowrap rounded px-1.5 text-[11.500px] leading-[19px] ${b.good ? "bg-moss-soft" : b.bad ? "bg-rust-soft" : "bg-faint"}`;
+    return <li key={i} className="max-w-full overflow-hidden">{b.onClick ? <button type="button" title={b.hint} className={`${tone} underline decoration-dotted underline-offset-2`} onClick={b.onClick}>{b.text}</button> : <span title={b.hint} className={tone}>{b.text}</span>}</li>;
+  });
+}
+
+/** Only these are drawn anew with every step of the cursor. */
+const LiveBadges = ({ of }: { of: (cursor: number) => Badge[] }) => <Badges list={of(useAt())} />;
 
 /** A small choice beside a card's title. */
 export function Choice<T extends string>({ label, value, options, onChange }: { label: string; value: T; options: readonly (readonly [T, string])[]; onChange: (v: T) => void }) {

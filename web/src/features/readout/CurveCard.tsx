@@ -14,7 +14,7 @@ export interface Line { formula: string; name: string; part?: "re" | "im" | "abs
 interface Props {
   props: CardProps; title: string; note?: ReactNode; lines: Line[];
   y: { unit: string; label?: string; domain?: [number, number]; /** Limits of the axis from those of the data. */ fit?: (low: number, high: number) => [number, number] };
-  badges?: Badge[] | ((value: (line: number) => number | null) => Badge[]); bands?: [number, number][]; limits?: Limit[]; extra?: [string, () => void][];
+  badges?: Badge[] | ((value: (line: number) => number | null, cursor: number) => Badge[]); bands?: [number, number][]; limits?: Limit[]; extra?: [string, () => void][];
   /** Stacked areas of the first run. */
   stack?: boolean;
 }
@@ -24,7 +24,7 @@ const values = (a: Answer, part: Line["part"]): ArrayLike<number> => (!a.im || p
 /** Formulas of the ticked runs and reference curves over frequency, with cursor, markers, spec lines and grades. */
 export function CurveCard({ props, title, note, lines, y, badges = [], bands = [], limits = [], extra, stack }: Props) {
   const desk = useDesk();
-  const { projectId, shown, references, cursor, setCursor, specs, markers, setMarker, writable } = desk;
+  const { projectId, shown, references, specs, markers, setMarker, writable } = desk;
   const [grading, setGrading] = useState<string | null>(null);
   const formulas = lines.map((l) => l.formula);
   const runs = stack ? shown.slice(0, 1) : shown;
@@ -64,7 +64,8 @@ export function CurveCard({ props, title, note, lines, y, badges = [], bands = [
   }, [found, answers, key, y.unit]); // eslint-disable-line react-hooks/exhaustive-deps
   const flags: Flag[] = found.flatMap(({ marker, at }) => (at && marker.mode !== "delta" ? [{ id: marker.id, name: marker.name, x: at.x, y: at.y, color: "var(--plum)" }] : []));
   const specLimits: Limit[] = specs.flatMap(({ spec, verdicts }): Limit[] => (spec && formulas.includes(specFormula(spec)) ? [{ y: spec.limit, from: spec.low_hz, to: spec.high_hz, color: verdicts[String(shown[0]?.line.number)]?.passed === false ? "var(--rust)" : "var(--moss)", spec: true }] : []));
-  const told: Badge[] = typeof badges === "function" ? badges((k) => (first[k] ? valueAt(first[k], cursor) : null)) : badges;
+  const told = typeof badges === "function" ? badges : null;
+  const live = told && ((cursor: number): Badge[] => told((k) => (first[k] ? valueAt(first[k], cursor) : null), cursor));
   const verdicts: Badge[] = specs.flatMap(({ spec, verdicts: v, text }): Badge[] => {
     const own = v[String(shown[0]?.line.number)];
     if (!spec || !own || own.passed === null || !formulas.includes(specFormula(spec))) return [];
@@ -75,11 +76,11 @@ export function CurveCard({ props, title, note, lines, y, badges = [], bands = [
   const domain = y.domain ?? (y.fit && all.length ? y.fit(...limitsOf(all)) : undefined);
   const why = answers.flat().find((a) => a?.error)?.error;
   return (
-    <Card title={title} note={note} badges={[...verdicts, ...(gradable && !lines[0]!.part ? [{ text: `against ${gradable.line.name}`, hint: "Grade the difference", onClick: () => setGrading(gradable.line.name) }] : []), ...told]} table={table} markers={!stack} extra={extra}>
+    <Card title={title} note={note} badges={[...verdicts, ...(gradable && !lines[0]!.part ? [{ text: `against ${gradable.line.name}`, hint: "Grade the difference", onClick: () => setGrading(gradable.line.name) }] : []), ...(typeof badges === "function" ? [] : badges)]} live={live ?? undefined} table={table} markers={!stack} extra={extra}>
       <span hidden data-fetching={pending} />
       {curves.length > 0 ? (
         <LinePlot
-          curves={curves} x={unit} y={{ ...y, domain }} cursor={cursor} onCursor={setCursor} bands={bands} limits={[...limits, ...specLimits]} labels flags={flags}
+          curves={curves} x={unit} y={{ ...y, domain }} follow bands={bands} limits={[...limits, ...specLimits]} labels flags={flags}
           onFlag={writable ? (id, x) => { const m = mine.find((k) => k.id === id); if (m) setMarker({ ...m, mode: m.mode === "crossing" ? "crossing" : "at", x }); } : undefined}
         />
       ) : !pending && <Nothing>{why ? `${why[0]!.toUpperCase()}${why.slice(1)}.` : "The ticked runs say nothing of this."}</Nothing>}

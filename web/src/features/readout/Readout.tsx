@@ -1,10 +1,10 @@
 import * as Menu from "@radix-ui/react-dropdown-menu";
 import { useQueries, useQuery } from "@tanstack/react-query";
 import { Link, useNavigate, useParams } from "@tanstack/react-router";
-import { useEffect, useMemo, useState } from "react";
+import { memo, useEffect, useLayoutEffect, useMemo, useState } from "react";
 import { call } from "../../api/client";
 import { client, page as pageOf, project, references as referencesOf, runs, specs as specsOf, sweep, templates as ownTemplates } from "../../api/queries";
-import type { CardEntry, MarkerEntry, RunLine, Sweep } from "../../api/types";
+import type { CardEntry, RunLine, Sweep } from "../../api/types";
 import { Header } from "../../app/Header";
 import { nearest, useCursor, useTicks } from "../../app/cursor";
 import { useRegister } from "../../app/commands";
@@ -29,10 +29,10 @@ export function Readout() {
   const id = Number(projectId);
   const navigate = useNavigate();
   const { data: p } = useQuery(project(id));
-  const desk = useReadoutDesk(id, p?.role);
-  const { shown, usable, ticked, fault, pending } = desk;
+  const { desk, usable, ticked, fault, pending, grid, lowest } = useReadoutDesk(id, p?.role);
+  const { shown } = desk;
   const { toggle } = useTicks();
-  const { setPlaying, playing } = useCursor();
+  const playing = useCursor((s) => s.playing), setPlaying = useCursor((s) => s.setPlaying);
   const page = usePage();
   const [reading, read] = useState(false);
   const recording = useRecording();
@@ -57,13 +57,13 @@ export function Readout() {
     await call("DELETE", `/projects/${id}/references/${n}`);
     await client.invalidateQueries({ queryKey: referencesOf(id).queryKey });
   };
-  const exports = [["touchstone", "Touchstone"], ["ports.csv", "CSV"], [`pattern.csv?frequency=${desk.cursor}`, "Pattern CSV"], [`pattern.glb?frequency=${desk.cursor}`, "Pattern glTF"], ["run.nc", "NetCDF"]] as const;
-  const download = (what: string): void => { if (first) location.assign(`/api/projects/${id}/runs/${first.line.number}/export/${what}`); };
+  const exports = [["touchstone", "Touchstone"], ["ports.csv", "CSV"], ["pattern.csv", "Pattern CSV"], ["pattern.glb", "Pattern glTF"], ["run.nc", "NetCDF"]] as const;
+  const download = (what: string): void => { if (first) location.assign(`/api/projects/${id}/runs/${first.line.number}/export/${what}${what.startsWith("pattern") ? `?frequency=${useCursor.getState().at}` : ""}`); };
   const report = (): void => void navigate({ to: "/projects/$projectId/report", params: { projectId } });
   useRegister("readout", [
     { id: "play", label: playing ? "Pause the cursor" : "Play the cursor", group: "View", shortcut: "P", perform: () => setPlaying(!playing) },
-    { id: "step-on", label: "Cursor one step up", group: "View", shortcut: "ArrowRight", perform: () => desk.step(1) },
-    { id: "step-back", label: "Cursor one step down", group: "View", shortcut: "ArrowLeft", perform: () => desk.step(-1) },
+    { id: "step-on", label: "Cursor one step up", group: "View", shortcut: "ArrowRight", perform: () => step(grid, 1) },
+    { id: "step-back", label: "Cursor one step down", group: "View", shortcut: "ArrowLeft", perform: () => step(grid, -1) },
     { id: "report", label: "Report", group: "View", perform: report },
     { id: "reference", label: "Add a curve from elsewhere", group: "Readout", enabled: desk.writable, perform: () => read(true) },
     { id: "undo-page", label: "Undo", group: "Readout", shortcut: "Ctrl+Z", enabled: desk.writable && page.past.length > 0, perform: page.undo },
@@ -123,7 +123,7 @@ export function Readout() {
         <main className="flex min-w-0 flex-1 flex-col">
           {first && (
             <div className="flex h-[50px] shrink-0 items-center gap-3 border-b border-rule px-4">
-              <CursorBar desk={desk} />
+              <CursorBar grid={grid} sweep={first.sweep} />
               {recording.card && <span role="status" className="num whitespace-nowrap text-[11.500px] text-ink2">frame {recording.done} of {recording.of} <button type="button" className="text-heron" onClick={() => useRecording.setState({ ...recording, stop: true })}>stop</button></span>}
               <Menu.Root>
                 <Menu.Trigger className="whitespace-nowrap text-ink2 hover:text-ink" disabled={!desk.writable}>{(page.arranged ? page.content.template : page.suited?.template) || "template"} ▾</Menu.Trigger>
@@ -153,6 +153,7 @@ export function Readout() {
             {!pending && usable.length === 0 && <p className="text-ink2">No finished run yet. Press Solve on the Bench; it will appear here.</p>}
             {usable.length > 0 && ticked.length === 0 && <p className="text-ink2">Tick a run on the left.</p>}
             {fault && <p role="alert" className="text-rust">{fault}</p>}
+            <CursorKeeper projectId={id} grid={grid} lowest={lowest} usable={usable} />
             {first && <DeskContext value={desk}><CardGrid cards={cards} /></DeskContext>}
           </div>
         </main>
@@ -170,11 +171,11 @@ export function useCards(first: Shown | undefined): CardEntry[] {
   return arranged ? content.cards : suited?.cards ?? [];
 }
 
-export interface ReadoutDesk extends Desk { usable: RunLine[]; ticked: number[]; pending: boolean; fault: string | null; step: (by: number) => void; index: number }
+export interface Reading { desk: Desk; usable: RunLine[]; ticked: number[]; /** Frequencies of the first run, and where it reflects least. */ grid: number[]; lowest: number; pending: boolean; fault: string | null }
 const usableRuns = (all: RunLine[] | undefined): RunLine[] => all?.filter((r) => r.has_results) ?? [];
 
 /** Everything that cards share, for a project. */
-export function useReadoutDesk(id: number, role: string | undefined): ReadoutDesk {
+export function useReadoutDesk(id: number, role: string | undefined): Reading {
   const { data: all, isPending } = useQuery(runs(id));
   const { data: kept } = useQuery(pageOf(id));
   const { open, content, change } = usePage();
@@ -195,57 +196,65 @@ export function useReadoutDesk(id: number, role: string | undefined): ReadoutDes
   const references = useMemo(() => (curves ?? []).map((line, i) => ({ line, ...referenceStyle(i) })).filter((r) => !(off ?? NONE).includes(r.line.number)), [curves, off]);
   const { data: specs = [] } = useQuery({ ...specsOf(id, content.specs.map((s) => s.text), usable.map((r) => r.number).join()), enabled: usable.length > 0 });
   const first = shown[0];
-  const { frequency, set, playing, setPlaying, speed, over } = useCursor();
   const grid = first?.sweep.frequency_hz ?? NONE;
   const lowest = first ? first.sweep.badges[String(first.sweep.ports[0])]!.minimum.frequency_hz : 0;
-  const inside = frequency !== null && grid.length > 0 && frequency >= grid[0]! && frequency <= grid[grid.length - 1]!;
-  const index = grid.length ? nearest(grid, inside ? frequency : lowest) : 0;
-  const step = (by: number): void => set(grid[Math.min(grid.length - 1, Math.max(0, index + by))]!);
+  const writable = role !== undefined && role !== "reader";
+  const desk = useMemo((): Desk => ({
+    projectId: id, shown, references, specs, writable, markers: content.markers,
+    setMarker: (m) => change((c) => ({ ...c, markers: c.markers.map((k) => (k.id === m.id ? m : k)) })),
+    addMarker: (card, mode, x) => change((c) => {
+      const taken = c.markers.map((m) => m.name);
+      let n = 1;
+      while (taken.includes(`m${n}`)) n++;
+      return { ...c, markers: [...c.markers, { id: fresh(), card, name: `m${n}`, mode, x: x ?? null, level: mode === "crossing" ? -10 : null, first: null, second: null }] };
+    }),
+  }), [id, shown, references, specs, writable, content.markers, change]);
+  return { desk, usable, ticked, grid, lowest, pending: isPending, fault: loaded.error?.message ?? null };
+}
+
+/** Moves the cursor along the sweep. */
+function step(grid: number[], by: number): void {
+  const { at, set } = useCursor.getState();
+  set(grid[Math.min(grid.length - 1, Math.max(0, nearest(grid, at) + by))]!);
+}
+
+/** Keeps the cursor on a point of the first run's sweep, and plays it over frequency or from run to run. */
+export function CursorKeeper({ projectId, grid, lowest, usable }: { projectId: number; grid: number[]; lowest: number; usable: RunLine[] }) {
+  const { frequency, set, setAt, playing, setPlaying, speed, over } = useCursor();
+  useLayoutEffect(() => {
+    if (grid.length === 0) return;
+    const inside = frequency !== null && frequency >= grid[0]! && frequency <= grid[grid.length - 1]!;
+    setAt(grid[nearest(grid, inside ? frequency : lowest)]!);
+  }, [frequency, grid, lowest, setAt]);
   useEffect(() => {
     if (!playing) return;
     if (over === "runs") {
       const numbers = usable.map((r) => r.number).reverse();
       if (numbers.length < 2) return setPlaying(false);
-      const timer = setInterval(() => useTicks.setState((s) => { const now = s.ticks[id]?.[0] ?? numbers.at(-1)!; return { ticks: { ...s.ticks, [id]: [numbers[(numbers.indexOf(now) + 1) % numbers.length]!] } }; }), RUN_MS / speed);
+      const timer = setInterval(() => useTicks.setState((s) => { const now = s.ticks[projectId]?.[0] ?? numbers.at(-1)!; return { ticks: { ...s.ticks, [projectId]: [numbers[(numbers.indexOf(now) + 1) % numbers.length]!] } }; }), RUN_MS / speed);
       return () => clearInterval(timer);
     }
     if (grid.length < 2) return;
-    const timer = setInterval(() => {
-      const at = nearest(grid, useCursor.getState().frequency ?? grid[0]!);
-      set(grid[(at + 1) % grid.length]!);
-    }, PLAY_MS / speed);
+    const timer = setInterval(() => set(grid[(nearest(grid, useCursor.getState().at) + 1) % grid.length]!), PLAY_MS / speed);
     return () => clearInterval(timer);
-  }, [playing, grid, set, speed, over, id, usable, setPlaying]);
-  const writable = role !== undefined && role !== "reader";
-  const addMarker = (card: string, mode: MarkerEntry["mode"], x?: number): void => change((c) => {
-    const taken = c.markers.map((m) => m.name);
-    let n = 1;
-    while (taken.includes(`m${n}`)) n++;
-    return { ...c, markers: [...c.markers, { id: fresh(), card, name: `m${n}`, mode, x: x ?? null, level: mode === "crossing" ? -10 : null, first: null, second: null }] };
-  });
-  return {
-    projectId: id, shown, references, specs, cursor: grid[index] ?? 0, setCursor: set, writable, markers: content.markers, addMarker,
-    setMarker: (m) => change((c) => ({ ...c, markers: c.markers.map((k) => (k.id === m.id ? m : k)) })),
-    usable, ticked, pending: isPending, fault: loaded.error?.message ?? null, step, index,
-  };
+  }, [playing, grid, set, speed, over, projectId, usable, setPlaying]);
+  return null;
 }
 
 /** The cursor: its slider over the first run's points, and playing. */
-function CursorBar({ desk }: { desk: ReadoutDesk }) {
-  const { playing, setPlaying, speed, setSpeed, over, setOver } = useCursor();
-  const { shown, index, cursor, setCursor } = desk;
-  const grid = shown[0]!.sweep.frequency_hz;
+function CursorBar({ grid, sweep }: { grid: number[]; sweep: Sweep }) {
+  const { playing, setPlaying, speed, setSpeed, over, setOver, at, set } = useCursor();
   return (
     <>
       <label htmlFor="cursor" className="text-ink2">Frequency</label>
-      <output className="num w-28 text-[16px] font-medium" data-cursor={cursor}>{quantity(cursor, "Hz", 5)}</output>
+      <output className="num w-28 text-[16px] font-medium" data-cursor={at}>{quantity(at, "Hz", 5)}</output>
       <div className="relative flex min-w-24 flex-1 items-center">
-        <BandBar sweep={shown[0]!.sweep} />
-        <input id="cursor" type="range" min={0} max={grid.length - 1} value={index} onChange={(e) => setCursor(grid[Number(e.target.value)]!)} className="relative w-full accent-heron" />
+        <BandBar sweep={sweep} />
+        <input id="cursor" type="range" min={0} max={grid.length - 1} value={nearest(grid, at)} onChange={(e) => set(grid[Number(e.target.value)]!)} className="relative w-full accent-heron" />
       </div>
-      <button type="button" aria-label="One step back" className="text-ink2 hover:text-ink" onClick={() => desk.step(-1)}>‹</button>
+      <button type="button" aria-label="One step back" className="text-ink2 hover:text-ink" onClick={() => step(grid, -1)}>‹</button>
       <button type="button" className="w-11 text-heron" onClick={() => setPlaying(!playing)}>{playing ? "pause" : "play"}</button>
-      <button type="button" aria-label="One step on" className="text-ink2 hover:text-ink" onClick={() => desk.step(1)}>›</button>
+      <button type="button" aria-label="One step on" className="text-ink2 hover:text-ink" onClick={() => step(grid, 1)}>›</button>
       <select aria-label="Play over" className="cursor-pointer bg-transparent text-[12px] text-ink2 [field-sizing:content]" value={over} onChange={(e) => setOver(e.target.value as "frequency" | "runs")}><option className="bg-card" value="frequency">frequency</option><option className="bg-card" value="runs">runs</option></select>
       <select aria-label="Speed" className="num cursor-pointer bg-transparent text-[12px] text-ink2 [field-sizing:content]" value={speed} onChange={(e) => setSpeed(Number(e.target.value))}>{SPEEDS.map((s) => <option key={s} className="bg-card" value={s}>{s}×</option>)}</select>
     </>
@@ -253,8 +262,8 @@ function CursorBar({ desk }: { desk: ReadoutDesk }) {
 }
 
 /** Cards on three columns, each in its frame. */
-export function CardGrid({ cards }: { cards: CardEntry[] }) {
-  const { change } = usePage();
+export const CardGrid = memo(function CardGrid({ cards }: { cards: CardEntry[] }) {
+  const change = usePage((s) => s.change);
   const swap = (next: (list: CardEntry[]) => CardEntry[]): void => change((c) => ({ ...c, cards: next(cards) }));
   const put = (id: string, to: Partial<CardEntry>): void => swap((list) => list.map((c) => (c.id === id ? { ...c, ...to } : c)));
   const moved = (id: string, by: number): void => swap((list) => {
@@ -282,7 +291,7 @@ export function CardGrid({ cards }: { cards: CardEntry[] }) {
       })}
     </div>
   );
-}
+});
 
 /** A card, or why the first ticked run cannot offer it. */
 function Framed({ kind, entry, set }: { kind: (typeof KINDS)[number]; entry: CardEntry; set: (s: CardEntry["settings"]) => void }) {

@@ -2,12 +2,13 @@ import { useQuery } from "@tanstack/react-query";
 import { Link, useParams } from "@tanstack/react-router";
 import { examination, project, run as runDetail } from "../../api/queries";
 import type { Model } from "../../api/types";
+import { useAt } from "../../app/cursor";
 import { compact, number, quantity } from "../../format";
 import { Button } from "../../ui/Button";
 import { Mark, type State } from "../../ui/Mark";
 import { Sketch } from "../shelf/Sketch";
 import { DeskContext } from "./context";
-import { CardGrid, useCards, useReadoutDesk } from "./Readout";
+import { CardGrid, CursorKeeper, useCards, useReadoutDesk } from "./Readout";
 import { usePage } from "./page";
 
 const PARAMETERS_SHOWN = 40;
@@ -17,7 +18,8 @@ export function Report() {
   const { projectId } = useParams({ from: "/projects/$projectId/report" });
   const id = Number(projectId);
   const { data: p } = useQuery(project(id));
-  const desk = useReadoutDesk(id, "reader");
+  const { desk, pending, grid, lowest, usable } = useReadoutDesk(id, "reader");
+  const cursor = useAt();
   const first = desk.shown[0];
   const { data: run } = useQuery({ ...runDetail(id, first?.line.number ?? 0), enabled: first !== undefined });
   const document = run?.document as unknown as Model | undefined;
@@ -35,7 +37,7 @@ export function Report() {
         <Button look="main" className="ml-auto" onClick={() => window.print()}>Print</Button>
       </div>
       <article className="mx-auto max-w-[1060px] p-6 print:p-0">
-        {!first && <p className="text-ink2">{desk.pending ? "Fetching the runs…" : "There is no finished run to report."}</p>}
+        {!first && <p className="text-ink2">{pending ? "Fetching the runs…" : "There is no finished run to report."}</p>}
         {first && (
           <>
             <header className="flex gap-6 border-b border-rule pb-4">
@@ -65,7 +67,8 @@ export function Report() {
                 )}
               </section>
             </div>
-            <h2 className="mb-2 mt-6 border-t border-rule pt-4 font-semibold">Cards at {quantity(desk.cursor, "Hz", 5)}{markers > 0 && `, ${markers} marker${markers > 1 ? "s" : ""}`}</h2>
+            <h2 className="mb-2 mt-6 border-t border-rule pt-4 font-semibold">Cards at {quantity(cursor, "Hz", 5)}{markers > 0 && `, ${markers} marker${markers > 1 ? "s" : ""}`}</h2>
+            <CursorKeeper projectId={id} grid={grid} lowest={lowest} usable={usable} />
             <DeskContext value={desk}><CardGrid cards={cards} /></DeskContext>
           </>
         )}

@@ -1,4 +1,4 @@
-/** What all cards share: the ticked runs and reference curves, the cursor, the page and its spec lines. */
+/** What all cards share: the ticked runs and reference curves, the page and its spec lines; the cursor has a store of its own. */
 import { createContext, useContext } from "react";
 import type { CardEntry, MarkerEntry, ReferenceLine, RunLine, SpecState, Sweep } from "../../api/types";
 import { nearest } from "../../app/cursor";
@@ -6,7 +6,7 @@ import { nearest } from "../../app/cursor";
 export interface Shown { line: RunLine; sweep: Sweep; color: string; dash: string; label: string }
 export interface ShownReference { line: ReferenceLine; color: string; dash: string }
 export interface Desk {
-  projectId: number; shown: Shown[]; references: ShownReference[]; cursor: number; setCursor: (f: number) => void; specs: SpecState[]; writable: boolean;
+  projectId: number; shown: Shown[]; references: ShownReference[]; specs: SpecState[]; writable: boolean;
   markers: MarkerEntry[]; setMarker: (marker: MarkerEntry) => void; addMarker: (card: string, mode: MarkerEntry["mode"], x?: number) => void;
 }
 export interface CardProps { entry: CardEntry; set: (settings: CardEntry["settings"]) => void }

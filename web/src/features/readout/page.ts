@@ -23,7 +23,8 @@ export const usePage = create<Page>((set, get) => ({
   suited: null, projectId: 0, version: 0, content: EMPTY, arranged: false, fault: "", past: [], dirty: false,
   open: (projectId, state) => {
     if (get().projectId === projectId && (get().dirty || state.version < get().version)) return;
-    set({ projectId, version: state.version, content: { ...EMPTY, ...(state.content as Content | null) }, arranged: state.content !== null, suited: get().projectId === projectId ? get().suited : null, fault: "", past: get().projectId === projectId ? get().past : [], dirty: false });
+    const content: Content = { ...EMPTY, ...(state.content as Content | null) };
+    set({ projectId, version: state.version, content, arranged: content.cards.length > 0 || content.template !== "", suited: get().projectId === projectId ? get().suited : null, fault: "", past: get().projectId === projectId ? get().past : [], dirty: false });
   },
   change: (to, remember = true) => {
     const { content, past, suited, arranged } = get();

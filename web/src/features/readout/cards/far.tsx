@@ -1,7 +1,7 @@
 /** Cards of the far field: gain, efficiency, where the power goes, cuts, maps, the pattern in space, polarisation, phase centre. */
 import { Canvas } from "@react-three/fiber";
 import { OrbitControls } from "@react-three/drei";
-import { useQueries, useQuery } from "@tanstack/react-query";
+import { useQuery } from "@tanstack/react-query";
 import { useMemo } from "react";
 import { cuts, evaluated, examination, field, run as runDetail } from "../../../api/queries";
 import type { Cut, Model, PhaseCentre, Polarisation, Sweep } from "../../../api/types";
@@ -14,6 +14,7 @@ import { series } from "../../../plots/scale";
 import { PatternLens } from "../../../stage/Lenses";
 import { Structure } from "../../../stage/Structure";
 import { extentOf } from "../../../stage/extent";
+import { nearest, useAt, useFollowing } from "../../../app/cursor";
 import { Card, Choice, RunChoice, Value } from "../Card";
 import { CurveCard, type Line } from "../CurveCard";
 import { type CardProps, at, axis, useDesk, useOneRun, useSetting } from "../context";
@@ -28,7 +29,7 @@ type Components = keyof typeof COMPONENTS;
 const SHORT: Record<string, string> = { theta: "Eθ", phi: "Eφ", co: "co", cross: "cross", right: "RHCP", left: "LHCP", total: "" };
 
 export function Gain(props: CardProps) {
-  const { shown, cursor } = useDesk();
+  const { shown } = useDesk();
   const [kind, setKind] = useSetting<Kind | "both">(props, "kind", "both");
   const [where, setWhere] = useSetting<"peak" | "direction">(props, "where", "peak");
   const [theta, setTheta] = useSetting<number>(props, "theta", 0);
@@ -36,14 +37,14 @@ export function Gain(props: CardProps) {
   const way = where === "peak" ? "" : `(${theta} deg, ${phi} deg)`;
   const kinds: Kind[] = kind === "both" ? (shown.length > 1 ? ["realized_gain"] : ["realized_gain", "gain"]) : [kind];
   const lines: Line[] = kinds.map((k) => ({ formula: `db10(${k}${way})`, name: k.replace("realized_gain", "realized") }));
-  const error = shown[0]!.sweep.errors.gain_db, now = nearestFar(shown[0]!, cursor);
+  const error = shown[0]!.sweep.errors.gain_db;
   return (
     <CurveCard
       props={props} title={where === "peak" ? "Peak gain" : "Gain in a direction"} lines={lines} y={{ unit: "dBi" }}
       note={<><Choice label="Quantity" value={kind} options={[["both", "realized and gain"], ...KINDS]} onChange={setKind} /> · <Choice label="Where" value={where} options={[["peak", "at its peak"], ["direction", "in a direction"]]} onChange={setWhere} />{where === "direction" && <> <Value label="θ" value={theta} unit="°" onChange={setTheta} /> <Value label="φ" value={phi} unit="°" onChange={setPhi} /></>}</>}
-      badges={(value) => [
+      badges={(value, cursor) => [
         ...lines.map((l, k) => ({ text: `${l.name} ${fixed(value(k), 2)}${k === 0 && error && error >= 0.005 ? ` ± ${number(error, 1)}` : ""} dBi` })),
-        ...(where === "peak" && now ? [{ text: `at θ ${fixed(now.peak_theta_deg, 0)}° φ ${fixed(now.peak_phi_deg, 0)}°` }] : []),
+        ...(where === "peak" ? [{ text: `at θ ${fixed(nearestFar(shown[0]!, cursor).peak_theta_deg, 0)}° φ ${fixed(nearestFar(shown[0]!, cursor).peak_phi_deg, 0)}°` }] : []),
       ]}
     />
   );
@@ -59,13 +60,13 @@ function lost(share: Sweep["power_share"], i: number): { text: string }[] {
 }
 
 export function Efficiency(props: CardProps) {
-  const { shown, cursor } = useDesk();
+  const { shown } = useDesk();
   const first = shown[0]!;
   const both: Line[] = [{ formula: "100*total_efficiency", name: "total" }, { formula: "100*radiation_efficiency", name: "radiation" }];
   return (
     <CurveCard
       props={props} title="Efficiency" note={shown.length > 1 ? "total, %" : "%"} lines={shown.length > 1 ? both.slice(0, 1) : both} y={{ unit: "%", domain: [0, 105] }}
-      badges={(value) => [...(shown.length > 1 ? [] : [{ text: `radiation ${fixed(value(1), 1)} %` }]), { text: `total ${fixed(value(0), 1)} %` }, ...lost(first.sweep.power_share, at(first, cursor))]}
+      badges={(value, cursor) => [...(shown.length > 1 ? [] : [{ text: `radiation ${fixed(value(1), 1)} %` }]), { text: `total ${fixed(value(0), 1)} %` }, ...lost(first.sweep.power_share, at(first, cursor))]}
     />
   );
 }
@@ -76,23 +77,23 @@ const decibels = (v: number | null): string => (v === null ? "–" : fixed(v, 1)
 const planeName = (p: string): string => p.replace("phi", "φ").replace("theta", "θ").replace("=", " ") + "°";
 
 export function Cuts(props: CardProps) {
-  const { projectId, shown, cursor, references } = useDesk();
+  const { projectId, shown, references } = useDesk();
+  const cursor = useFollowing();
   const [planes, setPlanes] = useSetting<string>(props, "planes", PLANES[0]![0]);
   const [form, setForm] = useSetting<"polar" | "cartesian">(props, "form", "polar");
   const [kind, setKind] = useSetting<Kind>(props, "kind", "realized_gain");
   const [components, setComponents] = useSetting<Components>(props, "components", "total");
   const [reference, setReference] = useSetting<number>(props, "reference", 0);
   const parts = COMPONENTS[components];
-  const queries = shown.flatMap((s) => parts.map((c) => cuts(projectId, s.line.number, cursor, planes, `&quantity=${kind}&component=${c}&reference=${reference}`)));
-  const { all, pending } = useQueries({ queries, combine: (q) => ({ all: q.map((r) => r.data), pending: q.some((r) => r.isFetching) }) });
+  const { data: all, isFetching } = useQuery(cuts(projectId, shown.map((s) => s.line.number), cursor, planes, `&quantity=${kind}&component=${parts.join()}&reference=${reference}`));
   const given = useReferenceCuts(projectId, references, kind);
   const key = shown.map((s) => s.color + s.dash + s.label).join() + planes + components;
-  const lines = useMemo(() => [...all.flatMap((data: Cut[] | undefined, q) => (data ?? []).map((c, k) => {
+  const lines = useMemo(() => [...(all ?? []).slice(0, shown.length * parts.length).flatMap((data: Cut[], q) => data.map((c, k) => {
     const s = shown[Math.floor(q / parts.length)]!, part = parts[q % parts.length]!, alone = shown.length === 1;
     const style = alone ? series(parts.length > 1 ? 2 * k + (q % parts.length) : k) : { color: s.color, dash: k + (q % parts.length) > 0 ? "2 3" : s.dash };
     return { angle: c.angle_deg, value: c.level_dbi, ...style, label: [alone ? "" : s.label, planeName(c.plane), SHORT[part]].filter(Boolean).join(" "), legend: alone ? [planeName(c.plane), SHORT[part]].filter(Boolean).join(" ") : s.label };
   })), ...given.map((g) => ({ ...g, legend: g.label }))], [all, key, given]); // eslint-disable-line react-hooks/exhaustive-deps
-  const first = all[0];
+  const first = all?.[0];
   const curves = useMemo((): Curve[] => lines.map((l) => ({ x: l.angle, y: l.value, color: l.color, dash: l.dash, label: l.label })), [lines]);
   const top = Math.ceil(Math.max(-90, ...lines.map((l) => l.value.reduce((a, b) => Math.max(a, b), -200))) / 5) * 5;
   return (
@@ -103,7 +104,7 @@ export function Cuts(props: CardProps) {
         ...(first.some((c) => c.first_side_lobe_db !== null) ? [{ text: `first side lobe ${first.map((c) => decibels(c.first_side_lobe_db)).join(" / ")} dB` }] : []),
       ] : []}
       table={first && (() => ({ columns: ["angle_deg", ...lines.map((l) => `${l.label}_dbi`)], rows: first[0]!.angle_deg.map((a, i) => [a, ...lines.map((l) => l.value[i] ?? null)]) }))}>
-      <span hidden data-fetching={pending} />
+      <span hidden data-fetching={isFetching} />
       {lines.length > 0 && (form === "polar" ? (
         <div className="flex h-full flex-col">
           <ul className="num flex max-h-9 flex-wrap gap-x-3 overflow-hidden text-[11px] text-ink2">{lines.filter((l, i) => lines.findIndex((o) => o.legend === l.legend) === i).map((l, i) => <li key={i} className="flex items-center gap-1 whitespace-nowrap"><svg width="18" height="6" aria-hidden><line x2="18" y1="3" y2="3" stroke={l.color} strokeDasharray={l.dash} strokeWidth="2" /></svg>{l.legend}</li>)}</ul>
@@ -118,7 +119,8 @@ const MAP_SIZE = 161, MAP_STEP = 2, MAP_DB = 30;
 
 /** The pattern laid flat: over θ and φ, or over direction cosines of one half of space. */
 export function PatternMap(props: CardProps) {
-  const { projectId, cursor } = useDesk();
+  const { projectId } = useDesk();
+  const cursor = useFollowing();
   const [layout, setLayout] = useSetting<"angles" | "up" | "down">(props, "layout", "up");
   const [kind, setKind] = useSetting<Kind>(props, "kind", "realized_gain");
   const [component, setComponent] = useSetting<string>(props, "component", "total");
@@ -152,7 +154,8 @@ export function PatternMap(props: CardProps) {
 }
 
 export function Pattern(props: CardProps) {
-  const { projectId, cursor } = useDesk();
+  const { projectId } = useDesk();
+  const cursor = useFollowing();
   const one = useOneRun(props), first = one.run;
   const [kind, setKind] = useSetting<Kind>(props, "kind", "realized_gain");
   const [component, setComponent] = useSetting<string>(props, "component", "total");
@@ -181,14 +184,15 @@ export function Pattern(props: CardProps) {
 }
 
 export function AxialRatio(props: CardProps) {
-  const { projectId, shown, cursor } = useDesk();
+  const { projectId, shown } = useDesk();
+  const cursor = useFollowing();
   const [over, setOver] = useSetting<"frequency" | "angle">(props, "over", "frequency");
   const [theta, setTheta] = useSetting<number>(props, "theta", 0);
   const [phi, setPhi] = useSetting<number>(props, "phi", 0);
   const toggle = <Choice label="Over" value={over} options={[["frequency", "over frequency"], ["angle", "over θ"]]} onChange={setOver} />;
-  const { all } = useQueries({ queries: shown.map((s) => ({ ...cuts(projectId, s.line.number, cursor, `phi=${phi}`), enabled: over === "angle" })), combine: (q) => ({ all: q.map((r) => r.data) }) });
+  const { data: all } = useQuery({ ...cuts(projectId, shown.map((s) => s.line.number), cursor, `phi=${phi}`), enabled: over === "angle" });
   const key = shown.map((s) => s.color + s.dash + s.label).join();
-  const curves = useMemo((): Curve[] => all.flatMap((d, i) => (d?.[0] ? [{ x: d[0].angle_deg, y: d[0].axial_ratio_db.map((v) => (v === null ? null : Math.abs(v))), color: shown[i]!.color, dash: shown[i]!.dash, label: shown.length > 1 ? shown[i]!.label : undefined }] : [])), [all, key]); // eslint-disable-line react-hooks/exhaustive-deps
+  const curves = useMemo((): Curve[] => (all ?? []).slice(0, shown.length).flatMap((d, i) => (d[0] ? [{ x: d[0].angle_deg, y: d[0].axial_ratio_db.map((v) => (v === null ? null : Math.abs(v))), color: shown[i]!.color, dash: shown[i]!.dash, label: shown.length > 1 ? shown[i]!.label : undefined }] : [])), [all, key]); // eslint-disable-line react-hooks/exhaustive-deps
   if (over === "frequency") {
     return <CurveCard props={props} title="Axial ratio" lines={[{ formula: `db20(axial_ratio(${theta} deg, ${phi} deg))`, name: "" }]} limits={[{ y: 3 }]} y={{ unit: "dB", fit: (_, high) => [0, Math.min(40, Math.max(6, Math.ceil(high)))] }}
       note={<>{toggle} <Value label="θ" value={theta} unit="°" onChange={setTheta} /> <Value label="φ" value={phi} unit="°" onChange={setPhi} /></>} badges={(value) => [{ text: `${fixed(value(0), 1)} dB at the cursor${(value(0) ?? 0) > 40 ? ": linear" : ""}` }]} />;
@@ -201,7 +205,8 @@ export function AxialRatio(props: CardProps) {
 }
 
 export function PolarisationCard(props: CardProps) {
-  const { projectId, cursor } = useDesk();
+  const { projectId } = useDesk();
+  const cursor = useFollowing();
   const one = useOneRun(props), first = one.run;
   const [theta, setTheta] = useSetting<number>(props, "theta", 0);
   const [phi, setPhi] = useSetting<number>(props, "phi", 0);
@@ -226,19 +231,21 @@ export function PolarisationCard(props: CardProps) {
 const AXES = ["x", "y", "z"] as const;
 
 export function PhaseCentreCard(props: CardProps) {
-  const { projectId, shown, cursor } = useDesk();
+  const { projectId, shown } = useDesk();
   const one = useOneRun(props), first = one.run;
   const [theta, setTheta] = useSetting<number>(props, "theta", 0);
   const [phi, setPhi] = useSetting<number>(props, "phi", 0);
   const [cone, setCone] = useSetting<number>(props, "cone", 30);
   const { data, error } = useQuery({ ...evaluated<PhaseCentre>(projectId, first.line.number, `phase-centre?theta=${theta}&phi=${phi}&cone=${cone}`), retry: false });
   const curves = useMemo((): Curve[] => (data ? AXES.map((a, k) => ({ x: data.rows.map((r) => r.frequency_hz), y: data.rows.map((r) => 1e3 * r.place_m[k]!), ...series(k), label: a })) : []), [data]);
-  const now = data?.rows.reduce((b, r) => (Math.abs(r.frequency_hz - cursor) < Math.abs(b.frequency_hz - cursor) ? r : b));
   return (
     <Card title="Phase centre" note={<>cone of <Value label="±" value={cone} unit="°" onChange={setCone} /> about <Value label="θ" value={theta} unit="°" onChange={setTheta} /> <Value label="φ" value={phi} unit="°" onChange={setPhi} /><RunChoice {...one} /></>}
-      badges={now ? [{ text: `(${now.place_m.map((v) => fixed(1e3 * v, 1)).join(", ")}) mm` }, { text: `phase within ±${fixed(now.largest_deg, 1)}° of half power`, good: now.largest_deg < 10 }] : []}
+      live={(cursor) => {
+        const now = data?.rows[nearest(data.rows, cursor, (r) => r.frequency_hz)];
+        return now ? [{ text: `(${now.place_m.map((v) => fixed(1e3 * v, 1)).join(", ")}) mm` }, { text: `phase within ±${fixed(now.largest_deg, 1)}° of half power`, good: now.largest_deg < 10 }] : [];
+      }}
       table={data && (() => ({ columns: ["frequency_hz", "x_m", "y_m", "z_m", "rms_deg"], rows: data.rows.map((r) => [r.frequency_hz, ...r.place_m, r.rms_deg]) }))}>
-      {error ? <p className="text-ink2">{error.message}.</p> : curves.length > 0 && <LinePlot curves={curves} x={axis(shown)} y={{ unit: "mm" }} cursor={cursor} labels />}
+      {error ? <p className="text-ink2">{error.message}.</p> : curves.length > 0 && <LinePlot curves={curves} x={axis(shown)} y={{ unit: "mm" }} follow labels />}
     </Card>
   );
 }
@@ -247,16 +254,19 @@ const SHARES: [string, string, string][] = [["radiated", "radiated", "var(--hero
 
 /** Where the available power ends up: over the band by kind, or at the cursor part by part. */
 export function PowerShare(props: CardProps) {
-  const { shown, cursor } = useDesk();
   const [view, setView] = useSetting<"band" | "cursor">(props, "view", "band");
   const choice = <><Choice label="View" value={view} options={[["band", "over the band"], ["cursor", "at the cursor, by part"]]} onChange={setView} /> · of the available power</>;
-  const { sweep } = shown[0]!;
-  const i = at(shown[0]!, cursor);
-  const share = (name: string): number => sweep.power_share[name]?.[i] ?? 0;
   if (view === "band") {
     return <CurveCard props={props} stack title="Where the power goes" note={choice} y={{ unit: "%", domain: [0, 100] }} lines={SHARES.map(([name, label, color]) => ({ formula: `100*${name}`, name: label, color }))}
       badges={(value) => SHARES.map(([, label], k) => ({ label, v: value(k) })).filter((s) => Math.abs(s.v ?? 0) >= 0.05).map((s) => ({ text: `${s.label} ${fixed(s.v, 1)} %` }))} />;
   }
+  return <ShareBars choice={choice} />;
+}
+
+function ShareBars({ choice }: { choice: React.ReactNode }) {
+  const { shown } = useDesk();
+  const { sweep } = shown[0]!, i = at(shown[0]!, useAt());
+  const share = (name: string): number => sweep.power_share[name]?.[i] ?? 0;
   const parts = Object.entries(sweep.absorbed_share).map(([name, values]): [string, number, string] => [name, values[i] ?? 0, "var(--rust)"]);
   const rows: [string, number, string][] = [
     ["radiated", share("radiated"), "var(--heron)"], ["not accepted", 1 - share("accepted"), "var(--steel)"],
@@ -282,7 +292,8 @@ export function PowerShare(props: CardProps) {
 
 /** Figures of one frequency, in words and numbers. */
 export function Figures() {
-  const { shown, cursor } = useDesk();
+  const { shown } = useDesk();
+  const cursor = useAt();
   const rows: [string, (s: (typeof shown)[number]) => string][] = [
     ["Frequency", (s) => quantity(nearestFar(s, cursor).frequency_hz, "Hz", 5)], ["Directivity", (s) => `${fixed(nearestFar(s, cursor).directivity_dbi, 2)} dBi`], ["Gain", (s) => `${fixed(nearestFar(s, cursor).gain_dbi, 2)} dBi`],
     ["Realized gain", (s) => `${fixed(nearestFar(s, cursor).realized_gain_dbi, 2)} dBi`], ["Radiation efficiency", (s) => `${fixed(100 * nearestFar(s, cursor).radiation_efficiency, 1)} %`], ["Total efficiency", (s) => `${fixed(100 * nearestFar(s, cursor).total_efficiency, 1)} %`],
@@ -304,7 +315,7 @@ export function Figures() {
   );
 }
 
-const nearestFar = (s: { sweep: Sweep }, cursor: number): Sweep["far_field"][number] => s.sweep.far_field.reduce((b, f) => (Math.abs(f.frequency_hz - cursor) < Math.abs(b.frequency_hz - cursor) ? f : b), s.sweep.far_field[0]!);
+const nearestFar = (s: { sweep: Sweep }, cursor: number): Sweep["far_field"][number] => s.sweep.far_field[nearest(s.sweep.far_field, cursor, (f) => f.frequency_hz)]!;
 
 function bandText(s: { sweep: Sweep }, name: "-10 dB" | "VSWR 2"): string {
   const band = s.sweep.badges[String(s.sweep.ports[0])]?.bands[name][0];

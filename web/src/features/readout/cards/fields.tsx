@@ -11,6 +11,7 @@ import { type Curve, LinePlot } from "../../../plots/LinePlot";
 import { ArrowLens, SurfaceLens } from "../../../stage/Lenses";
 import { Structure } from "../../../stage/Structure";
 import { extentOf } from "../../../stage/extent";
+import { useFollowing } from "../../../app/cursor";
 import { Card, Choice, type Frames, Nothing, RunChoice } from "../Card";
 import { type CardProps, type Shown, useDesk, useOneRun, useSetting } from "../context";
 import { WHATS, type What, pointValues } from "../values";
@@ -65,7 +66,8 @@ export function useCapture(props: CardProps, kind: string, run?: Shown): [string
 const vtk = (id: number, run: number, name: string, f: number): [string, () => void] => ["Save the fields as VTK", () => location.assign(`/api/projects/${id}/runs/${run}/export/near/${encodeURIComponent(name)}.vtk?frequency=${f}`)];
 
 export function Current(props: CardProps) {
-  const { projectId, shown, cursor } = useDesk();
+  const { projectId, shown } = useDesk();
+  const cursor = useFollowing();
   const [form, setForm] = useSetting<"size" | "db" | "normal" | "phase" | "moment">(props, "form", "size");
   const [kept, setPart] = useSetting<string>(props, "part", "");
   const phase = usePhase();
@@ -100,7 +102,8 @@ export function Current(props: CardProps) {
 }
 
 export function SurfaceCurrent(props: CardProps) {
-  const { projectId, cursor } = useDesk();
+  const { projectId } = useDesk();
+  const cursor = useFollowing();
   const one = useOneRun(props), first = one.run, names = first.sweep.surfaces;
   const [kept, choose] = useSetting<string>(props, "capture", "");
   const [form, setForm] = useSetting<"db" | "linear" | "moment" | "arrows">(props, "form", "db");
@@ -136,7 +139,8 @@ export function SurfaceCurrent(props: CardProps) {
 }
 
 export function NearLine(props: CardProps) {
-  const { projectId, shown, cursor } = useDesk();
+  const { projectId, shown } = useDesk();
+  const cursor = useFollowing();
   const [name, choice] = useCapture(props, "near_line");
   const { what, form, unit, choices } = useField(props);
   const phase = usePhase();
@@ -177,7 +181,8 @@ function shades(values: Float64Array, what: What, form: Form): { values: Float64
 }
 
 export function NearPlane(props: CardProps) {
-  const { projectId, cursor } = useDesk();
+  const { projectId } = useDesk();
+  const cursor = useFollowing();
   const one = useOneRun(props), first = one.run;
   const [name, choice] = useCapture(props, "near_plane", first);
   const { what, form, unit, choices } = useField(props);
@@ -206,7 +211,8 @@ const AXES = ["x", "y", "z"];
 
 /** A field in a box, one layer of it at a time. */
 export function NearBox(props: CardProps) {
-  const { projectId, cursor } = useDesk();
+  const { projectId } = useDesk();
+  const cursor = useFollowing();
   const one = useOneRun(props), first = one.run;
   const [name, choice] = useCapture(props, "near_box", first);
   const [across, setAcross] = useSetting<"0" | "1" | "2">(props, "across", "2");

@@ -6,7 +6,7 @@ import type { Badges, TimeDomain } from "../../../api/types";
 import { complex, fixed, number, quantity } from "../../../format";
 import { LinePlot } from "../../../plots/LinePlot";
 import { Smith, type SmithGrid } from "../../../plots/Smith";
-import { type Badge, Card, Choice, Nothing } from "../Card";
+import { type Badge, Card, Choice, Nothing, Value } from "../Card";
 import { CurveCard, type Line } from "../CurveCard";
 import { type CardProps, type Shown, at, port, useDesk, useSetting } from "../context";
 import { useCurves } from "../curves";
@@ -105,19 +105,22 @@ export function Impedance(props: CardProps) {
 const TICKS = 5, APART = 0.35; // frequencies written on the chart, and how far from one another in reflection
 
 export function SmithCard(props: CardProps) {
-  const { projectId, shown, references, cursor } = useDesk();
+  const { projectId, shown, references } = useDesk();
   const first = shown[0]!;
   const [p, choice] = usePort(props);
   const [grid, setGrid] = useSetting<SmithGrid>(props, "grid", "impedance");
-  const [circle, setCircle] = useSetting<boolean>(props, "circle", true);
+  const [circle, setCircle] = useSetting<number>(props, "circle", 2);
   const s = pairName(first.sweep.ports, Number(p), Number(p));
   const { answers, pending } = useCurves(projectId, [...shown.map((r) => `run ${r.line.number}`), ...references.map((r) => `reference ${r.line.number}`)], [s]);
   const key = [...shown, ...references].map((r) => r.color + r.dash).join();
   const traces = useMemo(() => [...shown, ...references].flatMap((r, k) => { const a = answers[k]?.[0]; return a && !a.error && a.im ? [{ re: a.re, im: a.im, color: r.color, dash: r.dash, of: k }] : []; }), [answers, key]); // eslint-disable-line react-hooks/exhaustive-deps
-  const own = answers[0]?.[0], i = at(first, cursor);
-  const gamma = own?.im ? Math.hypot(own.re[i] ?? 1, own.im[i] ?? 0) : null;
-  const z = own?.im ? impedance(own.re[i] ?? 0, own.im[i] ?? 0, first.sweep.z0_ohm[first.sweep.ports.indexOf(Number(p))]!) : null;
-  const vswr = gamma === null || gamma >= 1 ? null : (1 + gamma) / (1 - gamma);
+  const own = answers[0]?.[0], z0 = first.sweep.z0_ohm[first.sweep.ports.indexOf(Number(p))]!;
+  const live = (cursor: number): Badge[] => {
+    const i = at(first, cursor);
+    if (!own?.im) return [];
+    const gamma = Math.hypot(own.re[i] ?? 1, own.im[i] ?? 0);
+    return [{ text: complex(...impedance(own.re[i] ?? 0, own.im[i] ?? 0, z0)) }, { text: `VSWR ${gamma < 1 ? fixed((1 + gamma) / (1 - gamma), 2) : "∞"}` }];
+  };
   const ticks = useMemo(() => {
     const f = first.sweep.frequency_hz;
     if (!own?.im || f.length < TICKS) return [];
@@ -126,11 +129,10 @@ export function SmithCard(props: CardProps) {
   }, [own, first.sweep.frequency_hz]);
   return (
     <Card title="Smith chart"
-      note={<>{number(first.sweep.z0_ohm[0]!)} Ω · <Choice label="Grid" value={grid} options={[["impedance", "impedance"], ["admittance", "admittance"], ["both", "both grids"]]} onChange={setGrid} /> {choice}</>}
-      badges={z && vswr !== null ? [{ text: complex(...z) }, { text: `VSWR ${fixed(vswr, 2)}`, onClick: () => setCircle(!circle) }] : []}
+      note={<>{number(first.sweep.z0_ohm[0]!)} Ω · <Choice label="Grid" value={grid} options={[["impedance", "impedance"], ["admittance", "admittance"], ["both", "both grids"]]} onChange={setGrid} /> · <Value label="VSWR circle" value={circle} unit="" onChange={setCircle} /> {choice}</>} live={live}
       table={own?.im ? () => ({ columns: ["frequency_hz", `${s}_re`, `${s}_im`], rows: first.sweep.frequency_hz.map((f, k) => [f, own.re[k]!, own.im![k]!]) }) : undefined}>
       <span hidden data-fetching={pending} />
-      <Smith traces={traces} at={traces.map((t) => (t.of < shown.length ? at(shown[t.of]!, cursor) : undefined))} grid={grid} vswr={circle ? vswr : null} ticks={shown.length === 1 ? ticks : []} />
+      <Smith traces={traces} at={(cursor) => traces.map((t) => (t.of < shown.length ? at(shown[t.of]!, cursor) : undefined))} grid={grid} vswr={circle} ticks={shown.length === 1 ? ticks : []} />
     </Card>
   );
 }

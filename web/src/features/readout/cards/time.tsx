@@ -2,6 +2,7 @@
 import { useQuery } from "@tanstack/react-query";
 import { useEffect, useMemo, useState } from "react";
 import { signals } from "../../../api/queries";
+import { nearest } from "../../../app/cursor";
 import { number, quantity } from "../../../format";
 import { HeatMap } from "../../../plots/HeatMap";
 import { type Curve, LinePlot } from "../../../plots/LinePlot";
@@ -16,7 +17,7 @@ const FRAME_MS = 60;
 const SPECTRUM_POINTS = 240;
 
 export function PowerFlux(props: CardProps) {
-  const { shown, cursor, setCursor } = useDesk();
+  const { shown } = useDesk();
   const [name, choice] = useCapture(props, "power_flux");
   const own = shown.filter((s) => s.sweep.power_flux[name ?? ""]?.length);
   const key = own.map((s) => s.line.number + s.color).join() + name;
@@ -24,10 +25,10 @@ export function PowerFlux(props: CardProps) {
   const first = own[0];
   if (!first || !name) return <Card title="Power through a rectangle"><Nothing>No power through a rectangle was captured in this run.</Nothing></Card>;
   const points = first.sweep.power_flux[name]!;
-  const now = points.reduce((best, p) => (Math.abs(p.frequency_hz - cursor) < Math.abs(best.frequency_hz - cursor) ? p : best));
+  const now = (cursor: number): number => points[nearest(points, cursor, (p) => p.frequency_hz)]!.power_w;
   return (
-    <Card title="Power through a rectangle" note={choice} badges={[{ text: `${quantity(now.power_w, "W", 4)} at the cursor` }]} table={() => ({ columns: ["frequency_hz", "power_w"], rows: points.map((p) => [p.frequency_hz, p.power_w]) })}>
-      <LinePlot curves={curves} x={axis(shown)} y={{ unit: "W" }} cursor={cursor} onCursor={setCursor} labels />
+    <Card title="Power through a rectangle" note={choice} live={(cursor) => [{ text: `${quantity(now(cursor), "W", 4)} at the cursor` }]} table={() => ({ columns: ["frequency_hz", "power_w"], rows: points.map((p) => [p.frequency_hz, p.power_w]) })}>
+      <LinePlot curves={curves} x={axis(shown)} y={{ unit: "W" }} follow labels />
     </Card>
   );
 }
