@@ -27,7 +27,7 @@ class Demo:
 DEMOS = {
     "Ground whip": Demo(
         [({"height": "0.225 * lambda0"}, "cut shorter for the upper channel"), ({"height": "0.245 * lambda0"}, "with the rubber tip on")],
-        ["|S11| < -10 dB from 863 to 873 MHz", "realized gain > 4 dBi at theta = 85", "total efficiency > 90 % from 863 to 873 MHz"],
+        ["|S11| < -10 dB from 863 to 873 MHz", "realized gain > 4 dBi at theta = 85 from 863 to 873 MHz", "total efficiency > 90 % from 863 to 873 MHz"],
         ("whip on the deck", "whip-on-the-deck.csv"),
     ),
 }
