@@ -9,10 +9,12 @@ from typing import Literal
 import numpy as np
 import xarray as xr
 
+from heron.quantities.constants import C0
 from heron.results.power import budget
 
 Mark = Literal["good", "look", "stop"]
 WELL_FED = 0.1  # of the available power
+MESH, MESH_ERROR = 50.0, 0.01  # segments a wavelength, and the error of Z they leave
 
 
 @dataclass(frozen=True)
@@ -35,22 +37,33 @@ class Estimate:
 
 
 def estimate(results: xr.Dataset) -> Estimate:
-    """S from the interpolation's check or from the passes, at least what the last energy left in the grid could do; gain from the power balance."""
+    """S of wires from the fineness of the mesh and the interpolation's check, of grids from the passes; gain from the power balance."""
     powers = budget(results)
     counts = powers.accepted > WELL_FED * powers.available
     balance = float(np.abs(powers.balance_error[counts]).max()) if counts.any() else float("nan")
     gain = float(-10 * np.log10(max(1 - balance, 1e-3))) if np.isfinite(balance) else None
     if results.attrs["engine"] == "moments":
-        return Estimate(float(results.attrs["interpolation_error"]), gain, "interpolation between solved points; power balance")
+        return Estimate(_mesh_error(results) + float(results.attrs["interpolation_error"]), gain, "fineness of the mesh, interpolation; power balance")
     passes = float(results.attrs.get("error_from_passes", np.nan))
     return Estimate(passes, gain, "passes; power balance") if np.isfinite(passes) else Estimate(None, gain, "power balance; ask for passes to know the error of S")
+
+
+def _mesh_error(results: xr.Dataset) -> float:
+    """|ΔS| that wires of this fineness leave: 1 % of Z at 50 segments a wavelength (measured 0.2 to 0.6 % on halving), in proportion to their length.
+
+    A relative change of Z moves S by half of it times |1 − S²|.
+    """
+    length = float(np.linalg.norm(results["segment_end"].values - results["segment_start"].values, axis=1).max())
+    per_wavelength = C0 / float(results["frequency"].values.max()) / length
+    own = np.diagonal(results["s"].values, axis1=1, axis2=2)
+    return float(0.5 * MESH_ERROR * MESH / per_wavelength * np.abs(1 - own**2).max())
 
 
 def _estimated(results: xr.Dataset) -> list[TrustItem]:
     found = estimate(results)
     items = []
     if found.s is not None:
-        items.append(TrustItem("Error of |S11|", f"about {found.s:.1g}", _mark(found.s, 0.03, 0.1), "refine the model, or interpolate less"))
+        items.append(TrustItem("Error of |S11|", f"about {found.s:.1g}", _mark(found.s, 0.03, 0.1), "ask for more segments or passes"))
     else:
         items.append(TrustItem("Error of |S11|", "not known", "look", "ask for passes in the plan; they end with an estimate"))
     if found.gain_db is not None:

@@ -5,7 +5,7 @@ from __future__ import annotations
 import numpy as np
 import pytest
 
-from heron.checks import trust_card
+from heron.checks import trust, trust_card
 from heron.checks.trust import grade
 from heron.engines import ENGINES
 from heron.results.power import budget
@@ -17,7 +17,7 @@ def test_a_sound_run_is_graded_a() -> None:
     results = solve(dipole(0.48, 1e-3, plan=plan("200 MHz", "400 MHz", 41)))
     card = trust_card(results)
     assert grade(card) == "A"
-    assert [i.name for i in card] == ["Power in = power out", "Passivity", "|ΔS| interpolated"]
+    assert [i.name for i in card] == ["Power in = power out", "Passivity", "|ΔS| interpolated", "Error of |S11|", "Error of the gain"]
 
 
 def test_a_run_that_loses_power_is_found_out() -> None:
@@ -180,3 +180,15 @@ def test_splitting_a_wire_in_two_parts_changes_little() -> None:
     parts = [wire("low", [0, 0, -0.24], [0, 0, 0.0], 1e-3), wire("high", [0, 0, 0.0], [0, 0, 0.24], 1e-3)]
     split = impedance({"parts": parts, "feeds": [{"number": 1, "part": "low", "at": "0.5"}], "plan": plan(segments_per_wavelength="60")})
     assert split == pytest.approx(whole, rel=0.01)
+
+
+@pytest.mark.parametrize("segments", ["30", "60"])
+def test_the_error_of_s_covers_what_a_finer_mesh_changes(segments: str) -> None:
+    """The estimate against a mesh four times as fine; it must not promise more than there is, nor be far from it."""
+    band = {"f_start": "250 MHz", "f_stop": "350 MHz", "points": "5", "sampling": "every"}
+    coarse, fine = (solve({**dipole(0.47, 1e-3), "plan": plan(**band, segments_per_wavelength=n)}) for n in (segments, str(4 * int(segments))))
+    true = float(np.abs(coarse["s"].values - fine["s"].values).max())
+    told = trust.estimate(coarse).s
+    assert told is not None
+    print(f"{segments} segments a wavelength: estimated {told:.2g}, true {true:.2g}")
+    assert true < told < 30 * true

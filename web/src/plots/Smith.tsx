@@ -3,7 +3,7 @@ import { SMALL, dashes, resolved, useChart } from "./chart";
 
 export interface Trace { re: ArrayLike<number>; im: ArrayLike<number>; color: string; dash: string }
 export type SmithGrid = "impedance" | "admittance" | "both";
-interface Props { traces: Trace[]; /** Sample of each trace that is marked at a cursor. */ at?: (cursor: number) => (number | undefined)[]; grid?: SmithGrid; vswr?: number | null; /** Names of points on the first trace. */ ticks?: { re: number; im: number; text: string }[] }
+interface Props { traces: Trace[]; /** Sample of each trace that is marked at a cursor. */ at?: (cursor: number) => (number | undefined)[]; grid?: SmithGrid; vswr?: number | null; /** Named points on the first trace. */ ticks?: { re: number; im: number; text: string; marker?: boolean }[] }
 
 const VALUES = [0.2, 0.5, 1, 2, 5];
 const STEPS = 96, REACH = 40; // points on an arc; the largest reactance drawn
@@ -37,7 +37,7 @@ export function Smith({ traces, at, grid = "impedance", vswr, ticks = [] }: Prop
         ...(vswr && vswr > 1 ? [plain(circle((vswr - 1) / (vswr + 1)), resolved("var(--moss)"), { type: [2, 3], width: 1.4 })] : []),
         { type: "scatter", silent: true, symbolSize: 0.1, itemStyle: { opacity: 0 }, label: { show: true, ...SMALL, fontSize: 9, color: ink, position: "right", distance: 2, formatter: (p: { data: [number, number, string] }) => p.data[2] }, data: VALUES.map((v) => [((sides[0] ?? 1) * (v - 1)) / (v + 1), 0.045, String(v)]) },
         ...traces.map((t) => ({ ...plain(Array.from(t.re, (v, k): [number, number] => [v, t.im[k]!]), resolved(t.color)), lineStyle: { color: resolved(t.color), width: 1.8, type: dashes(t.dash) } })),
-        { type: "scatter", silent: true, symbolSize: 4, itemStyle: { color: resolved("var(--card)"), borderColor: ink, borderWidth: 1 }, label: { show: true, ...SMALL, fontSize: 9, color: ink, position: "top", distance: 3, formatter: (p: { data: [number, number, string] }) => p.data[2] }, data: ticks.map((k) => [k.re, k.im, k.text]) },
+        { type: "scatter", silent: true, symbolSize: 4, itemStyle: { color: resolved("var(--card)"), borderColor: ink, borderWidth: 1 }, label: { show: true, ...SMALL, fontSize: 9, color: ink, position: "top", distance: 3, formatter: (p: { value: [number, number, string] }) => p.value[2] }, data: ticks.map((k) => ({ value: [k.re, k.im, k.text], ...(k.marker ? { symbolSize: 7, itemStyle: { color: resolved("var(--plum)") }, label: { color: resolved("var(--plum)"), fontWeight: "bold" } } : {}) })) },
       ],
     };
   }, [traces, grid, vswr, JSON.stringify(ticks)]);

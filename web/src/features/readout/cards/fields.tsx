@@ -11,7 +11,7 @@ import { type Curve, LinePlot } from "../../../plots/LinePlot";
 import { ArrowLens, SurfaceLens } from "../../../stage/Lenses";
 import { Structure } from "../../../stage/Structure";
 import { extentOf } from "../../../stage/extent";
-import { useFollowing } from "../../../app/cursor";
+import { useCursor, useFollowing } from "../../../app/cursor";
 import { Card, Choice, type Frames, Nothing, RunChoice } from "../Card";
 import { type CardProps, type Shown, useDesk, useOneRun, useSetting } from "../context";
 import { WHATS, type What, pointValues } from "../values";
@@ -22,11 +22,12 @@ const PHASES = 24, FRAME_MS = 70;
 export function usePhase(): { phase: number; step: number; playing: boolean; play: (on: boolean) => void; show: (n: number) => void; frames: Frames } {
   const [step, show] = useState(0);
   const [playing, play] = useState(false);
+  const speed = useCursor((s) => s.speed);
   useEffect(() => {
     if (!playing) return;
-    const timer = setInterval(() => show((n) => (n + 1) % PHASES), FRAME_MS);
+    const timer = setInterval(() => show((n) => (n + 1) % PHASES), FRAME_MS / speed);
     return () => clearInterval(timer);
-  }, [playing]);
+  }, [playing, speed]);
   return { phase: (2 * Math.PI * step) / PHASES, step, playing, play, show, frames: { count: PHASES, show: (i) => { play(false); show(i); } } };
 }
 

@@ -3,6 +3,7 @@ import { useQueries } from "@tanstack/react-query";
 import { useMemo } from "react";
 import { evaluated } from "../../../api/queries";
 import type { Badges, TimeDomain } from "../../../api/types";
+import { nearest } from "../../../app/cursor";
 import { complex, fixed, number, quantity } from "../../../format";
 import { LinePlot } from "../../../plots/LinePlot";
 import { Smith, type SmithGrid } from "../../../plots/Smith";
@@ -10,6 +11,7 @@ import { type Badge, Card, Choice, Nothing, Value } from "../Card";
 import { CurveCard, type Line } from "../CurveCard";
 import { type CardProps, type Shown, at, port, useDesk, useSetting } from "../context";
 import { useCurves } from "../curves";
+import { useReadings } from "../markers";
 import { span } from "../values";
 
 const FORMS = {
@@ -105,7 +107,7 @@ export function Impedance(props: CardProps) {
 const TICKS = 5, APART = 0.35; // frequencies written on the chart, and how far from one another in reflection
 
 export function SmithCard(props: CardProps) {
-  const { projectId, shown, references } = useDesk();
+  const { projectId, shown, references, markers } = useDesk();
   const first = shown[0]!;
   const [p, choice] = usePort(props);
   const [grid, setGrid] = useSetting<SmithGrid>(props, "grid", "impedance");
@@ -127,12 +129,19 @@ export function SmithCard(props: CardProps) {
     const all = Array.from({ length: TICKS }, (_, k) => Math.round((k * (f.length - 1)) / (TICKS - 1))).map((n) => ({ re: own.re[n]!, im: own.im![n]!, text: quantity(f[n]!, "Hz", 4) }));
     return all.reduce<typeof all>((kept, t) => (kept.every((k) => Math.hypot(k.re - t.re, (k.im - t.im) * 2) > APART) ? [...kept, t] : kept), []);
   }, [own, first.sweep.frequency_hz]);
+  const readings = useReadings((s) => s.readings);
+  const named = markers.flatMap((m) => {
+    const r = readings[m.id];
+    if (!r || m.mode === "delta" || !own?.im) return [];
+    const k = nearest(first.sweep.frequency_hz, r.x);
+    return [{ re: own.re[k]!, im: own.im[k]!, text: m.name, marker: true }];
+  });
   return (
     <Card title="Smith chart"
       note={<>{number(first.sweep.z0_ohm[0]!)} Ω · <Choice label="Grid" value={grid} options={[["impedance", "impedance"], ["admittance", "admittance"], ["both", "both grids"]]} onChange={setGrid} /> · <Value label="VSWR circle" value={circle} unit="" onChange={setCircle} /> {choice}</>} live={live}
       table={own?.im ? () => ({ columns: ["frequency_hz", `${s}_re`, `${s}_im`], rows: first.sweep.frequency_hz.map((f, k) => [f, own.re[k]!, own.im![k]!]) }) : undefined}>
       <span hidden data-fetching={pending} />
-      <Smith traces={traces} at={(cursor) => traces.map((t) => (t.of < shown.length ? at(shown[t.of]!, cursor) : undefined))} grid={grid} vswr={circle} ticks={shown.length === 1 ? ticks : []} />
+      <Smith traces={traces} at={(cursor) => traces.map((t) => (t.of < shown.length ? at(shown[t.of]!, cursor) : undefined))} grid={grid} vswr={circle} ticks={[...(shown.length === 1 ? ticks : []), ...named]} />
     </Card>
   );
 }

@@ -2,7 +2,7 @@
 import { useQuery } from "@tanstack/react-query";
 import { useEffect, useMemo, useState } from "react";
 import { signals } from "../../../api/queries";
-import { nearest } from "../../../app/cursor";
+import { nearest, useCursor } from "../../../app/cursor";
 import { number, quantity } from "../../../format";
 import { HeatMap } from "../../../plots/HeatMap";
 import { type Curve, LinePlot } from "../../../plots/LinePlot";
@@ -68,15 +68,16 @@ export function Snapshots(props: CardProps) {
   const [name, choice] = useCapture(props, "snapshots");
   const [component, setComponent] = useSetting<"0" | "1" | "2">(props, "component", "2");
   const [frame, setFrame] = useState<number | null>(null);
+  const speed = useCursor((s) => s.speed);
   const [playing, play] = useState(false);
   const line = shown[0]!.line, there = name !== undefined && shown[0]!.sweep.traces.includes(name);
   const { data } = useQuery({ ...signals(projectId, line.number, name ?? ""), enabled: there });
   const frames = data?.arrays.time_ns!.data.length ?? 0;
   useEffect(() => {
     if (!playing || frames === 0) return;
-    const timer = setInterval(() => setFrame((f) => ((f ?? 0) + 1) % frames), FRAME_MS);
+    const timer = setInterval(() => setFrame((f) => ((f ?? 0) + 1) % frames), FRAME_MS / speed);
     return () => clearInterval(timer);
-  }, [playing, frames]);
+  }, [playing, frames, speed]);
   const pictures = useMemo(() => {
     if (!data || !(data.header.complete as boolean)) return null;
     const { e, points } = data.arrays, [columns, rows] = data.header.counts as [number, number], count = columns * rows, k = Number(component);
