@@ -22,7 +22,7 @@ from server.runs.actions import results_of
 from server.runs.models import Run
 
 
-@lru_cache(maxsize=32)
+@lru_cache(maxsize=12)  # fewer than datasets are kept, so that none is held twice
 def _of_run(run_id: int) -> Quantities:
     """Runs are immutable, so what is worked out of one may be kept."""
     run = Run.objects.select_related("revision").get(id=run_id)

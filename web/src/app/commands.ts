@@ -28,6 +28,9 @@ const CLICKED = ["radio", "checkbox", "range", "file"];
 const typing = (e: KeyboardEvent): boolean =>
   (e.target instanceof HTMLInputElement && !CLICKED.includes(e.target.type)) || e.target instanceof HTMLTextAreaElement;
 
+/** Arrow keys belong to what they move: a slider, a choice, a menu. */
+const moving = (e: KeyboardEvent): boolean => e.key.startsWith("Arrow") && e.target instanceof Element && e.target.closest("input, select, textarea, [role=menu], [role=dialog]") !== null;
+
 /** Makes commands available while the caller is mounted. */
 export function useRegister(owner: string, commands: Command[]): void {
   useEffect(() => {
@@ -53,7 +56,7 @@ export function useShortcuts(): void {
         useCommands.setState((s) => ({ open: !s.open }));
         return;
       }
-      if (typing(e) && key !== "Ctrl+Enter") return;
+      if ((typing(e) && key !== "Ctrl+Enter") || moving(e)) return;
       const command = Object.values(useCommands.getState().commands).flat().find((c) => c.shortcut === key && c.enabled !== false);
       if (command) {
         e.preventDefault();
