@@ -248,6 +248,13 @@ def test_animation_and_files(readout: Page, tmp_path: Path) -> None:
     data = file.read_bytes()
     assert data[:6] in (b"GIF89a", b"GIF87a")
     assert data.count(b"\x21\xf9\x04") > 40, "a frame for each point of the sweep"
+    page.get_by_label("Play over").select_option("runs")
+    page.get_by_role("button", name="|S11|: card").click()
+    with page.expect_download(timeout=60_000) as download:
+        page.get_by_role("menuitem", name="Save as animation over runs").click()
+    download.value.save_as(file)
+    assert file.read_bytes().count(b"\x21\xf9\x04") == 3, "a frame for each run"
+    page.get_by_label("run 3", exact=True).wait_for()
     for item, start in (("Save as PNG", b"\x89PNG"), ("Save as SVG", b"<svg"), ("Save as CSV", b"frequency_hz")):
         page.get_by_role("button", name="|S11|: card").click()
         with page.expect_download() as download:

@@ -1,13 +1,14 @@
-/** Animations as files: the plot of a card over its own frames or over the cursor, as an animated picture. */
+/** Animations as files: the plot of a card over its own frames, over the cursor or from run to run, as an animated picture. */
 import * as Menu from "@radix-ui/react-dropdown-menu";
 import type { RefObject } from "react";
 import { create } from "zustand";
-import { useCursor } from "../../app/cursor";
+import { client, runs, sweep } from "../../api/queries";
+import { useCursor, useTicks } from "../../app/cursor";
 import { picture, save } from "../../plots/export";
 import type { Frames } from "./Card";
 import { useDesk } from "./context";
 
-const MOST_FRAMES = 60, SETTLE_MS = 90, LATEST_MS = 1500, FRAME_MS = 80;
+const MOST_FRAMES = 60, SETTLE_MS = 90, LATEST_MS = 1500, FRAME_MS = 80, RUN_MS = 600;
 
 /** What is being recorded: the card, and how far. */
 export const useRecording = create<{ card: string; done: number; of: number; stop: boolean } | Record<string, never>>(() => ({}));
@@ -15,18 +16,21 @@ export const useRecording = create<{ card: string; done: number; of: number; sto
 const pause = (ms: number): Promise<void> => new Promise((r) => setTimeout(r, ms));
 
 export function Animate({ card, file, frames, className }: { card: RefObject<HTMLElement | null>; file: string; frames?: Frames; className: string }) {
-  const { shown } = useDesk();
+  const { projectId, shown } = useDesk();
+  const over = useCursor((s) => s.over);
   const record = async (): Promise<void> => {
     const element = card.current;
     if (!element || useRecording.getState().card) return;
-    const grid = shown[0]?.sweep.frequency_hz ?? [], before = useCursor.getState().frequency;
-    const all = frames?.count ?? grid.length, count = Math.min(all, MOST_FRAMES);
+    const grid = shown[0]?.sweep.frequency_hz ?? [], before = useCursor.getState().frequency, ticked = useTicks.getState().ticks[projectId];
+    const numbers = over === "runs" ? (client.getQueryData(runs(projectId).queryKey) ?? []).filter((r) => r.has_results).map((r) => r.number).reverse() : [];
+    const all = frames?.count ?? (over === "runs" ? numbers.length : grid.length), count = Math.min(all, MOST_FRAMES);
     const pick = (i: number): number => Math.round((i * (all - 1)) / Math.max(1, count - 1));
     const pictures: HTMLCanvasElement[] = [];
     useRecording.setState({ card: file, done: 0, of: count, stop: false });
     try {
       for (let i = 0; i < count && !useRecording.getState().stop; i++) {
         if (frames) frames.show(pick(i));
+        else if (over === "runs") { await client.ensureQueryData(sweep(projectId, numbers[pick(i)]!)); tick(projectId, [numbers[pick(i)]!]); }
         else useCursor.getState().set(grid[pick(i)]!);
         await settled(element);
         const taken = picture(element);
@@ -36,16 +40,19 @@ export function Animate({ card, file, frames, className }: { card: RefObject<HTM
       if (pictures.length && !useRecording.getState().stop) {
         const { encode } = await import("modern-gif");
         const { width, height } = pictures[0]!;
-        const data = await encode({ width, height, frames: pictures.map((p) => ({ data: p.getContext("2d")!.getImageData(0, 0, width, height).data, delay: FRAME_MS })) });
+        const data = await encode({ width, height, frames: pictures.map((p) => ({ data: p.getContext("2d")!.getImageData(0, 0, width, height).data, delay: !frames && over === "runs" ? RUN_MS : FRAME_MS })) });
         save(`${file}.gif`, new Blob([data], { type: "image/gif" }));
       }
     } finally {
-      if (!frames) useCursor.getState().set(before);
+      if (!frames && over === "runs") tick(projectId, ticked);
+      else if (!frames) useCursor.getState().set(before);
       useRecording.setState({}, true);
     }
   };
-  return <Menu.Item className={className} onSelect={() => void record()}>{frames ? "Save as animation" : "Save as animation over frequency"}</Menu.Item>;
+  return <Menu.Item className={className} onSelect={() => void record()}>{frames ? "Save as animation" : `Save as animation over ${over}`}</Menu.Item>;
 }
+
+const tick = (project: number, numbers: number[] | undefined): void => useTicks.setState(({ ticks }) => ({ ticks: Object.fromEntries([...Object.entries(ticks).filter(([p]) => p !== String(project)), ...(numbers ? [[project, numbers]] : [])]) }));
 
 /** Waits until the card has shown what it was asked for: until nothing is being fetched for it any more. */
 async function settled(card: HTMLElement): Promise<void> {
