@@ -136,6 +136,7 @@ def save_page(request: HttpRequest, project_id: int, data: PageState) -> dict[st
 @router.post("/{int:project_id}/curves", operation_id="evaluate_curves")
 def evaluate_curves(request: HttpRequest, project_id: int, data: CurvesAsked) -> HttpResponse:
     """Formulas over runs and reference curves: arrays ``x0`` … in Hz by source, ``re0.1`` and ``im0.1`` by source and formula, with units or errors."""
+    get_project(request, project_id)
     header: list[list[dict[str, str]]] = []
     arrays: dict[str, Any] = {}
     for i, name in enumerate(data.sources):

@@ -115,9 +115,12 @@ def project_routes() -> list[tuple[str, str]]:
 @pytest.mark.parametrize(("method", "path"), project_routes())
 def test_a_stranger_sees_nothing(method: str, path: str, stranger: Api, project: Project) -> None:
     """Every route of a project, from the served OpenAPI document: 404 for a stranger, 401 for nobody."""
-    filled = path.format(project_id=project.id, number=1, username="olive", name="x") + "?frequency=1e9"
-    bodies = {"/revisions": {"parent": 1, "document": project.head.document}, "/members": {"role": "reader"}, "/runs": {}}
-    body = next((b for key, b in bodies.items() if key in path), {}) if method in ("post", "put") else None
+    filled = path.format(project_id=project.id, number=1, username="olive", name="x") + "?frequency=1e9&runs=1&first=1&second=1"
+    bodies = {
+        "/revisions": {"parent": 1, "document": project.head.document}, "/members": {"role": "reader"}, "/runs": {}, "/readout": {"version": 0, "content": None},
+        "/curves": {"sources": [], "formulas": []}, "/specs": {"texts": []}, "/references": {"name": "x", "text": "1,2\n2,3"}, "/grade": {"first": "run 1", "second": "run 1", "formula": "f"},
+    }
+    body = next((b for key, b in bodies.items() if key in path), {}) if method in ("post", "put", "patch") else None
     for who, code in ((stranger, 404), (Api(), 401)):
         if method == "post" and path.endswith("/files"):
             assert who.post(f"/api{filled}", {"file": SimpleUploadedFile("a.step", b"x")}).status_code == code
