@@ -35,6 +35,12 @@ def unpacked(body: bytes) -> tuple[dict[str, Any], dict[str, Any]]:
     return header, arrays
 
 
+@pytest.fixture(autouse=True)
+def quick_passwords(settings: Any) -> None:
+    """Hashing made slow on purpose would be most of these tests' time."""
+    settings.PASSWORD_HASHERS = ["django.contrib.auth.hashers.MD5PasswordHasher"]
+
+
 def person(name: str) -> User:
     return User.objects.create_user(name, password=f"{name}-long-secret")
 
