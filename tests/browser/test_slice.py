@@ -265,5 +265,5 @@ def grid_and_pulse(page: Page) -> None:
     page.get_by_role("button", name=re.compile("^Pulse: .* ns long")).click()
     pulse = page.get_by_role("dialog")
     expect(pulse).to_contain_text("dB at 2.2 GHz")
-    expect(pulse.locator("path").first).to_be_attached()
+    expect(pulse.locator("[data-plot] canvas").first).to_be_attached()
     page.keyboard.press("Escape")

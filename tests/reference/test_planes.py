@@ -97,9 +97,9 @@ def test_a_wall_is_an_image(pair: xr.Dataset, kind: str, sign: int) -> None:
     off = float(np.abs(wall["s"].values[:, 0, 0] - pair["s"].values[:, 0, 0] - sign * pair["s"].values[:, 0, 1]).max())
     powers = [budget(wall), budget(pair, waves)]
     shares = powers[0].total_efficiency[2] / powers[1].total_efficiency[2]
-    theta, phi = np.radians([90.0, 60.0, 90.0, 90.0]), np.radians([180.0, 150.0, 240.0, 20.0])
-    engine, f = ENGINES["transient"], float(wall["frequency"][2])
-    level = [np.abs(engine.fields(r, 2, a).far_field(theta, phi, f)[0]).max(axis=1) for r, a in ((wall, wall["drive"].values), (pair, waves))]
+    theta, phi = np.array([90.0, 60.0, 90.0, 90.0]), np.array([180.0, 150.0, 240.0, 20.0])
+    both = ENGINES["transient"].fields(pair, 2, waves).far_field(np.radians(theta), np.radians(phi), float(wall["frequency"][2]))[0]
+    level = [np.abs(field).max(axis=1) for field in (patterns.far_field(wall, 2, theta, phi), both)]
     ratio = 20 * np.log10(level[0][:3] / level[1][:3])
     balance = float(np.abs(powers[0].balance_error).max())
     print(f"{kind} wall against the image: |ΔS11| {off:.4f}, radiated share {shares - 1:+.2%}, far field", ratio.round(4), f"dB, balance {balance:.1%}")

@@ -40,7 +40,7 @@ export function Animate({ card, file, frames, className }: { card: RefObject<HTM
       if (pictures.length && !useRecording.getState().stop) {
         const { encode } = await import("modern-gif");
         const { width, height } = pictures[0]!;
-        const data = await encode({ width, height, frames: pictures.map((p) => ({ data: p.getContext("2d")!.getImageData(0, 0, width, height).data, delay: !frames && over === "runs" ? RUN_MS : FRAME_MS })) });
+        const data = await encode({ width, height, frames: pictures.map((p) => ({ data: pixels(p, width, height), delay: !frames && over === "runs" ? RUN_MS : FRAME_MS })) });
         save(`${file}.gif`, new Blob([data], { type: "image/gif" }));
       }
     } finally {
@@ -50,6 +50,14 @@ export function Animate({ card, file, frames, className }: { card: RefObject<HTM
     }
   };
   return <Menu.Item className={className} onSelect={() => void record()}>{frames ? "Save as animation" : `Save as animation over ${over}`}</Menu.Item>;
+}
+
+/** A picture's pixels in the size of the first: a plot may have grown or shrunk beside its verdicts. */
+function pixels(picture: HTMLCanvasElement, width: number, height: number): Uint8ClampedArray {
+  const canvas = document.createElement("canvas"), context = canvas.getContext("2d")!;
+  canvas.width = width; canvas.height = height;
+  context.drawImage(picture, 0, 0, width, height);
+  return context.getImageData(0, 0, width, height).data;
 }
 
 const tick = (project: number, numbers: number[] | undefined): void => useTicks.setState(({ ticks }) => ({ ticks: Object.fromEntries([...Object.entries(ticks).filter(([p]) => p !== String(project)), ...(numbers ? [[project, numbers]] : [])]) }));

@@ -49,7 +49,7 @@ export function FormulaCard(props: CardProps) {
   if (own?.error) {
     return <Card title={title || "Formula"} note={field} extra={rename}><p role="alert" className="pt-2 text-rust">{own.error}.</p><Nothing>Names: f, s11, z1, vswr1, gain, realized_gain, directivity, radiation_efficiency, total_efficiency, radiated, mismatch, and the model’s parameters. Functions: db10, db20, abs, re, im, arg, unwrap, delay, gain(θ, φ), min, max, mean and the model’s own.</Nothing></Card>;
   }
-  return <CurveCard props={props} title={title || "Formula"} note={note} lines={[{ formula: scaled, name: "", part: complex ? part : undefined }]} y={{ unit }} extra={rename} badges={(value) => (value(0) === null ? [] : [{ text: `${number(value(0)!, 4)} ${unit} at the cursor` }])} />;
+  return <CurveCard props={props} title={title || "Formula"} note={note} lines={[{ formula: scaled, name: "", part: complex ? part : undefined }]} y={{ unit }} extra={rename} badges={(value) => (value(0) === null ? [] : [{ text: `${number(value(0)!, 4)}${unit && ` ${unit}`} at the cursor` }])} />;
 }
 
 function Typed({ formula, readOnly, onChange }: { formula: string; readOnly: boolean; onChange: (f: string) => void }) {
