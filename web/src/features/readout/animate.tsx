@@ -53,7 +53,7 @@ export function Animate({ card, file, frames, className }: { card: RefObject<HTM
 }
 
 /** A picture's pixels in the size of the first: a plot may have grown or shrunk beside its verdicts. */
-function pixels(picture: HTMLCanvasElement, width: number, height: number): Uint8ClampedArray {
+function pixels(picture: HTMLCanvasElement, width: number, height: number): ImageData["data"] {
   const canvas = document.createElement("canvas"), context = canvas.getContext("2d")!;
   canvas.width = width; canvas.height = height;
   context.drawImage(picture, 0, 0, width, height);
