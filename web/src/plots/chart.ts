@@ -37,7 +37,6 @@ export function useChart(build: (width: number, height: number) => Option | null
     const element = inner.current;
     if (!element || !drawable) return;
     const made = init(element, null, { renderer: "canvas" });
-    charts.set(element, made);
     setChart(made);
     return () => { charts.delete(element); made.dispose(); setChart(null); };
   }, [drawable]);
@@ -45,7 +44,9 @@ export function useChart(build: (width: number, height: number) => Option | null
   useEffect(() => {
     if (!chart) return;
     const option = build(width, height);
-    if (option) chart.setOption({ animation: false, ...option }, { notMerge: true });
+    if (!option) return;
+    chart.setOption({ animation: false, ...option }, { notMerge: true });
+    if (inner.current) charts.set(inner.current, chart); // only now is there something to be saved
     // eslint-disable-next-line react-hooks/exhaustive-deps -- the caller lists what the option depends on
   }, [chart, theme, width, height, ...inputs]);
   return { outer, inner, chart, width, height };

@@ -24,19 +24,22 @@ export function exportSvg(card: HTMLElement, name: string): boolean {
   return true;
 }
 
+/** Whether a card has drawn what it shows. */
+export const drawn = (card: HTMLElement): boolean => (card.querySelector("[data-plot] > div") ? chartIn(card) !== undefined : card.querySelector("canvas") !== null);
+
 /** The plot of a card as a canvas: a chart, or a map or scene as it stands. */
 export function picture(card: HTMLElement): HTMLCanvasElement | null {
   const background = getComputedStyle(document.documentElement).getPropertyValue("--card").trim();
   const chart = chartIn(card);
-  const drawn = chart ? chart.renderToCanvas({ pixelRatio: PIXELS }) : card.querySelector<HTMLCanvasElement>("canvas");
-  if (!drawn) return null;
+  const own = chart ? chart.renderToCanvas({ pixelRatio: PIXELS }) : card.querySelector<HTMLCanvasElement>("canvas");
+  if (!own) return null;
   const canvas = document.createElement("canvas"), context = canvas.getContext("2d")!;
-  const grow = chart ? 1 : Math.max(1, Math.round(800 / drawn.width));
-  canvas.width = drawn.width * grow; canvas.height = drawn.height * grow;
+  const grow = chart ? 1 : Math.max(1, Math.round(800 / own.width));
+  canvas.width = own.width * grow; canvas.height = own.height * grow;
   context.fillStyle = background;
   context.fillRect(0, 0, canvas.width, canvas.height);
   context.imageSmoothingEnabled = false;
-  context.drawImage(drawn, 0, 0, canvas.width, canvas.height);
+  context.drawImage(own, 0, 0, canvas.width, canvas.height);
   return canvas;
 }
 

@@ -4,11 +4,11 @@ import type { RefObject } from "react";
 import { create } from "zustand";
 import { client, runs, sweep } from "../../api/queries";
 import { useCursor, useTicks } from "../../app/cursor";
-import { picture, save } from "../../plots/export";
+import { drawn, picture, save } from "../../plots/export";
 import type { Frames } from "./Card";
 import { useDesk } from "./context";
 
-const MOST_FRAMES = 60, SETTLE_MS = 90, LATEST_MS = 1500, FRAME_MS = 80, RUN_MS = 600;
+const MOST_FRAMES = 60, SETTLE_MS = 90, LATEST_MS = 4000, FRAME_MS = 80, RUN_MS = 600;
 
 /** What is being recorded: the card, and how far. */
 export const useRecording = create<{ card: string; done: number; of: number; stop: boolean } | Record<string, never>>(() => ({}));
@@ -62,8 +62,8 @@ function pixels(picture: HTMLCanvasElement, width: number, height: number): Imag
 
 const tick = (project: number, numbers: number[] | undefined): void => useTicks.setState(({ ticks }) => ({ ticks: Object.fromEntries([...Object.entries(ticks).filter(([p]) => p !== String(project)), ...(numbers ? [[project, numbers]] : [])]) }));
 
-/** Waits until the card has shown what it was asked for: until nothing is being fetched for it any more. */
+/** Waits until the card has shown what it was asked for: until nothing is being fetched for it any more, and it is drawn. */
 async function settled(card: HTMLElement): Promise<void> {
   await pause(SETTLE_MS);
-  for (let waited = 0; card.querySelector("[data-fetching=true]") && waited < LATEST_MS; waited += SETTLE_MS) await pause(SETTLE_MS);
+  for (let waited = 0; (card.querySelector("[data-fetching=true]") || !drawn(card)) && waited < LATEST_MS; waited += SETTLE_MS) await pause(SETTLE_MS);
 }
