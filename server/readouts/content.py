@@ -8,7 +8,6 @@ from ninja import Field, Schema
 from pydantic import ConfigDict
 
 Short = Annotated[str, Field(max_length=60)]
-Setting = str | float | bool | None | list[str]
 
 
 class Strict(Schema):

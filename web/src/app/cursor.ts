@@ -1,4 +1,5 @@
 /** One frequency for every card and lens; runs ticked for overlay. */
+import { bisector } from "d3-array";
 import { useEffect, useState } from "react";
 import { create } from "zustand";
 
@@ -30,11 +31,7 @@ export const useTicks = create<{ ticks: Record<number, number[]>; toggle: (proje
 }));
 
 /** Which of the ascending values lies nearest. */
-export function nearest<T = number>(values: readonly T[], f: number, of: (v: T) => number = Number): number {
-  let low = 0, high = values.length - 1;
-  while (high - low > 1) { const m = (low + high) >> 1; if (of(values[m]!) <= f) low = m; else high = m; }
-  return high > low && of(values[high]!) - f < f - of(values[low]!) ? high : Math.max(0, low);
-}
+export const nearest = <T = number>(values: readonly T[], f: number, of: (v: T) => number = Number): number => bisector(of).center(values, f);
 
 /** The cursor, in every frame of its way. */
 export const useAt = (): number => useCursor((s) => s.at);

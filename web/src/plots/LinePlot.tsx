@@ -1,4 +1,4 @@
-import { nice, ticks } from "d3-array";
+import { extent, nice, ticks } from "d3-array";
 import { type KeyboardEvent, type PointerEvent, useState } from "react";
 import { useAt, useCursor } from "../app/cursor";
 import { number, quantity } from "../format";
@@ -136,16 +136,10 @@ function option(curves: Curve[], x: Props["x"], y: Props["y"], [left, right]: [n
 
 const legend = (curves: Curve[]): Curve[] => curves.filter((c, i) => c.label && curves.findIndex((o) => o.label === c.label) === i);
 
-function ends(lists: ArrayLike<number | null>[], factor: number): [number, number] {
-  let low = Infinity, high = -Infinity;
-  for (const list of lists)
-    for (let i = 0; i < list.length; i++) {
-      const v = list[i];
-      if (v == null || !Number.isFinite(v)) continue;
-      if (v < low) low = v;
-      if (v > high) high = v;
-    }
-  return low <= high ? [low / factor, high / factor] : [0, 1];
+/** Smallest and largest of all values that are there. */
+export function ends(lists: ArrayLike<number | null>[], factor: number): [number, number] {
+  const [low, high] = extent(lists.flatMap((list) => extent(Array.from(list))).filter((v) => v !== undefined));
+  return low === undefined ? [0, 1] : [low / factor, high / factor];
 }
 
 /** Round limits a little beyond the data. */

@@ -1,13 +1,13 @@
 /** The plot library, with the pieces that are used, and a hook that keeps one chart in step with its element and the theme. */
 import { LineChart, ScatterChart } from "echarts/charts";
-import { DataZoomInsideComponent, GridComponent, MarkAreaComponent, MarkLineComponent, PolarComponent } from "echarts/components";
+import { GridComponent, MarkAreaComponent, MarkLineComponent, PolarComponent } from "echarts/components";
 import { type EChartsType, init, use as register } from "echarts/core";
 import { CanvasRenderer, SVGRenderer } from "echarts/renderers";
 import { type RefObject, useEffect, useRef, useState } from "react";
 import { useTheme } from "../app/theme";
 import { useSize } from "./useSize";
 
-register([LineChart, ScatterChart, GridComponent, PolarComponent, MarkAreaComponent, MarkLineComponent, DataZoomInsideComponent, CanvasRenderer, SVGRenderer]);
+register([LineChart, ScatterChart, GridComponent, PolarComponent, MarkAreaComponent, MarkLineComponent, CanvasRenderer, SVGRenderer]);
 
 export type Chart = EChartsType;
 export type Option = Record<string, unknown>;

@@ -1,6 +1,6 @@
 import { type ReactNode, useEffect, useMemo, useState } from "react";
 import { number } from "../../format";
-import { type Curve, type Flag, type Limit, LinePlot } from "../../plots/LinePlot";
+import { type Curve, type Flag, type Limit, LinePlot, ends } from "../../plots/LinePlot";
 import { SERIES } from "../../plots/scale";
 import { type Badge, Card, Nothing, type Table } from "./Card";
 import { Grading } from "./Grading";
@@ -72,8 +72,8 @@ export function CurveCard({ props, title, note, lines, y, badges = [], bands = [
     return [{ text: `${own.passed ? "✓" : "◆"} ${number(own.worst ?? NaN, 3)} ${spec.unit}, limit ${spec.above ? ">" : "<"} ${number(spec.limit, 4)}`, hint: text, good: own.passed, bad: !own.passed }];
   });
   const gradable = references.find((_, r) => { const a = answers[runs.length + r]?.[0]; return a && !a.error && a.x.length > 1 && Array.prototype.some.call(a.re, Number.isFinite); });
-  const all = curves.flatMap((c) => (y.fit ? [c.y as ArrayLike<number | null>] : []));
-  const domain = y.domain ?? (y.fit && all.length ? y.fit(...limitsOf(all)) : undefined);
+  const all = y.fit ? curves.map((c) => c.y) : [];
+  const domain = y.domain ?? (y.fit && all.length ? y.fit(...ends(all, 1)) : undefined);
   const why = answers.flat().find((a) => a?.error)?.error;
   return (
     <Card title={title} note={note} badges={[...verdicts, ...(gradable && !lines[0]!.part ? [{ text: `against ${gradable.line.name}`, hint: "Grade the difference", onClick: () => setGrading(gradable.line.name) }] : []), ...(typeof badges === "function" ? [] : badges)]} live={live ?? undefined} table={table} markers={!stack} extra={extra}>
@@ -93,10 +93,4 @@ export function CurveCard({ props, title, note, lines, y, badges = [], bands = [
 function gapless(x: ArrayLike<number>, y: ArrayLike<number>): { x: ArrayLike<number>; y: ArrayLike<number | null> } {
   const there = Array.from(y, (v, i) => (Number.isFinite(v) ? i : -1)).filter((i) => i >= 0);
   return there.length === y.length || there.length > y.length / 2 ? { x, y } : { x: there.map((i) => x[i]!), y: there.map((i) => y[i]!) };
-}
-
-function limitsOf(lists: ArrayLike<number | null>[]): [number, number] {
-  let low = Infinity, high = -Infinity;
-  for (const list of lists) for (let i = 0; i < list.length; i++) { const v = list[i]; if (v != null && Number.isFinite(v)) { low = Math.min(low, v); high = Math.max(high, v); } }
-  return [low, high];
 }

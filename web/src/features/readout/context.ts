@@ -2,6 +2,7 @@
 import { createContext, useContext } from "react";
 import type { CardEntry, MarkerEntry, ReferenceLine, RunLine, SpecState, Sweep } from "../../api/types";
 import { nearest } from "../../app/cursor";
+import { quantity } from "../../format";
 
 export interface Shown { line: RunLine; sweep: Sweep; color: string; dash: string; label: string }
 export interface ShownReference { line: ReferenceLine; color: string; dash: string }
@@ -46,11 +47,5 @@ export function labels(lines: RunLine[]): string[] {
   // Of values that follow from one another the first is enough, if it tells all runs apart.
   const enough = differing.find((n) => new Set(lines.map((r) => r.values[n]?.value)).size === lines.length);
   const used = enough ? [enough] : differing.slice(0, 2);
-  return lines.map((r) => (lines.length < 2 || used.length === 0 ? `run ${r.number}` : `${r.number}: ${used.map((n) => `${n} ${short(r.values[n]!)}`).join(", ")}`));
-}
-
-function short({ value, unit }: { value: number; unit: string }): string {
-  const scales: Record<string, [number, string][]> = { m: [[1, "m"], [1e-3, "mm"], [1e-6, "µm"], [1e-9, "nm"]], Hz: [[1e9, "GHz"], [1e6, "MHz"], [1e3, "kHz"], [1, "Hz"]] };
-  const [factor, symbol] = scales[unit]?.find(([f]) => Math.abs(value) >= f) ?? [1, unit];
-  return `${Number((value / factor).toPrecision(4))}${symbol ? ` ${symbol}` : ""}`.replace("-", "−");
+  return lines.map((r) => (lines.length < 2 || used.length === 0 ? `run ${r.number}` : `${r.number}: ${used.map((n) => `${n} ${quantity(r.values[n]!.value, r.values[n]!.unit, 4)}`).join(", ")}`));
 }

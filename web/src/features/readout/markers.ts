@@ -1,4 +1,5 @@
 /** Named places on curves, and what they read there. */
+import { bisectRight } from "d3-array";
 import { create } from "zustand";
 import type { MarkerEntry } from "../../api/types";
 
@@ -15,8 +16,7 @@ export const useReadings = create<{ readings: Record<string, Reading | null>; te
 export function valueAt({ x, y }: Plotted, at: number): number | null {
   const n = x.length;
   if (n === 0 || at < x[0]! - 1e-9 * Math.abs(x[0]!) || at > x[n - 1]! * (1 + 1e-9)) return null;
-  let low = 0, high = n - 1;
-  while (high - low > 1) { const m = (low + high) >> 1; if (x[m]! <= at) low = m; else high = m; }
+  const high = Math.min(n - 1, Math.max(1, bisectRight(x, at))), low = Math.max(0, high - 1);
   const a = y[low], b = y[high];
   if (at === x[low] && a != null && Number.isFinite(a)) return a;
   if (a == null || b == null || !Number.isFinite(a) || !Number.isFinite(b)) return null;

@@ -16,7 +16,7 @@ export const TEMPLATES: Template[] = [
   { name: "cell", hint: "a repeating cell: transmission and reflection over the band", cards: [["s-parameters", { pairs: "all" }, 2], ["s-parameters", { form: "unwrapped", pairs: "all" }], ["s-parameters", { form: "delay" }], "near-plane", "power", "trust"] },
   { name: "installed", hint: "gain towards where it matters, free against mounted", cards: [["cuts", { form: "cartesian" }, 2], "pattern", ["gain", { where: "direction", theta: 90, phi: 0 }], ["map", { layout: "angles" }], "s-parameters", "efficiency", "near-plane", "trust"] },
 ];
-const CAPTURED = ["current", "surface-current", "near-line", "near-plane", "near-box", "power-flux", "signal", "snapshots"];
+const CAPTURED = KINDS.filter((k) => k.group === "Fields").map((k) => k.kind);
 
 let counter = 0;
 /** A name for a card or a marker that no other has. */
