@@ -138,7 +138,7 @@ const legend = (curves: Curve[]): Curve[] => curves.filter((c, i) => c.label && 
 
 /** Smallest and largest of all values that are there. */
 export function ends(lists: ArrayLike<number | null>[], factor: number): [number, number] {
-  const [low, high] = extent(lists.flatMap((list) => extent(Array.from(list))).filter((v) => v !== undefined));
+  const [low, high] = extent(lists.flatMap((list) => extent(Array.from(list), (v) => v ?? undefined)).filter((v) => v !== undefined));
   return low === undefined ? [0, 1] : [low / factor, high / factor];
 }
 
