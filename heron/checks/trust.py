@@ -35,6 +35,10 @@ class Estimate:
     gain_db: float | None
     basis: str
 
+    def at_level(self, level_db: float) -> float | None:
+        """dB by which |S| of that level may be off, to first order and no more than all of it."""
+        return None if self.s is None else float(20 / np.log(10) * min(1.0, self.s / 10 ** (level_db / 20)))
+
 
 def estimate(results: xr.Dataset) -> Estimate:
     """S of wires from the fineness of the mesh and the interpolation's check, of grids from the passes; gain from the power balance."""

@@ -65,6 +65,10 @@ class Reference:
     named: dict[str, NDArray[Any]]
     phased: dict[str, bool]
 
+    def level(self, quantity: str) -> Floats:
+        """A quantity that is a power, such as gain, in dB."""
+        return np.asarray(10 * np.log10(np.maximum(np.abs(self.named[quantity]), 1e-10)))
+
 
 def read(text: str, name: str = "") -> Table:
     """Reads columns or Touchstone, told by the name's ending or an option line.

@@ -29,9 +29,13 @@ GRADES = (("excellent", 0.1), ("very good", 0.2), ("good", 0.4), ("fair", 0.8), 
 
 @dataclass(frozen=True)
 class Grade:
-    """Measures at every common abscissa ``x`` (n,), and their means; 0 is identity. ``grade`` is the word for the mean of the global one."""
+    """Measures at every common abscissa ``x`` (n,), and their means; 0 is identity. ``grade`` is the word for the mean of the global one.
+
+    ``difference`` is the first curve less the second.
+    """
 
     x: Floats
+    difference: Floats
     adm_at: Floats
     fdm_at: Floats
     gdm_at: Floats
@@ -92,6 +96,12 @@ def _ordered(x: Floats, y: Floats) -> tuple[Floats, Floats]:
     return x[order], y[order]
 
 
+def between(x: Floats, y: Floats, low: float | None, high: float | None) -> tuple[Floats, Floats]:
+    """The finite part of a curve within limits; ``None`` is no limit."""
+    keep = np.isfinite(y) & (x >= (-np.inf if low is None else low)) & (x <= (np.inf if high is None else high))
+    return x[keep], y[keep]
+
+
 def compare(x1: Floats, y1: Floats, x2: Floats, y2: Floats) -> Grade:
     """Grades the difference of two curves; it does not matter which is first, nor in which unit both ordinates are.
 
@@ -115,7 +125,7 @@ def compare(x1: Floats, y1: Floats, x2: Floats, y2: Floats) -> Grade:
     slope_low, slope_high = ([_difference(v, s) for v in w] for w, s in ((lo, SPREAD_LOW), (hi, SPREAD_HIGH)))
     second = [_difference(v, SPREAD_SECOND) for v in slope_high]
     fdm = 2 * np.abs(_relative(slope_low, WEIGHT_LOW, scale) + _relative(slope_high, WEIGHT_HIGH, scale) + _relative(second, WEIGHT_SECOND, scale))
-    return Grade(x, adm, fdm, np.hypot(adm, fdm))
+    return Grade(x, a - b, adm, fdm, np.hypot(adm, fdm))
 
 
 def _split(transform: NDArray[np.complex128]) -> int:

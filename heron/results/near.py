@@ -14,6 +14,8 @@ from heron.results.patterns import has_ground, source
 Floats = NDArray[np.float64]
 Complexes = NDArray[np.complex128]
 
+QUANTITIES = ("e", "h", "ex", "ey", "ez", "hx", "hy", "hz", "s", "sx", "sy", "sz", "w")
+
 
 def near_field(results: xr.Dataset, index: int, points: Floats) -> tuple[Complexes, Complexes]:
     """E in V/m and H in A/m, (n, 3) each, peak, under the dataset's drive; zero below a ground plane."""
@@ -72,6 +74,27 @@ def decay(distance: Floats, field: Complexes) -> Decay:
 def poynting(e: Complexes, h: Complexes) -> Floats:
     """Mean power density ½ Re E × H* (n, 3) in W/m² of peak phasors."""
     return np.asarray(0.5 * np.cross(e, h.conj()).real)
+
+
+def quantity(e: Complexes, h: Complexes, what: str) -> tuple[Floats, Complexes | None]:
+    """One number (n,) per point of fields (n, 3), and the phasors (n, 1 or 3) that it is the size of, if it changes within a period.
+
+    ``e``, ``h``: rms of the whole vector; ``ex`` … ``hz``: peak of a component; ``s``, ``sx`` …: mean power density and its components; ``w``: |E|/|H|.
+
+    :raises ValueError: another quantity.
+    """
+    if what in ("e", "h"):
+        field = e if what == "e" else h
+        return rms_magnitude(field), field
+    if what in ("ex", "ey", "ez", "hx", "hy", "hz"):
+        part = (e if what[0] == "e" else h)[:, "xyz".index(what[1]), None]
+        return np.abs(part[:, 0]), part
+    if what in ("s", "sx", "sy", "sz"):
+        density = poynting(e, h)
+        return np.asarray(np.linalg.norm(density, axis=1) if what == "s" else density[:, "xyz".index(what[1])]), None
+    if what == "w":
+        return wave_impedance(e, h), None
+    raise ValueError(f"a near field shows {', '.join(QUANTITIES)}, not {what!r}")
 
 
 def wave_impedance(e: Complexes, h: Complexes) -> Floats:

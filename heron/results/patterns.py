@@ -11,6 +11,7 @@ from numpy.typing import NDArray
 
 from heron.engines import ENGINES, FieldSource
 from heron.engines.transient.planes import planes_in
+from heron.errors import HeronError
 from heron.quantities.constants import ETA0
 from heron.results import sphere
 from heron.results.polarisation import component, ellipse
@@ -168,6 +169,40 @@ def normal_power(powers: Budget, index: int, quantity: str) -> float:
     if quantity not in QUANTITIES:
         raise ValueError(f"a pattern shows {', '.join(QUANTITIES)}, not {quantity!r}")
     return float({"realized_gain": powers.available, "gain": powers.accepted, "directivity": powers.radiated}[quantity][index])
+
+
+def levels(results: xr.Dataset, index: int, theta_deg: Floats, phi_deg: Floats, quantity: str = "realized_gain", part: str = "total", reference: float = 0.0) -> Floats:
+    """One component in dBi (θ, φ) at all pairs of angles.
+
+    :raises ValueError: a quantity or component that there is not.
+    """
+    u = component(far_mesh(results, index, theta_deg, phi_deg), np.radians(phi_deg)[None, :], part, reference) / (2 * ETA0)
+    return decibel(4 * np.pi * u / normal_power(budget(results), index, quantity))
+
+
+@dataclass(frozen=True)
+class Polarisation:
+    """The ellipse in a direction: axial ratio in dB, tilt in degrees from θ̂ towards φ̂, sense, and realized gain in dBi of the field's components."""
+
+    axial_ratio_db: float
+    tilt_deg: float
+    right: bool
+    realized_gain_dbi: dict[str, float]
+
+
+def polarisation(results: xr.Dataset, index: int, theta_deg: float, phi_deg: float) -> Polarisation:
+    """How the field towards a direction is polarised.
+
+    :raises HeronError: there is none.
+    """
+    field = far_field(results, index, np.array([theta_deg]), np.array([phi_deg]))
+    own = ellipse(field)
+    if not np.isfinite(own.axial_ratio[0]):
+        raise HeronError("there is no field in this direction")
+    available = float(budget(results).available[index])
+    gains = {name: float(decibel(4 * np.pi * component(field, np.radians([phi_deg]), name) / (2 * ETA0) / available)[0])
+             for name in ("total", "theta", "phi", "right", "left")}
+    return Polarisation(float(20 * np.log10(own.axial_ratio[0])), float(np.degrees(own.tilt[0])), bool(own.right[0]), gains)
 
 
 def plane_angles(plane: str, step: float = 1.0) -> tuple[Floats, Floats, Floats]:

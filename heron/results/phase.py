@@ -5,10 +5,12 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 import numpy as np
+import xarray as xr
 from numpy.typing import NDArray
 
 from heron.errors import HeronError
 from heron.quantities.constants import C0
+from heron.results import patterns
 from heron.results.polarisation import co_cross
 from heron.results.sphere import directions
 
@@ -70,3 +72,13 @@ def phase_centre(field: Complexes, theta: Floats, phi: Floats, weight: Floats, f
             break
     strong = np.abs(own) ** 2 >= 0.5 * (np.abs(own) ** 2).max()
     return PhaseCentre(place, float(np.sqrt((root**2 * rest**2).sum())), float(np.abs(rest[strong]).max()))
+
+
+def phase_centres(results: xr.Dataset, indices: list[int], theta: float, phi: float, half_angle: float) -> list[PhaseCentre]:
+    """The phase centre at sweep points, over a cone about a direction; angles in rad.
+
+    :raises HeronError: no field there.
+    """
+    t, p, weight = cone(theta, phi, half_angle)
+    return [phase_centre(patterns.far_field(results, i, np.degrees(t), np.degrees(p)), t, p, weight, float(results["frequency"].values[i]),
+                         patterns.centre(results, i)) for i in indices]

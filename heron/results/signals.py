@@ -36,3 +36,11 @@ def signals(results: xr.Dataset, name: str, port: int = 0) -> Signals:
     own = f"trace {trace_names(results).index(name)}"
     h = results[f"{own}_h"].values[port] if f"{own}_h" in results else None
     return Signals(results[f"{own}_time"].values, results[f"{own}_pulse"].values, results[f"{own}_at"].values, results[f"{own}_e"].values[port], h)
+
+
+def spectrum(time: Floats, values: Floats, frequency: Floats) -> Floats:
+    """Magnitude (f, c) in dB below the largest of all, of signals (t, c) at times (t,) in s: Fourier integrals by the trapezoidal rule, floored at -120 dB."""
+    weight = np.gradient(time)
+    weight[[0, -1]] *= 0.5
+    size = np.abs(np.exp(-2j * np.pi * np.outer(frequency, time)) @ (weight[:, None] * values))
+    return np.asarray(20 * np.log10(np.maximum(size / max(float(size.max()), 1e-300), 1e-6)))

@@ -214,7 +214,7 @@ def reference_cut(request: HttpRequest, project_id: int, number: int) -> dict[st
     r = sources.parsed(actions.get_reference(request, project_id, number))
     if r.axis != "angle":
         raise HeronError("this curve is over frequency")
-    return {"angle_deg": r.x.tolist(), "level_db": sources.linear_values(r)}
+    return {"angle_deg": r.x.tolist(), "level_db": {name: r.level(name).tolist() for name in r.named}}
 
 
 @router.post("/{int:project_id}/grade", response=dict[str, Any], operation_id="grade_difference")
@@ -226,17 +226,12 @@ def grade_difference(request: HttpRequest, project_id: int, data: GradeAsked) ->
         y = own.curve(data.formula).values
         if np.iscomplexobj(y):
             raise HeronError(f"“{data.formula}” is complex; compare its magnitude, dB or parts")
-        keep = np.isfinite(y)
-        for limit, side in ((data.low_hz, 1), (data.high_hz, -1)):
-            if limit is not None:
-                keep &= side * own.frequency >= side * limit
-        pair.append((own.frequency[keep], y[keep]))
+        pair.append(fsv.between(own.frequency, y, data.low_hz, data.high_hz))
     found = fsv.compare(*pair[0], *pair[1])
-    x, first, second = fsv.common(*pair[0], *pair[1])
     measures = {"adm": found.adm_at, "fdm": found.fdm_at, "gdm": found.gdm_at}
     return {
         **{k: float(v.mean()) for k, v in measures.items()}, "grade": found.grade,
         "grades": {k: fsv.word(float(v.mean())) for k, v in measures.items()},
         "histogram": {k: found.histogram(v) for k, v in measures.items()},
-        "x_hz": x.tolist(), "difference": (first - second).tolist(), "gdm_at": found.gdm_at.tolist(),
+        "x_hz": found.x.tolist(), "difference": found.difference.tolist(), "gdm_at": found.gdm_at.tolist(),
     }

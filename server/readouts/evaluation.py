@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import io
 import zipfile
-from typing import Annotated, Any
+from typing import Annotated, Any, Literal
 
 import numpy as np
 from django.http import HttpRequest, HttpResponse
@@ -15,11 +15,10 @@ from heron.formats import tables, vtk
 from heron.formats.pattern_mesh import pattern_gltf
 from heron.formats.shapes import structure_gltf
 from heron.formats.touchstone import touchstone
-from heron.quantities.constants import ETA0
-from heron.results import near, patterns, phase, polarisation, ports
+from heron.results import near, patterns, phase, ports, signals
 from heron.results.power import budget
 from heron.results.readout import finite
-from server.errors import Problem
+from server.errors import Problem, not_found
 from server.packets import packet
 from server.projects.files import provider
 from server.projects.permissions import get_project
@@ -33,7 +32,7 @@ router = Router()
 
 Angle = Annotated[float, Query(ge=-360, le=360)]
 PATTERN_FLOOR_DB = 30.0
-MOST_RUNS = 100
+MOST_RUNS, SPECTRUM_POINTS = 100, 240
 
 
 class Shown(Schema):
@@ -86,10 +85,8 @@ def get_pattern(request: HttpRequest, project_id: int, number: int, frequency: f
 
 
 def _levels(results: Any, index: int, theta: Any, phi: Any, shown: Shown) -> Any:
-    field = patterns.far_mesh(results, index, theta, phi)
     try:
-        u = polarisation.component(field, np.radians(phi)[None, :], shown.component, np.radians(shown.reference)) / (2 * ETA0)
-        return patterns.decibel(4 * np.pi * u / patterns.normal_power(budget(results), index, shown.quantity))
+        return patterns.levels(results, index, theta, phi, shown.quantity, shown.component, np.radians(shown.reference))
     except ValueError as error:
         raise Problem(422, str(error)) from error
 
@@ -99,15 +96,7 @@ def get_polarisation(request: HttpRequest, project_id: int, number: int, frequen
     """The ellipse in a direction: axial ratio in dB, tilt in degrees from θ̂ towards φ̂, sense, and realized gain of its circular and linear components."""
     _, results = _loaded(request, project_id, number)
     index = patterns.nearest_index(results, frequency)
-    field = patterns.far_field(results, index, np.array([theta]), np.array([phi]))
-    own = polarisation.ellipse(field)
-    available = float(budget(results).available[index])
-    gains = {name: float(patterns.decibel(4 * np.pi * polarisation.component(field, np.radians([phi]), name) / (2 * ETA0) / available)[0])
-             for name in ("total", "theta", "phi", "right", "left")}
-    if not np.isfinite(own.axial_ratio[0]):
-        raise HeronError("there is no field in this direction")
-    return {"axial_ratio_db": float(20 * np.log10(own.axial_ratio[0])), "tilt_deg": float(np.degrees(own.tilt[0])), "right": bool(own.right[0]),
-            "realized_gain_dbi": gains, "frequency_hz": float(results["frequency"].values[index])}
+    return {**vars(patterns.polarisation(results, index, theta, phi)), "frequency_hz": float(results["frequency"].values[index])}
 
 
 @router.get("/{int:project_id}/runs/{int:number}/phase-centre", response=dict[str, Any], operation_id="get_phase_centre")
@@ -115,12 +104,10 @@ def get_phase_centre(request: HttpRequest, project_id: int, number: int, theta: 
                      cone: Annotated[float, Query(ge=2, le=89)] = 30) -> dict[str, Any]:
     """Against frequency, over a cone of ``cone`` degrees about a direction: the centre in m, and what is left of the phase in degrees."""
     run, results = _loaded(request, project_id, number)
-    t, p, weight = phase.cone(np.radians(theta), np.radians(phi), np.radians(cone))
-    rows = []
-    for i, _ in sources.of_run(run).far:
-        f = float(results["frequency"].values[i])
-        found = phase.phase_centre(patterns.far_field(results, i, np.degrees(t), np.degrees(p)), t, p, weight, f, patterns.centre(results, i))
-        rows.append({"frequency_hz": f, "place_m": found.place.tolist(), "rms_deg": float(np.degrees(found.rms)), "largest_deg": float(np.degrees(found.largest))})
+    indices = [i for i, _ in sources.of_run(run).far]
+    found = phase.phase_centres(results, indices, np.radians(theta), np.radians(phi), np.radians(cone))
+    rows = [{"frequency_hz": float(results["frequency"].values[i]), "place_m": c.place.tolist(), "rms_deg": float(np.degrees(c.rms)),
+             "largest_deg": float(np.degrees(c.largest))} for i, c in zip(indices, found, strict=True)]
     return {"rows": rows}
 
 
@@ -145,6 +132,21 @@ def get_decay(request: HttpRequest, project_id: int, number: int, name: str, fre
     found = capture_field(run, results, name, frequency)
     fit = near.decay(np.linalg.norm(found.points - found.points[0], axis=1), found.e)
     return {"length_m": fit.length if np.isfinite(fit.length) else None, "beta_rad_per_m": fit.beta, "rest_db": fit.rest_db}
+
+
+@router.get("/{int:project_id}/runs/{int:number}/spectrum/{name}", operation_id="get_spectrum")
+def get_spectrum(request: HttpRequest, project_id: int, number: int, name: str, field: Literal["e", "h"] = "e") -> HttpResponse:
+    """Spectra of the components of a signal at a point, dB below the largest, up to half beyond the band; frequencies in Hz."""
+    _, results = _loaded(request, project_id, number)
+    try:
+        found = signals.signals(results, name)
+    except LookupError as error:
+        raise not_found("signals of that name") from error
+    values = found.e if field == "e" else found.h
+    if values is None:
+        raise not_found("magnetic field in these signals")
+    f = 1.5 * float(results["frequency"].values.max()) * np.arange(1, SPECTRUM_POINTS + 1) / SPECTRUM_POINTS
+    return packet({}, frequency=f, level=signals.spectrum(found.time, values[:, 0], f))
 
 
 def _file(content: str | bytes, name: str, kind: str) -> HttpResponse:

@@ -5,7 +5,6 @@ from __future__ import annotations
 from functools import lru_cache
 from typing import Any
 
-import numpy as np
 from django.http import HttpRequest
 
 from heron.errors import HeronError
@@ -79,8 +78,3 @@ def _line(text: str, runs: list[Run]) -> dict[str, Any]:
     found = {r.number: verdict(r.id, text) for r in runs}
     return {"text": text, "error": "", "spec": shown, "verdicts": {
         str(n): {"passed": v.passed, "worst": v.worst, "frequency_hz": v.frequency, "margin": v.margin, "reason": v.reason} for n, v in found.items()}}
-
-
-def linear_values(found: curves.Reference) -> dict[str, list[float]]:
-    """Magnitudes of a curve over angle, in dB of power for gains."""
-    return {n: (10 * np.log10(np.maximum(np.abs(v), 1e-10))).tolist() for n, v in found.named.items()}

@@ -18,7 +18,7 @@ from heron.geometry.places import POINTS, TIME_POINTS
 from heron.model import Evaluated, load_document
 from heron.model.differences import differences
 from heron.results import currents, near, patterns, readout, signals
-from server.errors import not_found
+from server.errors import Problem, not_found
 from server.packets import packet
 from server.runs import actions, store
 from server.runs.fields import capture_field, model_of
@@ -187,7 +187,8 @@ def _results(request: HttpRequest, project_id: int, number: int) -> tuple[Run, A
 def get_sweep(request: HttpRequest, project_id: int, number: int) -> dict[str, Any]:
     """Everything against frequency, with badges."""
     run, results = _results(request, project_id, number)
-    return {**readout.sweep(results), "errors": vars(trust.estimate(results)), "far_field": run.summary["far_field"],
+    estimate = trust.estimate(results)
+    return {**readout.sweep(results), "errors": {**vars(estimate), "minimum_db": estimate.at_level(run.headline["level_db"])}, "far_field": run.summary["far_field"],
             "power_flux": run.summary.get("power_flux", {}), "captures": _captures(model_of(run))}
 
 
@@ -209,14 +210,18 @@ def get_current(request: HttpRequest, project_id: int, number: int, frequency: f
 
 
 @router.get("/{int:project_id}/runs/{int:number}/near/{name}", operation_id="get_near_field")
-def near_field_at(request: HttpRequest, project_id: int, number: int, name: str, frequency: float) -> HttpResponse:
-    """RMS |E| and |H| of a capture, and the complex components at its points."""
+def near_field_at(request: HttpRequest, project_id: int, number: int, name: str, frequency: float, quantity: str = "e") -> HttpResponse:
+    """One quantity at the points of a capture: its steady value, and the phasors it is the size of, if it moves."""
     run, results = _results(request, project_id, number)
     f = capture_field(run, results, name, frequency)
+    try:
+        value, phasor = near.quantity(f.e, f.h, quantity)
+    except ValueError as error:
+        raise Problem(422, str(error)) from error
     header: dict[str, Any] = {"frequency_hz": f.frequency, "kind": f.kind, "counts": f.counts}
     if f.kind == "power_flux":
         header["power_w"] = near.flux(f.points, (f.counts[0], f.counts[1]), f.e, f.h)
-    return packet(header, points=f.points, e=near.rms_magnitude(f.e), h=near.rms_magnitude(f.h), e_re=f.e.real, e_im=f.e.imag, h_re=f.h.real, h_im=f.h.imag)
+    return packet(header, points=f.points, value=value, **({} if phasor is None else {"re": phasor.real, "im": phasor.imag}))
 
 
 @router.get("/{int:project_id}/runs/{int:number}/surface/{name}", operation_id="get_surface_current")

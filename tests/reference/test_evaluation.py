@@ -8,7 +8,7 @@ import skrf
 import xarray as xr
 
 from heron.errors import HeronError
-from heron.results import fsv, patterns, phase, polarisation, ports, sphere
+from heron.results import fsv, near, patterns, phase, polarisation, ports, signals, sphere
 from tests.models import C0, dipole, solve
 
 
@@ -271,3 +271,35 @@ def test_curves_that_cannot_be_compared() -> None:
         fsv.compare(X, wave(), X + 100, wave())
     with pytest.raises(HeronError, match="two values at"):
         fsv.compare(np.array([1.0, 1.0, 2.0]), np.ones(3), X, wave())
+
+
+def test_quantities_of_a_plane_wave() -> None:
+    """Along z, E along x of 1 V/m peak: |E| rms, components, power 1/2η, |E|/|H| = η; a vector has three phasors, a component one, power none."""
+    eta = 376.730313412
+    e, h = np.array([[1, 0, 0]], dtype=complex), np.array([[0, 1 / eta, 0]], dtype=complex)
+    wanted = {"e": 0.5**0.5, "h": 0.5**0.5 / eta, "ex": 1, "ey": 0, "hy": 1 / eta, "s": 0.5 / eta, "sz": 0.5 / eta, "sx": 0, "w": eta}
+    for what, value in wanted.items():
+        found, phasor = near.quantity(e, h, what)
+        assert found[0] == pytest.approx(value), what
+        assert (None if phasor is None else phasor.shape[1]) == (3 if what in "eh" else 1 if what[0] in "eh" else None)
+    with pytest.raises(ValueError, match="a near field shows"):
+        near.quantity(e, h, "mood")
+
+
+def test_decay_and_phase_along_a_line() -> None:
+    """A wave that falls to 1/e over 0.4 m with 30 rad/m: both come out of the fit."""
+    x = np.linspace(0, 1, 41)
+    field = np.stack((0 * x, np.exp(-x / 0.4 - 30j * x), 0.1 * np.exp(-x)), axis=1)
+    fit = near.decay(x, field)
+    assert (fit.length, fit.beta) == pytest.approx((0.4, 30), rel=1e-9)
+    assert fit.rest_db < 1e-9
+    with pytest.raises(HeronError, match="at least three points"):
+        near.decay(x[:2], field[:2])
+
+
+def test_the_spectrum_of_a_gaussian_pulse() -> None:
+    """exp(-(t/τ)²) at f0 has |F| falling as exp(-(π τ (f - f0))²) (Bracewell, The Fourier Transform and Its Applications)."""
+    t, tau, f0 = np.linspace(-10e-9, 10e-9, 4001), 1e-9, 2e9
+    f = np.linspace(1.4e9, 2.6e9, 25)
+    level = signals.spectrum(t, (np.exp(-((t / tau) ** 2)) * np.cos(2 * np.pi * f0 * t))[:, None], f)[:, 0]
+    assert np.allclose(level, 20 * np.log10(np.e) * -((np.pi * tau * (f - f0)) ** 2), atol=2e-3)

@@ -203,6 +203,13 @@ def test_near_fields_as_vtk_and_their_decay(api: Api, project: Project, at: str)
     assert fit["beta_rad_per_m"] == pytest.approx(k, rel=0.02), "a wave outwards"
     assert fit["length_m"] > 0
     text = api.ask("get", f"{at}/runs/{run}/export/near/sheet.vtk?frequency=868e6").content.decode()
+    _, whole = unpacked(api.ask("get", f"{at}/runs/{run}/near/sheet?frequency=868e6").content)
+    _, part = unpacked(api.ask("get", f"{at}/runs/{run}/near/sheet?frequency=868e6&quantity=ez").content)
+    _, power = unpacked(api.ask("get", f"{at}/runs/{run}/near/sheet?frequency=868e6&quantity=sx").content)
+    assert (whole["re"].shape, part["re"].shape, "re" in power) == ((12, 3), (12, 1), False)
+    assert np.allclose(part["value"], np.hypot(part["re"], part["im"])[:, 0], rtol=1e-5)
+    assert power["value"].min() > 0, "power flows away from a dipole"
+    assert "a near field shows" in api.ask("get", f"{at}/runs/{run}/near/sheet?frequency=868e6&quantity=mood").json()["title"]
     assert "DIMENSIONS 3 4 1" in text
     assert text.count("VECTORS") == 4
     points = np.array([[float(v) for v in line.split()] for line in text.split("POINTS 12 double\n")[1].split("\n")[:12]])

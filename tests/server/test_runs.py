@@ -166,6 +166,8 @@ def test_what_a_run_in_time_recorded_is_served(api: Api, worker: Callable[[], An
     header, arrays = unpacked(api.ask("get", f"{base}/signals/pictures").content)
     assert header["complete"] and header["counts"] == [5, 7] and arrays["e"].shape == (len(arrays["time_ns"]), 35, 3)
     assert "h" in unpacked(api.ask("get", f"{base}/signals/signal").content)[1]
+    _, spectra = unpacked(api.ask("get", f"{base}/spectrum/signal?field=h").content)
+    assert spectra["level"].shape == (240, 3) and spectra["level"].max() == 0
     header, _ = unpacked(api.ask("get", f"{base}/near/flux?frequency=9e8").content)
     listed = min(sweep["power_flux"]["flux"], key=lambda p: abs(p["frequency_hz"] - 9e8))
     assert header["power_w"] == pytest.approx(listed["power_w"])

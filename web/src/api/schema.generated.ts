@@ -492,7 +492,7 @@ export interface paths {
         };
         /**
          * Near Field At
-         * @description RMS |E| and |H| of a capture, and the complex components at its points.
+         * @description One quantity at the points of a capture: its steady value, and the phasors it is the size of, if it moves.
          */
         get: operations["get_near_field"];
         put?: never;
@@ -912,6 +912,26 @@ export interface paths {
          * @description The fit of a line capture's field: 1/e length, phase constant, wavelength along it.
          */
         get: operations["get_decay"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/projects/{project_id}/runs/{number}/spectrum/{name}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Get Spectrum
+         * @description Spectra of the components of a signal at a point, dB below the largest, up to half beyond the band; frequencies in Hz.
+         */
+        get: operations["get_spectrum"];
         put?: never;
         post?: never;
         delete?: never;
@@ -2516,6 +2536,7 @@ export interface operations {
         parameters: {
             query: {
                 frequency: number;
+                quantity?: string;
             };
             header?: never;
             path: {
@@ -3173,6 +3194,30 @@ export interface operations {
                         [key: string]: unknown;
                     };
                 };
+            };
+        };
+    };
+    get_spectrum: {
+        parameters: {
+            query?: {
+                field?: "e" | "h";
+            };
+            header?: never;
+            path: {
+                project_id: number;
+                number: number;
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
         };
     };

@@ -62,11 +62,11 @@ export interface Badges {
   minimum: { frequency_hz: number; level_db: number };
   bands: Record<"-10 dB" | "VSWR 2", Band[]>;
 }
-/** `errors`: estimates of |ΔS| and of the gain's error in dB, with what they rest on. */
+/** `errors`: estimates of |ΔS|, of the gain's error and of that of the lowest |S11| in dB, with what they rest on. */
 export interface Sweep {
   frequency_hz: number[]; solved: boolean[]; ports: number[]; z0_ohm: number[]; power_share: Record<string, (number | null)[]>; badges: Record<string, Badges>;
   absorbed_share: Record<string, (number | null)[]>; power_flux: Record<string, { frequency_hz: number; power_w: number }[]>; surfaces: string[]; traces: string[]; wires: boolean;
-  far_field: FarFigures[]; captures: { name: string; kind: string }[]; errors: { s: number | null; gain_db: number | null; basis: string };
+  far_field: FarFigures[]; captures: { name: string; kind: string }[]; errors: { s: number | null; gain_db: number | null; minimum_db: number | null; basis: string };
 }
 export interface Cut {
   plane: string; angle_deg: number[]; level_dbi: number[]; axial_ratio_db: (number | null)[]; peak_deg: number; beamwidth_deg: number | null; front_to_back_db: number | null;

@@ -99,11 +99,11 @@ export function PatternLens({ packet, extent }: { packet: Packet; extent: Extent
 export function NearLens({ packet }: { packet: Packet }) {
   const geometry = useDisposed(useMemo(() => {
     const [columns, rows] = packet.header.counts as [number, number];
-    const { points, e } = packet.arrays;
-    const most = Math.max(...e!.data, 1e-30);
+    const { points, value } = packet.arrays;
+    const most = Math.max(...value!.data, 1e-30);
     const at = (r: number, c: number): number => r * columns + c;
     return grid(rows, columns, (r, c) => [0, 1, 2].map((k) => points!.data[3 * at(r, c) + k]!) as [number, number, number],
-      (r, c) => 1 + (20 * Math.log10(Math.max(e!.data[at(r, c)]! / most, 1e-9))) / NEAR_DB);
+      (r, c) => 1 + (20 * Math.log10(Math.max(value!.data[at(r, c)]! / most, 1e-9))) / NEAR_DB);
   }, [packet]));
   return <mesh geometry={geometry}><meshBasicMaterial vertexColors side={DoubleSide} transparent opacity={0.92} /></mesh>;
 }

@@ -2,7 +2,7 @@ import { expect, it } from "vitest";
 import type { MarkerEntry, RunLine, SpecState } from "../../api/types";
 import { labels } from "./context";
 import { crossing, locate, valueAt } from "./markers";
-import { pointValues, span, specFormula, spectrum } from "./values";
+import { pointValues, span, specFormula } from "./values";
 
 const run = (number: number, values: Record<string, [number, string]>): RunLine => ({ number, values: Object.fromEntries(Object.entries(values).map(([k, [value, unit]]) => [k, { value, unit }])) }) as unknown as RunLine;
 
@@ -52,22 +52,14 @@ it("writes a band's unit once where it can", () => {
   expect(span({ low_hz: 9e8, high_hz: 1.1e9 })).toBe("900 MHz–1.1 GHz");
 });
 
-it("gives rms, components, moments and power of a plane wave", () => {
-  const one = (...v: number[]): { shape: number[]; data: Float32Array } => ({ shape: [1, 3], data: Float32Array.from(v) });
-  const eta = 376.730;
-  const packet = { header: {}, arrays: { e_re: one(1, 0, 0), e_im: one(0, 0, 0), h_re: one(0, 1 / eta, 0), h_im: one(0, 0, 0) } };
-  expect(pointValues(packet, "e", null)[0]).toBeCloseTo(Math.SQRT1_2, 6);
-  expect(pointValues(packet, "ex", null)[0]).toBe(1);
-  expect(pointValues(packet, "ex", Math.PI)[0]).toBeCloseTo(-1, 6);
-  expect(pointValues(packet, "ey", null)[0]).toBe(0);
-  expect(pointValues(packet, "sz", null)[0]).toBeCloseTo(0.5 / eta, 9);
-  expect(pointValues(packet, "s", null)[0]).toBeCloseTo(0.5 / eta, 9);
-  expect(pointValues(packet, "w", null)[0]).toBeCloseTo(eta, 2);
-});
-
-it("finds the frequency of a signal", () => {
-  const time = Array.from({ length: 2000 }, (_, n) => n * 0.01), y = time.map((t) => Math.exp(-(((t - 10) / 3) ** 2)) * Math.cos(2 * Math.PI * 1.5 * t));
-  const f = [0.5e9, 1e9, 1.5e9, 2e9], level = spectrum(time, y, f);
-  expect(level[2]).toBeCloseTo(0, 6);
-  expect(level[1]).toBeLessThan(-40);
+it("gives steady values, and components and vectors at a moment", () => {
+  const array = (shape: number[], ...v: number[]): { shape: number[]; data: Float32Array } => ({ shape, data: Float32Array.from(v) });
+  const component = { header: {}, arrays: { value: array([2], 1, 2), re: array([2, 1], 1, 0), im: array([2, 1], 0, 2) } };
+  expect(Array.from(pointValues(component, null))).toEqual([1, 2]);
+  expect(pointValues(component, Math.PI)[0]).toBeCloseTo(-1, 6);
+  expect(pointValues(component, Math.PI / 2)[1]).toBeCloseTo(-2, 6);
+  const vector = { header: {}, arrays: { value: array([1], 5), re: array([1, 3], 3, 4, 0), im: array([1, 3], 0, 0, 1) } };
+  expect(pointValues(vector, 0)[0]).toBeCloseTo(5, 6);
+  expect(pointValues(vector, Math.PI / 2)[0]).toBeCloseTo(1, 6);
+  expect(Array.from(pointValues({ header: {}, arrays: { value: array([1], 7) } }, 1))).toEqual([7]);
 });

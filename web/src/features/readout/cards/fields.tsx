@@ -146,7 +146,7 @@ export function NearLine(props: CardProps) {
   const { what, form, unit, choices } = useField(props);
   const phase = usePhase();
   const own = shown.filter((s) => s.sweep.captures.some((c) => c.name === name));
-  const { all, pending } = useQueries({ queries: own.map((s) => field(projectId, s.line.number, `near/${encodeURIComponent(name ?? "")}`, cursor)), combine: (q) => ({ all: q.map((r) => r.data), pending: q.some((r) => r.isFetching) }) });
+  const { all, pending } = useQueries({ queries: own.map((s) => field(projectId, s.line.number, `near/${encodeURIComponent(name ?? "")}`, cursor, `&quantity=${what}`)), combine: (q) => ({ all: q.map((r) => r.data), pending: q.some((r) => r.isFetching) }) });
   const { data: fit } = useQuery({ ...evaluated<Decay>(projectId, shown[0]!.line.number, `decay/${encodeURIComponent(name ?? "")}?frequency=${cursor}`), retry: false });
   const key = own.map((s) => s.color + s.dash + s.label).join();
   const { curves, most } = useMemo(() => {
@@ -155,7 +155,7 @@ export function NearLine(props: CardProps) {
       const points = d?.arrays.points;
       if (!d || !points) return [];
       const x = Array.from({ length: points.data.length / 3 }, (_, k) => Math.hypot(...[0, 1, 2].map((c) => points.data[3 * k + c]! - points.data[c]!)));
-      const y = pointValues(d, what, form === "moment" ? phase.phase : null);
+      const y = pointValues(d, form === "moment" ? phase.phase : null);
       peaks.push(y.reduce((m, v) => Math.max(m, Math.abs(v)), 0));
       return [{ x, y: form === "db" ? y.map((v) => decibel(v, what)) : y, color: own[i]!.color, dash: own[i]!.dash, label: own.length > 1 ? own[i]!.label : undefined }];
     });
@@ -188,15 +188,15 @@ export function NearPlane(props: CardProps) {
   const [name, choice] = useCapture(props, "near_plane", first);
   const { what, form, unit, choices } = useField(props);
   const phase = usePhase();
-  const { data, isFetching } = useQuery({ ...field(projectId, first.line.number, `near/${encodeURIComponent(name ?? "")}`, cursor), enabled: name !== undefined });
+  const { data, isFetching } = useQuery({ ...field(projectId, first.line.number, `near/${encodeURIComponent(name ?? "")}`, cursor, `&quantity=${what}`), enabled: name !== undefined });
   const map = useMemo(() => {
     const points = data?.arrays.points;
     if (!points || data.header.kind !== "near_plane") return null;
     const [columns, rows] = data.header.counts as [number, number];
     const corner = (i: number): number[] => [0, 1, 2].map((k) => points.data[3 * i + k]!);
     const span = (i: number): number => Math.hypot(...corner(i).map((v, k) => v - corner(0)[k]!));
-    const now = shades(pointValues(data, what, form === "moment" ? phase.phase : null), what, form);
-    const top = form === "moment" ? shades(pointValues(data, what, null), what, "size").high * (what === "e" || what === "h" ? Math.SQRT2 : 1) : now.high;
+    const now = shades(pointValues(data, form === "moment" ? phase.phase : null), what, form);
+    const top = form === "moment" ? shades(pointValues(data, null), what, "size").high * (what === "e" || what === "h" ? Math.SQRT2 : 1) : now.high;
     return { ...now, low: now.signed ? -top : now.low, high: top, columns, rows, width_m: span(columns - 1), height_m: span((rows - 1) * columns) };
   }, [data, what, form, phase.phase]);
   if (!name) return <Card title="Near field on a plane"><Nothing>This run has no capture on a plane.</Nothing></Card>;
@@ -220,8 +220,8 @@ export function NearBox(props: CardProps) {
   const { what, form, unit, choices } = useField(props);
   const phase = usePhase();
   const [share, setShare] = useState(0.5);
-  const { data, isFetching } = useQuery({ ...field(projectId, first.line.number, `near/${encodeURIComponent(name ?? "")}`, cursor), enabled: name !== undefined });
-  const values = useMemo(() => (data?.header.kind === "near_box" ? shades(pointValues(data, what, form === "moment" ? phase.phase : null), what, form) : null), [data, what, form, phase.phase]);
+  const { data, isFetching } = useQuery({ ...field(projectId, first.line.number, `near/${encodeURIComponent(name ?? "")}`, cursor, `&quantity=${what}`), enabled: name !== undefined });
+  const values = useMemo(() => (data?.header.kind === "near_box" ? shades(pointValues(data, form === "moment" ? phase.phase : null), what, form) : null), [data, what, form, phase.phase]);
   const counts = data?.header.counts as [number, number, number] | undefined;
   if (!data || !values || !counts || !name) return <Card title="Near field in a box" note={choice}><Nothing>Reading…</Nothing></Card>;
   const k = Number(across), [a, b] = [(k + 1) % 3, (k + 2) % 3] as [number, number], layer = Math.round(share * (counts[k]! - 1));

@@ -41,7 +41,7 @@ export function Scattering(props: CardProps) {
   const { of, unit } = FORMS[form];
   const lines: Line[] = names.slice(0, 16).map((n) => ({ formula: of(n), name: n.toUpperCase() }));
   const own = badgesOf(first, port(first));
-  const wrong = own ? 8.686 * Math.min(1, (first.sweep.errors.s ?? 0) / 10 ** (own.minimum.level_db / 20)) : 0; // dB that an error of S means at the minimum
+  const wrong = first.sweep.errors.minimum_db ?? 0;
   const reflects = names[0] === pairName(ports, ports[0]!, ports[0]!);
   const bands = form === "dB" && reflects ? own?.bands["-10 dB"] ?? [] : [];
   const badges: Badge[] = form === "dB" && reflects && own ? [
@@ -113,15 +113,13 @@ export function SmithCard(props: CardProps) {
   const [grid, setGrid] = useSetting<SmithGrid>(props, "grid", "impedance");
   const [circle, setCircle] = useSetting<number>(props, "circle", 2);
   const s = pairName(first.sweep.ports, Number(p), Number(p));
-  const { answers, pending } = useCurves(projectId, [...shown.map((r) => `run ${r.line.number}`), ...references.map((r) => `reference ${r.line.number}`)], [s]);
+  const { answers, pending } = useCurves(projectId, [...shown.map((r) => `run ${r.line.number}`), ...references.map((r) => `reference ${r.line.number}`)], [s, `z${p}/1 ohm`, `vswr${p}`]);
   const key = [...shown, ...references].map((r) => r.color + r.dash).join();
   const traces = useMemo(() => [...shown, ...references].flatMap((r, k) => { const a = answers[k]?.[0]; return a && !a.error && a.im ? [{ re: a.re, im: a.im, color: r.color, dash: r.dash, of: k }] : []; }), [answers, key]); // eslint-disable-line react-hooks/exhaustive-deps
-  const own = answers[0]?.[0], z0 = first.sweep.z0_ohm[first.sweep.ports.indexOf(Number(p))]!;
+  const [own, z, vswr] = answers[0] ?? [];
   const live = (cursor: number): Badge[] => {
     const i = at(first, cursor);
-    if (!own?.im) return [];
-    const gamma = Math.hypot(own.re[i] ?? 1, own.im[i] ?? 0);
-    return [{ text: complex(...impedance(own.re[i] ?? 0, own.im[i] ?? 0, z0)) }, { text: `VSWR ${gamma < 1 ? fixed((1 + gamma) / (1 - gamma), 2) : "∞"}` }];
+    return z?.im && vswr ? [{ text: complex(z.re[i] ?? NaN, z.im[i] ?? NaN) }, { text: `VSWR ${fixed(vswr.re[i], 2)}` }] : [];
   };
   const ticks = useMemo(() => {
     const f = first.sweep.frequency_hz;
@@ -144,11 +142,6 @@ export function SmithCard(props: CardProps) {
       <Smith traces={traces} at={(cursor) => traces.map((t) => (t.of < shown.length ? at(shown[t.of]!, cursor) : undefined))} grid={grid} vswr={circle} ticks={[...(shown.length === 1 ? ticks : []), ...named]} />
     </Card>
   );
-}
-
-function impedance(re: number, im: number, z0: number): [number, number] {
-  const d = (1 - re) ** 2 + im * im;
-  return [(z0 * (1 - re * re - im * im)) / d, (z0 * 2 * im) / d];
 }
 
 export function TimeReflection(props: CardProps) {

@@ -1,6 +1,7 @@
 /** Cards of what captures recorded over time, and of power through rectangles. */
 import { useQuery } from "@tanstack/react-query";
 import { useEffect, useMemo, useState } from "react";
+import { packet } from "../../../api/client";
 import { signals } from "../../../api/queries";
 import { nearest, useCursor } from "../../../app/cursor";
 import { number, quantity } from "../../../format";
@@ -9,12 +10,10 @@ import { type Curve, LinePlot } from "../../../plots/LinePlot";
 import { series } from "../../../plots/scale";
 import { Card, Choice, Nothing } from "../Card";
 import { type CardProps, axis, useDesk, useSetting } from "../context";
-import { spectrum } from "../values";
 import { useCapture } from "./fields";
 
 const AXES = ["x", "y", "z"];
 const FRAME_MS = 60;
-const SPECTRUM_POINTS = 240;
 
 export function PowerFlux(props: CardProps) {
   const { shown } = useDesk();
@@ -41,16 +40,17 @@ export function Signal(props: CardProps) {
   const { line, sweep } = shown[0]!;
   const there = name !== undefined && sweep.traces.includes(name);
   const { data } = useQuery({ ...signals(projectId, line.number, name ?? ""), enabled: there });
+  const { data: spectra } = useQuery({ queryKey: ["spectrum", projectId, line.number, name, what], staleTime: Infinity, enabled: there && over === "frequency", queryFn: () => packet(`/projects/${projectId}/runs/${line.number}/spectrum/${encodeURIComponent(name ?? "")}?field=${what}`) });
   const { curves, peak } = useMemo(() => {
     const values = data?.arrays[what];
     if (!data || !values) return { curves: [], peak: 0 };
     const time = data.arrays.time_ns!.data;
-    const own = AXES.map((a, k) => ({ x: time as ArrayLike<number>, y: Float32Array.from(time, (_, n) => values.data[3 * n + k]!), ...series(k), label: `${what.toUpperCase()}${a}` })).filter((c) => c.y.some((v) => v !== 0));
+    const own = AXES.map((a, k) => ({ x: time as ArrayLike<number>, y: Float32Array.from(time, (_, n) => values.data[3 * n + k]!), ...series(k), label: `${what.toUpperCase()}${a}`, axis: k })).filter((c) => c.y.some((v) => v !== 0));
     const peak = own.reduce((most, c) => c.y.reduce((m, v) => Math.max(m, Math.abs(v)), most), 0);
     if (over === "time") return { curves: own as Curve[], peak };
-    const top = sweep.frequency_hz.at(-1)! * 1.5, f = Array.from({ length: SPECTRUM_POINTS }, (_, i) => (top * (i + 1)) / SPECTRUM_POINTS);
-    return { curves: own.map((c): Curve => ({ ...c, x: f, y: spectrum(time, c.y, f) })), peak };
-  }, [data, what, over, sweep]);
+    const f = spectra?.arrays.frequency, level = spectra?.arrays.level;
+    return { curves: f && level ? own.map((c): Curve => ({ ...c, x: f.data, y: Float32Array.from(f.data, (_, n) => level.data[3 * n + c.axis]!) })) : [], peak };
+  }, [data, what, over, spectra]);
   if (!there) return <Card title="Signal at a point"><Nothing>Run {line.number} was solved at frequencies, or the point lies beyond the walls: there is no signal.</Nothing></Card>;
   const title = over === "time" ? "time_ns" : "frequency_hz";
   return (
