@@ -8,7 +8,9 @@ import { Button } from "../../ui/Button";
 import { Mark, type State } from "../../ui/Mark";
 import { Sketch } from "../shelf/Sketch";
 import { DeskContext } from "./context";
-import { CardGrid, CursorKeeper, useCards, useReadoutDesk } from "./Readout";
+import { useCards, useReadoutDesk } from "./desk";
+import { CardGrid } from "./CardGrid";
+import { CursorKeeper } from "./CursorBar";
 import { usePage } from "./page";
 
 const PARAMETERS_SHOWN = 40;
