@@ -10,6 +10,7 @@ from numpy.typing import NDArray
 
 from heron.errors import HeronError
 from heron.networks import input_impedance, renormalise
+from heron.quantities import engineering
 
 Floats = NDArray[np.float64]
 Complexes = NDArray[np.complex128]
@@ -76,7 +77,7 @@ def time_domain(frequency: Floats, gamma: Complexes, z0: float) -> StepResponse:
         raise HeronError("reflection against time needs at least 8 evenly spaced frequencies; choose linear spacing in the plan")
     if frequency[0] > 0.1 * frequency[-1]:
         raise HeronError("reflection against time needs frequencies from at most a tenth of the highest, "
-                         f"{frequency[-1] / 10:.4g} Hz; the sweep begins at {frequency[0]:.4g} Hz")
+                         f"{engineering(frequency[-1] / 10, 'Hz')}; the sweep begins at {engineering(frequency[0], 'Hz')}")
     grid = np.arange(int(np.floor(frequency[-1] / step)) + 1) * step
     phase = unwrapped(gamma)
     turns = np.round((phase[0] - (phase[1] - phase[0]) / step * frequency[0]) / np.pi)

@@ -1,4 +1,4 @@
-import { extent, nice, ticks } from "d3-array";
+import { extent, nice, range, ticks } from "d3-array";
 import { type KeyboardEvent, type PointerEvent, useState } from "react";
 import { useAt, useCursor } from "../app/cursor";
 import { number, quantity } from "../format";
@@ -25,6 +25,7 @@ interface Props {
 }
 
 const SIDES = { right: 12, top: 12, bottom: 32, left: 48 };
+const RIGHT = 90; // degrees: wide stretches of angle are marked by right angles or thirds of them
 const FINE = 0.002; // of the width: a step of the keys
 
 /** Curves over one axis with a shared cursor and named flags. Wheel with Shift zooms, double click shows all again. Gaps stay gaps. */
@@ -102,7 +103,7 @@ function option(curves: Curve[], x: Props["x"], y: Props["y"], [left, right]: [n
   const ink = resolved("var(--ink2)"), faint = resolved("var(--faint)"), line = resolved("var(--ink3)");
   const axis = { axisLabel: { ...SMALL, color: ink, hideOverlap: true }, nameTextStyle: { ...SMALL, color: ink }, animation: false };
   const reach = high - low, levels = ticks(low, high, y.ticks ?? 5);
-  const places = x.log ? {} : { customValues: ticks(left, right, Math.max(2, Math.floor(width / 75))) };
+  const places = x.log ? {} : { customValues: x.unit === "°" && right - left > 90 ? range(Math.ceil(left / RIGHT) * RIGHT, right + 1, width > 420 ? RIGHT / 3 : RIGHT) : ticks(left, right, Math.max(2, Math.floor(width / 75))) };
   return {
     grid: SIDES,
     xAxis: {
@@ -111,7 +112,7 @@ function option(curves: Curve[], x: Props["x"], y: Props["y"], [left, right]: [n
       axisTick: { show: true, length: 4, lineStyle: { color: line }, ...places }, axisLabel: { ...axis.axisLabel, ...places, formatter: (v: number) => (x.log ? quantity(v * x.factor, x.unit, 2) : number(v, 5)) },
     },
     yAxis: {
-      ...axis, type: "value", min: low, max: high, axisLine: { show: false }, axisTick: { show: false }, splitLine: { show: false },
+      ...axis, type: "value", min: low, max: high, axisLine: { show: false, onZero: false }, axisTick: { show: false }, splitLine: { show: false },
       name: [y.label, y.unit].filter(Boolean).join(", "), nameLocation: "start", nameGap: 0, nameTextStyle: { ...SMALL, color: ink, align: "left", verticalAlign: "top", padding: [17, 0, 0, -44] },
       axisLabel: { ...axis.axisLabel, customValues: levels, formatter: (v: number) => number(v, 5) },
     },

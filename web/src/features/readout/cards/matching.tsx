@@ -39,6 +39,7 @@ export function Scattering(props: CardProps) {
   const [chosen, choose] = useSetting<string>(props, "pairs", "first");
   const { options, names } = pairsOf(ports, chosen);
   const { of, unit } = FORMS[form];
+  const title = names.length === 1 ? names[0]!.toUpperCase() : "S";
   const lines: Line[] = names.slice(0, 16).map((n) => ({ formula: of(n), name: n.toUpperCase() }));
   const own = badgesOf(first, port(first));
   const wrong = first.sweep.errors.minimum_db ?? 0;
@@ -50,7 +51,7 @@ export function Scattering(props: CardProps) {
   ] : [];
   return (
     <CurveCard
-      props={props} lines={lines} title={names.length === 1 ? `|${names[0]!.toUpperCase()}|` : "|S|"} bands={bands.map((b) => [b.low_hz, b.high_hz])} limits={form === "dB" && reflects ? [{ y: -10 }] : []}
+      props={props} lines={lines} title={form === "dB" || form === "magnitude" ? `|${title}|` : title} bands={bands.map((b) => [b.low_hz, b.high_hz])} limits={form === "dB" && reflects ? [{ y: -10 }] : []}
       note={<><Choice label="Form" value={form} options={Object.entries(FORMS).map(([k, f]) => [k as Form, f.title] as const)} onChange={setForm} />{options.length > 0 && <> · <Choice label="Which" value={chosen} options={options} onChange={choose} /></>}</>}
       badges={form === "dB" ? badges : (value) => { const v = value(0); return v === null ? [] : [{ text: `${fixed(v, 3)} ${unit} at the cursor`.replace("  ", " ") }]; }}
       y={{ unit, fit: form === "dB" ? (low, high) => [Math.max(-60, Math.floor(Math.min(low, -20) / 10) * 10), Math.max(0, Math.ceil(high))] : undefined }}
