@@ -19,7 +19,7 @@ export function Ellipse({ ratio, tilt, right, linear }: { ratio: number; tilt: n
       series: [
         line([[-1.1, 0], [1.1, 0]], "var(--rule)", 1), line([[0, -1.1], [0, 1.1]], "var(--rule)", 1),
         line(Array.from({ length: STEPS + 1 }, (_, i) => tip((2 * Math.PI * i) / STEPS)), "var(--heron)", 2),
-        { type: "scatter", silent: true, symbolSize: 0.1, itemStyle: { opacity: 0 }, label: { show: true, ...SMALL, color: resolved("var(--ink2)"), formatter: (p: { data: [number, number, string] }) => p.data[2] }, data: [[1.02, 0.08, "θ̂"], [0.08, -1.02, "φ̂"]] },
+        { type: "scatter", silent: true, symbolSize: 0.1, itemStyle: { color: "transparent" }, label: { show: true, ...SMALL, color: resolved("var(--ink2)"), formatter: (p: { data: [number, number, string] }) => p.data[2] }, data: [[1.02, 0.08, "θ̂"], [0.08, -1.02, "φ̂"]] },
         ...(linear ? [] : [{ type: "scatter", silent: true, symbol: "triangle", symbolSize: 11, symbolRotate: (Math.atan2(head[1] - before[1], head[0] - before[0]) * 180) / Math.PI - 90, itemStyle: { color: resolved("var(--heron)") }, data: [head] }]),
       ],
     };

@@ -1,4 +1,5 @@
 import { Line } from "@react-three/drei";
+import { max, quantile } from "d3-array";
 import { useEffect, useMemo } from "react";
 import { BufferAttribute, BufferGeometry, DoubleSide } from "three";
 import type { Packet } from "../api/client";
@@ -28,13 +29,13 @@ export function CurrentLens({ packet }: { packet: Packet }) {
 
 const SURFACE_DB = 40;
 
-/** |K| on every rectangle of metal, 40 dB below its largest value; with `linear` in proportion to it, with a `phase` in rad at that moment. */
+/** |K| on every rectangle of metal, 40 dB below its largest value; with `linear` in proportion, what is above 98 % of all alike (edges would leave the rest dark), with a `phase` in rad at that moment. */
 export function SurfaceLens({ packet, linear = false, phase = null }: { packet: Packet; linear?: boolean; phase?: number | null }) {
   const geometry = useDisposed(useMemo(() => {
     const { low, high, normal, re, im } = packet.arrays;
     const count = normal!.data.length;
     const peak = Array.from({ length: count }, (_, q) => Math.hypot(...[0, 1, 2].flatMap((k) => [re!.data[3 * q + k]!, im!.data[3 * q + k]!])));
-    const most = peak.reduce((a, b) => Math.max(a, b), 1e-30);
+    const most = Math.max(1e-30, (linear ? quantile(peak, 0.98) : max(peak)) ?? 0);
     const size = phase === null ? peak : Array.from({ length: count }, (_, q) => Math.hypot(...[0, 1, 2].map((k) => re!.data[3 * q + k]! * Math.cos(phase) - im!.data[3 * q + k]! * Math.sin(phase))));
     const positions = new Float32Array(12 * count), colors = new Float32Array(12 * count);
     const index: number[] = [];
@@ -59,24 +60,35 @@ export function SurfaceLens({ packet, linear = false, phase = null }: { packet: 
   return <mesh geometry={geometry} renderOrder={4}><meshBasicMaterial vertexColors side={DoubleSide} polygonOffset polygonOffsetFactor={-1} polygonOffsetUnits={-1} /></mesh>;
 }
 
-const MOST_ARROWS = 500;
+const ARROWS_ALONG = 16; // of the model's largest side
 
-/** Arrows of K on the strongest of evenly picked rectangles, at a phase in rad; the longest is a twelfth of the model. */
+/** Arrows of K at a phase in rad: its mean over small patches of each side, the largest as long as an eighth of the model. */
 export function ArrowLens({ packet, phase, size }: { packet: Packet; phase: number; size: number }) {
+  const patches = useMemo(() => {
+    const { low, high, normal, re, im } = packet.arrays, pitch = size / ARROWS_ALONG;
+    const found = new Map<string, { area: number; at: number[]; re: number[]; im: number[]; normal: number }>();
+    for (let q = 0; q < normal!.data.length; q++) {
+      const d = normal!.data[q]!, at = [0, 1, 2].map((k) => (low!.data[3 * q + k]! + high!.data[3 * q + k]!) / 2);
+      const area = [1, 2].reduce((product, n) => product * (high!.data[3 * q + ((d + n) % 3)]! - low!.data[3 * q + ((d + n) % 3)]!), 1);
+      const key = `${d} ${at.map((v, k) => (k === d ? v.toPrecision(6) : Math.floor(v / pitch))).join(" ")}`;
+      const own = found.get(key) ?? { area: 0, at: [0, 0, 0], re: [0, 0, 0], im: [0, 0, 0], normal: d };
+      own.area += area;
+      for (let k = 0; k < 3; k++) { own.at[k]! += area * at[k]!; own.re[k]! += area * re!.data[3 * q + k]!; own.im[k]! += area * im!.data[3 * q + k]!; }
+      found.set(key, own);
+    }
+    return [...found.values()].map((p) => ({ normal: p.normal, at: p.at.map((v) => v / p.area), re: p.re.map((v) => v / p.area), im: p.im.map((v) => v / p.area) }));
+  }, [packet, size]);
   const points = useMemo(() => {
-    const { low, high, normal, re, im } = packet.arrays, count = normal!.data.length, every = Math.max(1, Math.ceil(count / MOST_ARROWS));
-    const picks = Array.from({ length: Math.ceil(count / every) }, (_, n) => n * every);
-    const peak = picks.reduce((m, q) => Math.max(m, Math.hypot(...[0, 1, 2].flatMap((k) => [re!.data[3 * q + k]!, im!.data[3 * q + k]!]))), 1e-30);
-    return picks.flatMap((q) => {
-      const at = [0, 1, 2].map((k) => (low!.data[3 * q + k]! + high!.data[3 * q + k]!) / 2), v = [0, 1, 2].map((k) => ((re!.data[3 * q + k]! * Math.cos(phase) - im!.data[3 * q + k]! * Math.sin(phase)) / peak) * (size / 12));
-      const long = Math.hypot(...v);
-      if (long < size / 400) return [];
-      const d = normal!.data[q]!, side = [0, 0, 0].map((_, k) => (k === d ? 0 : v[(k + 1) % 3 === d ? (k + 2) % 3 : (k + 1) % 3]! * ((k + 1) % 3 === d ? 1 : -1)));
-      const tip = at.map((a, k) => a + v[k]!), barb = (s: number): number[] => tip.map((t, k) => t - 0.3 * v[k]! + s * 0.15 * side[k]!);
+    const peak = patches.reduce((m, p) => Math.max(m, Math.hypot(...p.re, ...p.im)), 1e-30);
+    return patches.flatMap(({ at, re, im, normal: d }) => {
+      const v = re.map((r, k) => ((r * Math.cos(phase) - im[k]! * Math.sin(phase)) / peak) * (size / 8));
+      if (Math.hypot(...v) < size / 400) return [];
+      const side = v.map((_, k) => (k === d ? 0 : v[(k + 1) % 3 === d ? (k + 2) % 3 : (k + 1) % 3]! * ((k + 1) % 3 === d ? 1 : -1)));
+      const tip = at.map((p, k) => p + v[k]!), barb = (s: number): number[] => tip.map((t, k) => t - 0.3 * v[k]! + s * 0.15 * side[k]!);
       return [at, tip, barb(1), tip, barb(-1), tip] as [number, number, number][];
     });
-  }, [packet, phase, size]);
-  return points.length > 0 ? <Line points={points} segments color={color("rust")} lineWidth={1.6} /> : null;
+  }, [patches, phase, size]);
+  return points.length > 0 ? <Line points={points} segments color={color("amber")} lineWidth={1.8} depthTest={false} renderOrder={6} /> : null;
 }
 
 /** The realized-gain pattern as a surface round the model's middle, 30 dB from centre to peak. */

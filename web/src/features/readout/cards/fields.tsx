@@ -117,7 +117,7 @@ export function SurfaceCurrent(props: CardProps) {
   const peak = useMemo(() => { const { re, im } = data?.arrays ?? {}; let m = 0; if (re && im) for (let q = 0; q < re.data.length / 3; q++) m = Math.max(m, Math.hypot(...[0, 1, 2].flatMap((k) => [re.data[3 * q + k]!, im.data[3 * q + k]!]))); return m; }, [data]);
   return (
     <Card title="Surface current" note={<>{names.length > 1 ? <Choice label="Capture" value={name} options={names.map((n) => [n, n] as const)} onChange={choose} /> : name} · <Choice label="Form" value={form} options={[["db", "dB"], ["linear", "magnitude"], ["moment", "at a moment"], ["arrows", "arrows"]]} onChange={setForm} /><RunChoice {...one} /></>}
-      badges={[{ text: `largest ${quantity(peak, "A/m", 3)} for 1 W available` }, { text: form === "db" ? "40 dB down to dark" : "in proportion" }]} frames={moving ? phase.frames : undefined}>
+      badges={[{ text: `largest ${quantity(peak, "A/m", 3)} for 1 W available` }, { text: form === "linear" || form === "moment" ? "in proportion, up to 98 % of all" : "40 dB down to dark" }]} frames={moving ? phase.frames : undefined}>
       <span hidden data-fetching={isFetching} />
       {data && looked && (
         <div className="flex h-full flex-col">
@@ -127,7 +127,7 @@ export function SurfaceCurrent(props: CardProps) {
               <OrbitControls enableDamping={false} />
               <group scale={1 / extent.size} position={extent.center.map((c) => -c / extent.size) as [number, number, number]}>
                 <Structure examination={looked} extent={extent} quiet />
-                <SurfaceLens packet={data} linear={form !== "db"} phase={moving ? phase.phase : null} />
+                <SurfaceLens packet={data} linear={form === "linear" || form === "moment"} phase={form === "moment" ? phase.phase : null} />
                 {form === "arrows" && <ArrowLens packet={data} phase={phase.phase} size={extent.size} />}
               </group>
             </Canvas>
