@@ -168,12 +168,25 @@ def _branches(
             samples[n, m], samples[n, m + len(at)] = e[at[m]], current
 
 
+@njit(fastmath=FAST, cache=True, boundscheck=False)  # type: ignore[untyped-decorator]
+def _enter(
+    f: Any, q0: int, q1: int, at: Any, first: Any, base: Any, shift: Any, taps: Any, signals: Any, samples: int, n: int,
+) -> None:  # pragma: no cover - compiled
+    """What an incident wave adds to rows q0 to q1 in step n: four taps on its signals, see :mod:`heron.engines.transient.incidence`."""
+    for m in range(first[q0], first[q1]):
+        t = n + shift[m]
+        if 0 <= t < samples - 3:
+            p = base[m] + t
+            f[at[m]] += taps[m, 0] * signals[p] + taps[m, 1] * signals[p + 1] + taps[m, 2] * signals[p + 2] + taps[m, 3] * signals[p + 3]
+
+
 @njit(fastmath=FAST, cache=True, boundscheck=False, pipeline_class=Apart)  # type: ignore[untyped-decorator]
 def _wave(
     begin: int, end: int, n0: int, depth: int, h_low: int, h_high: int, e_low: int, e_high: int, slope_low: int, slope_high: int,
     e: Any, h: Any, rows_e: Any, ca: Any, cb: Any, rows_h: Any, db: Any, ex: Any, ey: Any, ez: Any, hx: Any, hy: Any, hz: Any,
     psi_e: Any, base_e: Any, first_e: Any, count_e: Any, be: Any, ce: Any, psi_h: Any, base_h: Any, first_h: Any, count_h: Any, bh: Any, ch: Any,
-    at: Any, line: Any, port: Any, part: Any, state: Any, edges: Any, waves: Any, samples: Any, slabs: int, rows: int, nk: Any, size: Any, tile: int,
+    at: Any, line: Any, port: Any, part: Any, state: Any, edges: Any, waves: Any, samples: Any, enter_e: Any, enter_h: Any, signals: Any, length: int,
+    since: int, slabs: int, rows: int, nk: Any, size: Any, tile: int,
 ) -> None:  # pragma: no cover - compiled
     """``depth`` steps from step ``n0`` of the slabs between two sloping cuts, while they are in cache.
 
@@ -196,9 +209,13 @@ def _wave(
                 if with_h:
                     _h_rows(i, j0, j1, e, h, rows_h, db, hx, hy, hz, ny, nk, wide, size)
                     _layer_rows(i, j0, j1, h, e, rows_h, db, psi_h, base_h, first_h, count_h, bh, ch, NONE, plus, ny, nk, wide, size)
+                    if length:
+                        _enter(h, s * rows + int(j0), s * rows + int(j1), *enter_h, signals, length, since + n0 + n)
                 if with_e:
                     _e_rows(i, j0, j1, e, h, rows_e, ca, cb, ex, ey, ez, ny, nk, wide, size)
                     _layer_rows(i, j0, j1, e, h, rows_e, cb, psi_e, base_e, first_e, count_e, be, ce, ONE, minus, ny, nk, wide, size)
+                    if length:
+                        _enter(e, s * rows + int(j0), s * rows + int(j1), *enter_e, signals, length, since + n0 + n)
                     _branches(e, at, line, port, part, state, edges[s], edges[s + 1], low, high, waves, samples, n0 + n)
 
 
@@ -206,13 +223,15 @@ def _wave(
 def march(
     e: Any, h: Any, rows_e: Any, ca: Any, cb: Any, rows_h: Any, db: Any, ex: Any, ey: Any, ez: Any, hx: Any, hy: Any, hz: Any,
     psi_e: Any, base_e: Any, first_e: Any, count_e: Any, be: Any, ce: Any, psi_h: Any, base_h: Any, first_h: Any, count_h: Any, bh: Any, ch: Any,
-    at: Any, line: Any, port: Any, part: Any, state: Any, edges: Any, waves: Any, samples: Any, shape: Any, chunks: int, depth: int, tile: int,
+    at: Any, line: Any, port: Any, part: Any, state: Any, edges: Any, waves: Any, samples: Any, enter_e: Any, enter_h: Any, signals: Any, length: int,
+    since: int, shape: Any, chunks: int, depth: int, tile: int,
 ) -> None:  # pragma: no cover - compiled
     """``len(waves)`` time steps of flat fields, ``depth`` of them per pass; ``shape`` is (slabs, rows, nk, distance of components).
 
     Each of ``chunks`` threads takes a stretch of slabs that narrows from step to step, as its neighbours' later steps are not known; what is left at the
     cuts follows. Edges with lumped elements ``edges[i]`` to ``edges[i + 1]`` lie in slab i, in row ``line``; ``samples`` (steps, 2 · edges) receives
-    the fields there and the currents through them.
+    the fields there and the currents through them. ``enter_e``, ``enter_h`` are the entries of an incident wave with ``length`` samples of each of its
+    ``signals``, of which ``since`` steps have passed; none if that is zero.
     A stretch must hold at least 2 · ``depth`` slabs.
     """
     slabs, rows, nk, size = int(shape[0]), int(shape[1]), U(shape[2]), U(shape[3])
@@ -223,12 +242,14 @@ def march(
             left, right = int(t > 0), -int(t < chunks - 1)
             _wave(start, stop, n0, d, start, stop, start + left, stop, left, right,
                   e, h, rows_e, ca, cb, rows_h, db, ex, ey, ez, hx, hy, hz, psi_e, base_e, first_e, count_e, be, ce,
-                  psi_h, base_h, first_h, count_h, bh, ch, at, line, port, part, state, edges, waves, samples, slabs, rows, nk, size, tile)
+                  psi_h, base_h, first_h, count_h, bh, ch, at, line, port, part, state, edges, waves, samples, enter_e, enter_h, signals, length,
+                  since, slabs, rows, nk, size, tile)
         for t in prange(chunks - 1):
             cut = slabs * (t + 1) // chunks
             _wave(cut - d + 1, cut + d, n0, d, cut, cut, cut, cut + 1, -1, 1,
                   e, h, rows_e, ca, cb, rows_h, db, ex, ey, ez, hx, hy, hz, psi_e, base_e, first_e, count_e, be, ce,
-                  psi_h, base_h, first_h, count_h, bh, ch, at, line, port, part, state, edges, waves, samples, slabs, rows, nk, size, tile)
+                  psi_h, base_h, first_h, count_h, bh, ch, at, line, port, part, state, edges, waves, samples, enter_e, enter_h, signals, length,
+                  since, slabs, rows, nk, size, tile)
 
 
 @njit(parallel=True, fastmath=FAST, cache=True, boundscheck=False)  # type: ignore[untyped-decorator]

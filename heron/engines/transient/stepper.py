@@ -33,6 +33,10 @@ def aligned(length: int, shift: int = 0) -> NDArray[np.float32]:
     return room[first:first + length]
 
 
+NO_ENTRY = (*(np.zeros(0, dtype=np.int64) for _ in range(4)), np.zeros((0, 4), dtype=np.float32))
+DARK = (NO_ENTRY, NO_ENTRY, np.zeros(0, dtype=np.float32), 0)  # no wave is let in
+
+
 class Layers(NamedTuple):
     """Memories ``psi`` of the six layers one after another from ``base``; which nodes they cover; their recursions b, c (6, nodes)."""
 
@@ -67,6 +71,7 @@ class Stepper:
         self._magnetic(s)
         self.layers_e, self.layers_h = self._layers(s, 1), self._layers(s, 0)
         self.volume = [np.asarray(d, dtype=np.float64) for d in steps]
+        self.light: tuple[Any, ...] = DARK
         self.reset()
 
     def reset(self) -> None:
@@ -79,6 +84,7 @@ class Stepper:
         for layers in (self.layers_e, self.layers_h):
             layers.psi[:] = 0
         self.state[:] = 0
+        self.steps = 0
 
     @staticmethod
     def _inverse(sizes: Floats, length: int) -> NDArray[np.float32]:
@@ -165,6 +171,9 @@ class Stepper:
         c, i, j, k = np.unravel_index(at, (3, n[0] + 1, n[1] + 1, n[2] + 1))
         return np.asarray(c * self.size + ((i + 1) * (n[1] + 1) + j) * self.nk + k)
 
+    def pole_admittance(self, c: int, axis: int, omega: Floats) -> Any:
+        return 0.0
+
     def _magnetic(self, s: Structure) -> None:
         table = self.dt / (MU0 * face_mu(s) * self._face_shares(s))
         for at, factor in s.wire_h.items():
@@ -239,7 +248,8 @@ class Stepper:
         flat = [a.reshape(-1) for a in (self.rows_e, self.ca, self.cb, self.rows_h, self.db)]
         kernels.march(self.flat_e, self.flat_h, *flat, *self.inverse_e, *self.inverse_h, *self.layers_e, *self.layers_h,
                       self.flat_number(self.lumped_at), self.lumped_row, self.lumped_number, self.part, self.state, self.lumped_of_slab,
-                      waves / self.voltage[:waves.shape[1]], samples, np.array([slabs, rows, self.nk, self.size]), chunks, depth, tile)
+                      waves / self.voltage[:waves.shape[1]], samples, *self.light, self.steps, np.array([slabs, rows, self.nk, self.size]), chunks, depth, tile)
+        self.steps += len(waves)
         for gap in range(out.shape[1]):  # −Σ E·l along the edges of each gap, from minus to plus
             own = np.flatnonzero(self.lumped_number == gap)
             out[:, gap] = -self.voltage[gap] * (samples[:, own] @ self.lumped_length[own])

@@ -108,6 +108,7 @@ class Structure:
     largest: float = 0.0
     low: Floats = field(default_factory=lambda: np.zeros(3))
     high: Floats = field(default_factory=lambda: np.zeros(3))
+    box: tuple[NDArray[np.int64], NDArray[np.int64]] = field(default_factory=lambda: (np.zeros(3, dtype=np.int64), np.zeros(3, dtype=np.int64)))
     errors: list[HeronError] = field(default_factory=list)
 
     @property

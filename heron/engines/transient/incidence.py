@@ -1,0 +1,293 @@
+"""A plane wave let in through the faces of a box: inside it the grid holds total fields, outside scattered ones (Taflove and Hagness, ch. 5).
+
+The wave is one of the grid itself, so that hardly anything leaks out. Across one axis (``normal``) the grid is stratified: there each frequency's field
+follows from the scheme's own difference equations, line by line, with their cell sizes and media, beginning with the wave that leaves at the far
+side. Along the two others it is e^(−jkx), which the scheme carries unchanged where its cells are of one size; that is a delay in time, so that one
+signal for each line and component says it all.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import Any
+
+import numpy as np
+from numpy.typing import NDArray
+from scipy.fft import irfft, next_fast_len, rfft
+
+from heron.discretise.grid import dual
+from heron.engines.transient.pulse import Pulse
+from heron.engines.transient.stepper import Stepper
+from heron.engines.transient.structure import Floats, Structure
+from heron.quantities.constants import C0, ETA0, MU0
+
+Complexes = NDArray[np.complex128]
+Longs = NDArray[np.int64]
+
+FAINT = 1e-9      # of the pulse's largest: spectral lines below this are left out
+EARLY = 4         # samples before a signal begins
+SETTLED = 1e-5    # of a signal's largest: what may be left at its end
+
+
+@dataclass(frozen=True)
+class PlaneWave:
+    """Unit vectors ``travels`` and ``electric`` (3,), across each other; 1 V/m, of phase zero at the origin."""
+
+    travels: Floats
+    electric: Floats
+
+    @property
+    def normal(self) -> int:
+        """The axis it travels along most."""
+        return int(np.abs(self.travels).argmax())
+
+
+@dataclass
+class Entry:
+    """What the faces of the box add after each half step: ``at`` flat numbers into a field in the order of their rows, ``first`` (rows + 1,) where each row's
+    begin, four ``taps`` (n, 4) on the samples of a signal from ``base`` + step + ``shift``."""
+
+    at: Longs
+    first: Longs
+    base: Longs
+    shift: Longs
+    taps: NDArray[np.float32]
+
+
+@dataclass
+class Incidence:
+    """A wave let in: ``signals`` (rows, samples) of components along lines, and what is added to E and to H; ``delay`` in s of its pulse at the origin."""
+
+    signals: NDArray[np.float32]
+    e: Entry
+    h: Entry
+    delay: float
+
+    @property
+    def entries(self) -> tuple[Any, ...]:
+        """As the compiled steps take it."""
+        return *(tuple(vars(x).values()) for x in (self.e, self.h)), self.signals.reshape(-1), self.signals.shape[1]
+
+
+def box_corners(s: Structure) -> tuple[Floats, Floats]:
+    """Lowest and highest corner (3,) of the box of total fields, m."""
+    low, high = s.box
+    return np.array([s.lines[k][low[k]] for k in range(3)]), np.array([s.lines[k][high[k]] for k in range(3)])
+
+
+def incidence(stepper: Stepper, wave: PlaneWave, pulse: Pulse) -> Incidence:
+    """The wave as the grid of a stepper carries it."""
+    s = stepper.structure
+    d = wave.normal
+    a, b = (d + 1) % 3, (d + 2) % 3
+    corners = np.array(np.meshgrid(*zip(*box_corners(s), strict=True), indexing="ij")).reshape(3, -1)
+    along = wave.travels @ corners / C0
+    delay = float(-along.min()) + (EARLY + 2) * stepper.dt
+    signals = _signals(stepper, wave, pulse, delay, float(np.ptp(along)))
+    counts = {c: [len(row) for row in signals[c]] for c in signals}
+    rows = np.concatenate([signals[c].reshape(-1, signals[c].shape[-1]) for c in sorted(signals)])
+    starts, total = {}, 0
+    for c in sorted(signals):
+        starts[c] = total
+        total += len(counts[c])
+    slow = np.zeros(3)
+    slow[[a, b]] = wave.travels[[a, b]] / C0
+    e, h = (_entry(stepper, magnetic, starts, rows.shape[1], slow, d) for magnetic in (False, True))
+    return Incidence(np.ascontiguousarray(rows, dtype=np.float32), e, h, delay)
+
+
+# --- the wave across the layers ----------------------------------------------------------
+
+
+def _line(stepper: Stepper, c: int, d: int, magnetic: bool) -> tuple[Floats, Floats]:
+    """The coefficients (ca, cb), or (1, db), of component c along axis d at the box's lowest edge."""
+    s = stepper.structure
+    n = s.shape
+    node: list[Any] = [np.full(n[d] + 1, s.box[0][k]) for k in range(3)]
+    node[d] = np.arange(n[d] + 1)
+    i, j, k = node
+    if magnetic:
+        return np.ones(n[d] + 1), stepper.db[stepper.rows_h[c, i, j], k].astype(float)
+    row = stepper.rows_e[c, i, j]
+    return stepper.ca[row, k].astype(float), stepper.cb[row, k].astype(float)
+
+
+def _signals(stepper: Stepper, wave: PlaneWave, pulse: Pulse, delay: float, transit: float) -> dict[tuple[bool, int], Floats]:
+    """Samples of E (False, c) at t = (n − EARLY) Δt and of H (True, c) half a step later, (lines, samples), before the delay along the box's faces."""
+    dt = stepper.dt
+    count = next_fast_len(int((delay + pulse.duration + transit) / dt) + 8 * EARLY)
+    while True:
+        found = _sampled(stepper, wave, pulse, delay, count)
+        most = max(float(np.abs(v).max()) for v in (found[False, 0], found[False, 1], found[False, 2]))
+        if max(float(np.abs(found[False, c][:, -EARLY:]).max()) for c in range(3)) <= SETTLED * most:
+            return found
+        count = next_fast_len(2 * count)
+
+
+def _sampled(stepper: Stepper, wave: PlaneWave, pulse: Pulse, delay: float, count: int) -> dict[tuple[bool, int], Floats]:
+    s, dt, d = stepper.structure, stepper.dt, wave.normal
+    a, b = (d + 1) % 3, (d + 2) % 3
+    spectrum = rfft(pulse((np.arange(count) - EARLY) * dt - delay))
+    bins = np.flatnonzero(np.abs(spectrum) > FAINT * np.abs(spectrum).max())
+    bins = bins[bins > 0]
+    omega = 2 * np.pi * bins / (count * dt)
+    field = stratified(stepper, wave, omega)
+    out = {}
+    for (magnetic, c), values in field.items():
+        half = np.exp(0.5j * omega * dt) if magnetic else 1.0
+        full = np.zeros((values.shape[1], count // 2 + 1), dtype=complex)
+        full[:, bins] = (values * (spectrum[bins] * half)[:, None]).T
+        out[magnetic, c] = irfft(full, count)
+    return out
+
+
+def stratified(stepper: Stepper, wave: PlaneWave, omega: Floats) -> dict[tuple[bool, int], Complexes]:
+    """E (False, c) and H (True, c) phasors (frequencies, lines) along the wave's ``normal``, at x = 0 along the two others, for 1 V/m at the origin.
+
+    Both kinds of polarisation obey I P = ΔV/Δ and Q V = ΔI/δ from line to line: V = E across the plane of incidence, I = H in it; or V = E in it and
+    I = −H across it. (t, n, d) is right-handed, t along the transverse wave vector.
+    """
+    s, dt, d = stepper.structure, stepper.dt, wave.normal
+    a, b = (d + 1) % 3, (d + 2) % 3
+    forward = wave.travels[d] > 0
+    low, high = s.box
+    k = (omega / C0)[:, None] * wave.travels[[a, b]]
+    cell = [float(np.mean(np.diff(s.lines[q][low[q]:high[q] + 1]))) for q in (a, b)]
+    kappa_a, kappa_b = (2 / size * np.sin(k[:, q] * size / 2) for q, size in enumerate(cell))
+    kappa = np.hypot(kappa_a, kappa_b)
+    oblique = bool(np.hypot(*wave.travels[[a, b]]) > 1e-9)
+    cos, sin = (kappa_a / np.maximum(kappa, 1e-30), kappa_b / np.maximum(kappa, 1e-30)) if oblique else (np.ones_like(omega), np.zeros_like(omega))
+    kappa = kappa[:, None]
+    turn = np.exp(0.5j * omega * dt)[:, None]
+
+    def admittance(c: int) -> Complexes:
+        ca, cb = _line(stepper, c, d, False)
+        poles = stepper.pole_admittance(c, d, omega)
+        return np.asarray((turn - ca / turn) / np.where(cb > 0, cb, 1e-30) + poles)
+
+    def impedance(c: int) -> Complexes:
+        return np.asarray((turn - 1 / turn) / np.maximum(_line(stepper, c, d, True)[1], 1e-30))
+
+    steps = np.diff(s.lines[d])
+    y, y_d, z, z_d = admittance(a), admittance(d)[:, :-1], impedance(a)[:, :-1], impedance(d)
+    widths = dual(steps)
+    widths[0], widths[-1] = steps[0], steps[-1]
+    # The scheme's own outermost lines end in a wall; the media there go on as they are beside them.
+    y[:, 0], y[:, -1], z_d[:, 0], z_d[:, -1] = y[:, 1], y[:, -2], z_d[:, 1], z_d[:, -2]
+    along = slice(None) if forward else slice(None, None, -1)
+    across_v, across_i, across_in = _chain(z[:, along], (y + kappa**2 / z_d)[:, along], steps[along], widths[along])
+    z_in, y_in = (z + kappa**2 / y_d)[:, along], y[:, along]
+    in_v, in_i, in_in = _chain(z_in, y_in, steps[along], widths[along])
+    sign = 1.0 if forward else -1.0
+    reference = _reference(s.lines[d][along], sign, wave, omega)
+    middle = reference[0]
+    out: dict[tuple[bool, int], Complexes] = {}
+    # Unit vectors of the plane of incidence as the physical wave has them.
+    t = np.array([wave.travels[a], wave.travels[b]]) / max(float(np.hypot(*wave.travels[[a, b]])), 1e-30) if oblique else np.array([1.0, 0.0])
+    e_t, e_n = wave.electric[[a, b]] @ t, wave.electric[[a, b]] @ np.array([-t[1], t[0]])
+    e_p = e_t / wave.travels[d]  # its amplitude in the plane of incidence: E_t = E_p cos γ
+    across = e_n * reference[1] / across_in[:, middle]
+    # In the plane the vector's length is kept, as the scheme's wave makes a slightly other angle.
+    ratio = np.abs(kappa[:, 0] * _admittance(z_in[:, 0], y_in[:, 0], float(steps[along][0])) / y_d[:, along][:, 0])
+    inside = np.sign(wave.travels[d]) * e_p * reference[1] / in_in[:, middle] / np.sqrt(1 + ratio**2)
+    v_n, i_t = across_v * across[:, None], sign * across_i * across[:, None]
+    v_t, i_n = in_v * inside[:, None], sign * in_i * inside[:, None]
+    v_n, i_t, v_t, i_n = (x[:, along] for x in (v_n, i_t, v_t, i_n))
+    h_n = -i_n
+    e_d, h_d = -1j * kappa * h_n / y_d, 1j * kappa * v_n / z_d
+    c_, s_ = cos[:, None], sin[:, None]
+    out[False, a], out[False, b], out[False, d] = c_ * v_t - s_ * v_n, s_ * v_t + c_ * v_n, e_d
+    out[True, a], out[True, b], out[True, d] = c_ * i_t - s_ * h_n, s_ * i_t + c_ * h_n, h_d
+    return out
+
+
+def _reference(line: Floats, sign: float, wave: PlaneWave, omega: Floats) -> tuple[int, Complexes]:
+    """The line nearest to the origin among those in the first medium, in the wave's direction, and the phase factor (f,) of the physical wave there."""
+    number = int(np.abs(line).argmin())
+    return number, np.exp(-1j * omega / C0 * wave.travels[wave.normal] * line[number])
+
+
+def _chain(p: Complexes, q: Complexes, steps: Floats, widths: Floats) -> tuple[Complexes, Complexes, Complexes]:
+    """V (f, n + 1) on lines, I (f, n) between them, and the V of the wave coming in, for one that leaves at the last line; P (f, n), Q (f, n + 1)."""
+    n = len(steps)
+    v, i = np.empty_like(q), np.empty_like(p)
+    v[:, n] = 1.0
+    ahead = (_factor(p[:, -1] * q[:, -1] * steps[-1] ** 2) - 1) / (steps[-1] * p[:, -1])
+    for k in range(n, 0, -1):
+        i[:, k - 1] = ahead - widths[k] * q[:, k] * v[:, k]
+        v[:, k - 1] = v[:, k] - steps[k - 1] * p[:, k - 1] * i[:, k - 1]
+        ahead = i[:, k - 1]
+    factor = _factor(p[:, 0] * q[:, 0] * steps[0] ** 2)
+    amplitude = (v[:, 0] / factor - v[:, 1]) / (1 / factor - factor)
+    # The incoming wave alone, on as through the first medium.
+    alone = np.empty_like(q)
+    alone[:, 0], flow = amplitude, amplitude * (factor - 1) / (steps[0] * p[:, 0])
+    homogeneous = bool(np.allclose(q, q[:, :1], rtol=1e-6) and np.allclose(p, p[:, :1], rtol=1e-6))
+    if homogeneous:
+        return v, i, v.copy()
+    for k in range(n):
+        alone[:, k + 1] = alone[:, k] + steps[k] * p[:, 0] * flow
+        flow = flow + widths[k + 1] * q[:, 0] * alone[:, k + 1]
+    return v, i, alone
+
+
+def _admittance(p: Complexes, q: Complexes, step: float) -> Complexes:
+    """I over V of a wave (f,) in even cells, both as at one place."""
+    root = np.sqrt(_factor(p * q * step**2))
+    return np.asarray((root - 1 / root) / (step * p))
+
+
+def _factor(y: Complexes) -> Complexes:
+    """What a wave is multiplied by from line to line: the root of λ + 1/λ = 2 + y that decays, or, without loss, lags."""
+    root = np.sqrt(y + y * y / 4 + 0j)
+    one, other = 1 + y / 2 + root, 1 + y / 2 - root
+    lossless = np.abs(np.abs(one) - np.abs(other)) < 1e-9
+    return np.asarray(np.where(np.where(lossless, one.imag < other.imag, np.abs(one) < np.abs(other)), one, other))
+
+
+# --- faces of the box -----------------------------------------------------------------------
+
+
+def _entry(stepper: Stepper, magnetic: bool, starts: dict[tuple[bool, int], int], samples: int, slow: Floats, d: int) -> Entry:
+    """Corrections of E on the faces, by incident H half a cell outside; or of H there, by incident E on the faces."""
+    s = stepper.structure
+    low, high = s.box
+    nodes = (3, *(n + 1 for n in s.shape))
+    middles = [0.5 * (line[1:] + line[:-1]) for line in s.lines]
+    at, rows, delays, weights = [], [], [], []
+    for p in range(3):
+        q, r = (p + 1) % 3, (p + 2) % 3
+        steps = np.diff(s.lines[p])
+        widths = dual(steps)
+        for side, node in ((1.0, int(low[p])), (-1.0, int(high[p]))):
+            if s.walls[p, int(side < 0)] == 0:
+                continue  # the box ends in a wall that reflects
+            outside = node - 1 if side > 0 else node
+            for along, across, sign in ((q, r, 1.0), (r, q, -1.0)):
+                # E along ``along`` pairs with H along ``across``: both lie in the middles of cells along the first and on lines of the second.
+                index: list[Any] = [None, None, None]
+                index[along], index[across] = np.meshgrid(np.arange(low[along], high[along]), np.arange(low[across], high[across] + 1), indexing="ij")
+                index[p] = np.full_like(index[along], outside if magnetic else node)
+                c, source = (across, along) if magnetic else (along, across)
+                place = [(middles if k == along else s.lines)[k][index[k]] for k in range(3)]
+                place[p] = np.full_like(place[along], s.lines[p][node] if magnetic else middles[p][outside])  # of what is added
+                i, j, k_ = index
+                coefficient = stepper.db[stepper.rows_h[c, i, j], k_] if magnetic else stepper.cb[stepper.rows_e[c, i, j], k_]
+                weights.append((side * sign * coefficient / (steps[outside] if magnetic else widths[node])).ravel())
+                at.append(np.ravel_multi_index((np.full_like(i, c), i, j, k_), nodes).ravel())
+                line = index[d].copy()
+                if p == d:
+                    line[:] = node if magnetic else outside
+                rows.append((starts[not magnetic, source] + line).ravel())
+                delays.append(sum(slow[k] * place[k] for k in range(3)).ravel())
+    number, row, delay, weight = (np.concatenate(x) for x in (at, rows, delays, weights))
+    c, i, j, _ = np.unravel_index(number, nodes)
+    flat_row = i * (s.shape[1] + 1) + j
+    order = np.lexsort((number, flat_row))
+    number, row, delay, weight = number[order], row[order], delay[order], weight[order]
+    position = EARLY - delay / stepper.dt
+    whole = np.floor(position + 1e-9)
+    t = position - whole
+    taps = np.column_stack((-t * (t - 1) * (t - 2) / 6, (t + 1) * (t - 1) * (t - 2) / 2, -(t + 1) * t * (t - 2) / 2, (t + 1) * t * (t - 1) / 6))
+    first = np.searchsorted(flat_row[order], np.arange((s.shape[0] + 1) * (s.shape[1] + 1) + 1))
+    return Entry(stepper.flat_number(number), first.astype(np.int64), row * samples, whole.astype(np.int64) - 1, (taps * weight[:, None]).astype(np.float32))
