@@ -84,10 +84,19 @@ def _surface(model: Evaluated, c: Any) -> Found:
             yield "frequencies", f"the pulse has hardly anything at {engineering(out[0], 'Hz')}; ask within the band"
 
 
+def _cut(model: Evaluated, c: Any) -> Found:
+    if not model.document.illuminations:
+        yield "name", "radar cross-section needs an illumination; add a plane wave, or take this capture out"
+    if not 0.1 <= np.degrees(c.step) <= 90:
+        yield "step", "the angular step lies between 0.1° and 90°"
+    if model.plan is not None and any(not model.plan.f_start <= f <= model.plan.f_stop for f in c.frequencies):
+        yield "frequencies", "frequencies lie within the band"
+
+
 LEAST_LEVEL_DB = 40.0  # of a pulse's spectrum: below, what is divided by it is mostly rounding
 RULES: dict[str, Callable[[Evaluated, Any], Found]] = {
     "far_field": _far, "near_point": _points, "near_line": _points, "near_plane": _flat, "near_box": _points, "power_flux": _flat,
-    "surface_current": _surface, "point_trace": _points, "snapshots": _snapshots,
+    "surface_current": _surface, "scattered_cut": _cut, "point_trace": _points, "snapshots": _snapshots,
 }
 
 

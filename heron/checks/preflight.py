@@ -10,6 +10,7 @@ import numpy as np
 import psutil
 
 from heron.checks.captures import LEAST_LEVEL_DB, capture_problems, only_in_time, whole
+from heron.checks.illuminations import illumination_problems
 from heron.checks.grids import GRID_CHECKS
 from heron.checks.problems import Path, Problem
 from heron.engines import ENGINES, Forecast
@@ -137,7 +138,9 @@ def _values(model: Evaluated) -> list[Problem]:
             out += _lumped(("feeds", i), f, f.network == "parallel")
         if f.amplitude < 0:
             out.append(_error(("feeds", i, "amplitude"), "the amplitude must not be negative; use the phase"))
-    if not model.document.feeds:
+    if model.document.illuminations:
+        out += illumination_problems(model)
+    elif not model.document.feeds:
         out.append(_no_feed(model))
     elif all(f is not None and f.amplitude == 0 for f in model.feeds):
         out.append(_error(("feeds", 0, "amplitude"), "no feed is driven: every amplitude is zero"))
@@ -148,7 +151,7 @@ def _values(model: Evaluated) -> list[Problem]:
             continue
         out += _lumped(("loads", i), s, s.kind == "parallel")
     out += capture_problems(model)
-    if not model.document.captures:
+    if not model.document.captures and not model.document.illuminations:
         far = {"kind": "far_field", "name": "far field", "theta_step": "5 deg", "phi_step": "5 deg"}
         out.append(Problem("look", "no-capture", "no capture asks for a far field", "pattern.csv is written only for a far-field capture",
                            ("captures",), repair=[{"path": ["captures", 0], "value": far}], repair_label="Add a far field"))
@@ -234,7 +237,7 @@ def _no_feed(model: Evaluated) -> Problem:
         ground = model.document.surround.kind == "ground"
         feed = {"kind": "gap", "number": 1, "part": wires[0].name, "at": "0" if ground else "0.5"}
         repair = [{"path": ["feeds", 0], "value": feed}]
-    return Problem("error", "no-feed", "nothing feeds the antenna", "without a feed there is no power and no result",
+    return Problem("error", "no-feed", "nothing feeds the antenna", "without a feed, or a wave that lights it, there is no power and no result",
                    ("feeds",), repair=repair, repair_label="Feed the first wire")
 
 

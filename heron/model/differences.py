@@ -7,7 +7,7 @@ from typing import Any
 
 from heron.model.document import Document
 
-CHAPTERS = ("parameters", "frames", "parts", "materials", "feeds", "loads", "refinements", "captures")
+CHAPTERS = ("parameters", "frames", "parts", "materials", "feeds", "loads", "illuminations", "refinements", "captures")
 SINGLE = ("surround", "plan")
 
 

@@ -9,7 +9,7 @@ from typing import Annotated, Any, Literal, get_args
 from pydantic import Discriminator, Field, Tag, ValidationError
 
 from heron.errors import ModelError
-from heron.model.fields import Capacitance, Frequency, Inductance, Length, Name, Number, ParameterName, Point, Resistance, Step, Time
+from heron.model.fields import Capacitance, Direction, FieldStrength, Frequency, Inductance, Length, Name, Number, ParameterName, Point, Resistance, Step, Time
 from heron.model.materials import Material
 from heron.model.parts import PART_KINDS, Part
 
@@ -89,6 +89,17 @@ def _load_kind(value: Any) -> str:
 AnyLoad = Annotated[Annotated[Load, Tag("series")] | Annotated[ParallelLoad, Tag("parallel")], Discriminator(_load_kind)]
 
 
+class PlaneWave(Step):
+    """A plane wave that travels along a vector, its electric field along another (of which the part across the first counts), of that peak value at the origin."""
+
+    kind: Literal["plane_wave"] = "plane_wave"
+    name: Name
+    travels: Direction = ("0", "0", "1")
+    electric: Direction = ("1", "0", "0")
+    amplitude: FieldStrength = "1 V/m"
+    phase: Number = "0"
+
+
 Mirror = Literal["none", "electric", "magnetic"]
 Wall = Literal["open", "electric", "magnetic"]
 
@@ -96,6 +107,7 @@ Wall = Literal["open", "electric", "magnetic"]
 class Surround(Step):
     """Open space, or an infinite perfect ground plane at z = ``height`` with open space above.
 
+    ``box`` is the distance from the model to the box that an illumination is let in through, a few cells inside the walls unless given.
     ``margin`` is the distance from the model to the walls of engines that fill space with a grid; a quarter of the longest wavelength unless given.
     ``mirror`` names planes x = 0, y = 0, z = 0 in which model and feeds are symmetric, so that such an engine needs to fill one side only: electric where the
     tangential electric field is zero, magnetic where the tangential magnetic field is. ``walls`` (low x, high x, low y, …) may reflect instead of absorb.
@@ -104,6 +116,7 @@ class Surround(Step):
     kind: Literal["open", "ground"] = "open"
     height: Length = "0"
     margin: Length | None = None
+    box: Length | None = None
     mirror: tuple[Mirror, Mirror, Mirror] = ("none", "none", "none")
     walls: tuple[Wall, Wall, Wall, Wall, Wall, Wall] = ("open", "open", "open", "open", "open", "open")
 
@@ -198,6 +211,16 @@ class SurfaceCurrent(Step):
     frequencies: Annotated[list[Frequency], Field(max_length=1000)] = []
 
 
+class ScatteredCut(Step):
+    """Radar cross-section all round in a plane through the z axis, θ from 0 to 360° at ``phi``, at ``frequencies``; at those of the plan's patterns if there are none."""
+
+    kind: Literal["scattered_cut"]
+    name: Name
+    phi: Number = "0"
+    step: Number = "2 deg"
+    frequencies: Annotated[list[Frequency], Field(max_length=1000)] = []
+
+
 class PointTrace(Step):
     """E and H at a point against time."""
 
@@ -215,8 +238,8 @@ class Snapshots(OnRectangle):
     counts: tuple[Number, Number] = ("61", "61")
 
 
-CAPTURES = (FarField, NearPoint, NearLine, NearPlane, NearBox, PowerFlux, SurfaceCurrent, PointTrace, Snapshots)
-Capture = Annotated[FarField | NearPoint | NearLine | NearPlane | NearBox | PowerFlux | SurfaceCurrent | PointTrace | Snapshots, Field(discriminator="kind")]
+CAPTURES = (FarField, NearPoint, NearLine, NearPlane, NearBox, PowerFlux, SurfaceCurrent, ScatteredCut, PointTrace, Snapshots)
+Capture = Annotated[FarField | NearPoint | NearLine | NearPlane | NearBox | PowerFlux | SurfaceCurrent | ScatteredCut | PointTrace | Snapshots, Field(discriminator="kind")]
 
 
 class Plan(Step):
@@ -257,6 +280,7 @@ class Document(Step):
     materials: Annotated[list[Material], Field(max_length=200)] = []
     feeds: Annotated[list[Feed], Field(max_length=64)] = []
     loads: Annotated[list[AnyLoad], Field(max_length=500)] = []
+    illuminations: Annotated[list[PlaneWave], Field(max_length=20)] = []
     surround: Surround = Surround()
     refinements: Annotated[list[Refinement], Field(max_length=100)] = []
     captures: Annotated[list[Capture], Field(max_length=100)] = []

@@ -30,6 +30,7 @@ class Evaluated:
     materials: list[Any] = field(default_factory=list)
     feeds: list[Any] = field(default_factory=list)
     loads: list[Any] = field(default_factory=list)
+    illuminations: list[Any] = field(default_factory=list)
     refinements: list[Any] = field(default_factory=list)
     captures: list[Any] = field(default_factory=list)
     surround: Any = None
@@ -40,7 +41,7 @@ def evaluate_document(document: Document, overrides: Mapping[str, str] | None = 
     """All values of a document; ``overrides`` replaces parameter expressions by name."""
     values, parameter_errors = resolve_parameters(document.parameters, overrides)
     result = Evaluated(document, values, list(parameter_errors))
-    for chapter in ("frames", "parts", "materials", "feeds", "loads", "refinements", "captures"):
+    for chapter in ("frames", "parts", "materials", "feeds", "loads", "illuminations", "refinements", "captures"):
         steps = getattr(document, chapter)
         setattr(result, chapter, [_step(s, values, (chapter, i), result.errors) for i, s in enumerate(steps)])
     result.surround = _step(document.surround, values, ("surround",), result.errors)

@@ -85,7 +85,7 @@ def sampled(source: FieldSource, frequency: float, order: int | None = None) -> 
 
 def record(results: xr.Dataset, indices: list[int]) -> xr.Dataset:
     """The dataset with the far field of each port at sweep points ``indices``: ``sphere_e`` (point, port, θ, φ, 2), V for 1 √W into the port."""
-    engine, count = ENGINES[results.attrs["engine"]], results.sizes["port"]
+    engine, count = ENGINES[results.attrs["engine"]], results["drive"].size
     frequency = results["frequency"].values
     ones = np.eye(count, dtype=complex)
     _, radius = engine.fields(results, indices[0], ones[0]).reach()
@@ -93,7 +93,7 @@ def record(results: xr.Dataset, indices: list[int]) -> xr.Dataset:
     taken = [[sampled(engine.fields(results, i, ones[p]), float(frequency[i]), order) for p in range(count)] for i in indices]
     samples = np.array([[field for field, _ in row] for row in taken]).astype(np.complex64)
     return results.assign(
-        sphere_e=(("sphere_point", "port", "sphere_theta", "sphere_phi", "polarisation"), samples, {"units": "V", "long_name": "r E, peak"}),
+        sphere_e=(("sphere_point", results["drive"].dims[0], "sphere_theta", "sphere_phi", "polarisation"), samples, {"units": "V", "long_name": "r E, peak"}),
         sphere_index=("sphere_point", np.asarray(indices)),
     ).assign_attrs(sphere_centre=json.dumps(taken[0][0][1].tolist()))
 

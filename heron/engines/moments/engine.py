@@ -57,6 +57,8 @@ class MomentsEngine:
     name = "moments"
 
     def refusal(self, model: Evaluated, geometry: Geometry) -> Refusal:
+        if model.document.illuminations:
+            return Refusal(["the moments engine has no illuminations yet; the transient engine has"])
         names = [f"“{b.name}”" for b in geometry.bodies]
         if not names:
             return Refusal()

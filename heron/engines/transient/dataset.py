@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import json
+from collections.abc import Callable
 from typing import Any
 
 import numpy as np
@@ -43,7 +44,7 @@ def dataset(s: Structure, feeds: list[Any], z0: Floats, frequency: Floats, recor
     points = surface[0][0]
     j, m = (np.stack([found[k] for found in surface], axis=1) for k in (1, 2))
     radiated = np.array([radiation.power_form(points, j[f], m[f], float(hz), s.planes) for f, hz in enumerate(frequency)])
-    lost = e[:, :, recorder.loss_first:recorder.loss_first + len(recorder.loss_at)].astype(complex)
+    lost = recorder.lost(e)
 
     def form(chosen: Any) -> Complexes:
         own = lost[:, :, chosen]
@@ -83,29 +84,36 @@ def dataset(s: Structure, feeds: list[Any], z0: Floats, frequency: Floats, recor
             "status": runs[0].reason if len(runs) == 1 else "; ".join(f"port {n}: {r.reason}" for n, r in zip(numbers, runs, strict=True)),
             "stopped": int(any(r.stopped for r in runs)), "ground": "none" if s.ground is None else repr(s.ground),
             "planes": json.dumps(s.planes),
-            "walls": np.concatenate(s.inner).tolist(), "recorded": [f"near {k}" for k in range(len(recorder.near))],
+            "walls": np.concatenate(s.inner).tolist(),
         },
     )
+    return with_records(out, s, recorder, runs, e, h, lambda f: _waves(runs, recorder, z0, f)[1], plan)
+
+
+def with_records(out: xr.Dataset, s: Structure, recorder: Recorder, runs: list[PulseRun], e: Complexes, h: Complexes, mix: Callable[[Floats], Complexes],
+                 plan: Any) -> xr.Dataset:
+    """The dataset with near fields, currents, losses of parts and signals, from sums (f, q, rows) for unit drives q; ``mix`` gives (f, runs, q) at other frequencies."""
+    count, drives = e.shape[:2]
     for k, near in enumerate(recorder.near):
         n = len(near.points)
         dims = ("frequency", "port_in", f"near {k} point", "axis")
         out[f"near {k}_at"] = (dims[2:], near.points, {"units": "m"})
         for name, values, first, sign, unit_name in (("e", e, near.first_e, near.sign_e, "V/m"), ("h", h, near.first_h, near.sign_h, "A/m")):
-            out[f"near {k}_{name}"] = (dims, (values[:, :, first:first + 3 * n].reshape(count, ports, n, 3) * sign).astype(np.complex64), {"units": unit_name})
-    out = out.assign(_wire_currents(s, h[:, :, recorder.wire_first:]) | _part_losses(s, recorder, lost)).assign_attrs(part_names=list(s.wires))
+            out[f"near {k}_{name}"] = (dims, (values[:, :, first:first + 3 * n].reshape(count, drives, n, 3) * sign).astype(np.complex64), {"units": unit_name})
+    out = out.assign(_wire_currents(s, h[:, :, recorder.wire_first:]) | _part_losses(s, recorder, recorder.lost(e)))
     for k, sheet in enumerate(recorder.sheets):
-        mixed = _waves(runs, recorder, z0, sheet.frequency)[1]
-        values = np.einsum("frn,frq->fqn", np.stack([run.surfaces[k] for run in runs], axis=1), mixed, optimize=True).reshape(len(sheet.frequency), ports, -1, 2)
         own, face = f"surface {k} frequency", f"surface {k} face"
+        values = np.einsum("frn,frq->fqn", np.stack([run.surfaces[k] for run in runs], axis=1), mix(sheet.frequency), optimize=True)
         note = {"units": "A/m", "long_name": "current per width, along the two axes that follow the normal in turn"}
-        out[f"surface {k}_k"] = ((own, "port_in", face, "side"), values.astype(np.complex64), note)
+        out[f"surface {k}_k"] = ((own, "port_in", face, "side"), values.reshape(len(sheet.frequency), drives, -1, 2).astype(np.complex64), note)
         for name, corners in (("low", sheet.faces.low), ("high", sheet.faces.high)):
             out[f"surface {k}_{name}"] = ((face, "axis"), corners, {"units": "m"})
         out[f"surface {k}_normal"] = ((face,), sheet.faces.axis.astype(np.int8))
         out = out.assign_coords({own: (own, sheet.frequency, {"units": "Hz"})})
     for k, trace in enumerate(recorder.traces):
         out = out.assign(_trace(k, trace, pulse_of(plan), [run.traces[k] for run in runs]))
-    return out.assign_attrs(surfaces=[sheet.name for sheet in recorder.sheets], traces=[t.capture.name for t in recorder.traces])
+    return out.assign_attrs(part_names=list(s.wires), recorded=[f"near {k}" for k in range(len(recorder.near))],
+                            surfaces=[sheet.name for sheet in recorder.sheets], traces=[t.capture.name for t in recorder.traces])
 
 
 def _wire_currents(s: Structure, current: Complexes) -> dict[str, Any]:
@@ -150,7 +158,7 @@ def _part_losses(s: Structure, recorder: Recorder, lost: Complexes) -> dict[str,
     if not names:
         return {}
     note = {"units": "W", "long_name": "power absorbed by a part, Hermitian form over incident waves"}
-    return {"part_loss_form": xr.DataArray(np.array(forms), dims=("lossy_part", "frequency", "port", "port_in"), coords={"lossy_part": names}, attrs=note)}
+    return {"part_loss_form": xr.DataArray(np.array(forms), dims=("lossy_part", "frequency", "port_conj", "port_in"), coords={"lossy_part": names}, attrs=note)}
 
 
 def _trace(k: int, trace: Trace, pulse: Pulse, found: list[tuple[Floats, Any, Any]]) -> dict[str, Any]:

@@ -14,12 +14,14 @@ from heron.engines.contract import Forecast, Progress, Refusal, Signal, band, si
 from heron.engines.lumped import networks
 from heron.engines.transient import radiation, records
 from heron.engines.transient.dataset import dataset
+from heron.engines.transient.incidence import Incidence, incidence, plane_wave
 from heron.engines.transient.need import Need
 from heron.engines.transient.planes import planes_in
 from heron.engines.transient.pulse import Pulse, pulse_of
 from heron.engines.transient.recorder import FRAMES, PulseRun, Recorder
 from heron.engines.transient.records import Complexes
-from heron.engines.transient.stepper import Stepper
+from heron.engines.transient.scattering import scattered
+from heron.engines.transient.stepper import DARK, Stepper
 from heron.engines.transient.structure import LAYERS, Floats, Structure, fill, refusals, structure, wall_distance
 from heron.errors import ModelError, Stopped
 from heron.geometry import Geometry
@@ -66,14 +68,14 @@ class TransientEngine:
         s, plan = discretisation.structure, model.plan
         pulse = pulse_of(plan)
         steps = (pulse.duration + RING_S / pulse.centre) / s.step
-        runs = max(1, sum(f is not None for f in model.feeds))
+        runs = max(1, sum(x is not None for x in model.illuminations or model.feeds))
         points, passes = int(plan.points), int(plan.passes)
         patches = 12 * sum(a * b for a, b in ((s.shape[0], s.shape[1]), (s.shape[1], s.shape[2]), (s.shape[0], s.shape[2])))
         last = FINER ** (3 * (passes - 1))
         memory, seconds = BYTES_CELL * s.cells * last + 8.0 * points * patches + 2.5e8, sum(_costs(passes)) * runs * steps * s.cells / machine_rate() + 2
         more = f"; up to {passes} passes, the last on {s.cells * last:,.0f} cells" if passes > 1 else ""
         return Forecast(self.name, s.cells, "cells", "cells_per_wavelength", memory, seconds, runs * passes,
-                        f"{s.cells:,} cells, about {steps:,.0f} steps of {s.step * 1e12:.3g} ps for each port{more}")
+                        f"{s.cells:,} cells, about {steps:,.0f} steps of {s.step * 1e12:.3g} ps for each {'wave' if model.illuminations else 'port'}{more}")
 
     def solve(self, model: Evaluated, discretisation: TransientDiscretisation, progress: Progress = silent) -> xr.Dataset:
         """Port parameters, Huygens currents and losses at every point of the band, one pulse for each port.
@@ -121,11 +123,19 @@ class TransientEngine:
         runs = []
         if need is not None:
             need.begin(stepper)
-        for port in range(len(feeds)):
-            runs.append(_pulse_run(stepper, recorder, port, z0, plan, progress, (port, len(feeds)), need))
-            if runs[-1].stopped and port + 1 < len(feeds):
-                raise Stopped("stopped before every port was driven; there is no scattering matrix to keep")
+        waves = [plane_wave(light) for light in model.illuminations]
+        count = len(waves) or len(feeds)
+        lit = []
+        for number in range(count):
+            light = incidence(stepper, waves[number], pulse_of(plan)) if waves else None
+            lit.append(light)
+            runs.append(_pulse_run(stepper, recorder, number, z0, plan, progress, (number, count), need, light))
+            if runs[-1].stopped and number + 1 < count:
+                raise Stopped("stopped before every illumination was solved" if waves else
+                              "stopped before every port was driven; there is no scattering matrix to keep")
         progress("fields", 0.97, {})
+        if waves:
+            return scattered(s, model, feeds, z0, frequency, recorder, runs, waves, [light.delay for light in lit if light is not None])
         return dataset(s, feeds, z0, frequency, recorder, runs, plan, (float(plan.cells_per_wavelength), wall_distance(model) * plan.f_start / C0))
 
     def fields(self, results: xr.Dataset, index: int, incident: Complexes) -> radiation.Surface:
@@ -166,16 +176,17 @@ def _passes(changes: list[float]) -> dict[str, Any]:
 
 
 def _pulse_run(stepper: Stepper, recorder: Recorder, port: int, z0: Floats, plan: Any, progress: Progress, which: tuple[int, int],
-               need: Need | None = None) -> PulseRun:
-    """Drives one port until the energy has fallen, the time is up or someone stops it; ``which`` is this run's number, and of how many."""
+               need: Need | None = None, light: Incidence | None = None) -> PulseRun:
+    """Drives one port, or lets a wave in, until the energy has fallen, the time is up or someone stops it; ``which`` is this run's number, and of how many."""
     pulse = pulse_of(plan)
     dt = stepper.dt
     stepper.reset()
+    stepper.light = DARK if light is None else light.entries
     every = max(1, int(1 / (OVERSAMPLED * pulse.highest * dt)))
     piece = max(1, int(PIECE / stepper.structure.cells))
     look = every * -(-LOOK // every)
-    source_end = int(pulse.duration / dt)
-    most = int(np.ceil(plan.longest * max(pulse.duration, 1 / pulse.centre) / dt))
+    source_end = int((pulse.duration + (0.0 if light is None else 2 * light.delay)) / dt)  # a wave has left the box after it has reached its far corner
+    most = source_end + int(np.ceil(plan.longest * max(pulse.duration, 1 / pulse.centre) / dt))
     te, th = (records.Transform(m, recorder.frequency) for m in (recorder.e_matrix, recorder.h_matrix))
     sheets = [records.Transform(sheet.matrix, sheet.frequency) for sheet in recorder.sheets]
     strides = [max(1, round(t.interval / (every * dt))) for t in recorder.traces]
@@ -194,7 +205,8 @@ def _pulse_run(stepper: Stepper, recorder: Recorder, port: int, z0: Floats, plan
 
     while not reason:
         waves, out, flow = np.zeros((every, len(z0))), np.empty((every, gaps)), np.empty((every, len(z0)))
-        waves[:, port] = 2 * np.sqrt(z0[port]) * pulse((n + 0.5 + np.arange(every)) * dt)
+        if light is None:
+            waves[:, port] = 2 * np.sqrt(z0[port]) * pulse((n + 0.5 + np.arange(every)) * dt)
         for at in range(0, every, piece):
             stepper.advance(waves[at:at + piece], out[at:at + piece], flow[at:at + piece])
             if piece < every and perf_counter() - said > REPORT_S and report({}):
@@ -223,7 +235,7 @@ def _pulse_run(stepper: Stepper, recorder: Recorder, port: int, z0: Floats, plan
         level = 10 * np.log10(max(left, 1e-30))
         share = max(share, 0.3 * min(1.0, n / max(source_end, 1)) + 0.7 * (min(1.0, -level / plan.decay) if n > source_end else 0))
         if due and not stopped:
-            curve = _live(volts, dt, every, port, z0, stepper, pulse, plan) if n > source_end else {}  # before, the pulse is not whole
+            curve = _live(volts, dt, every, port, z0, stepper, pulse, plan) if n > source_end and light is None else {}  # before, the pulse is not whole
             stopped = report({"step": n, "energy_db": float(level), "port": which[0] + 1, **curve})
         if n > source_end and level < -plan.decay:
             reason = f"ended at −{plan.decay:g} dB of the energy"

@@ -19,13 +19,15 @@ from heron.discretise.grid import dual
 from heron.engines.transient.pulse import Pulse
 from heron.engines.transient.stepper import Stepper
 from heron.engines.transient.structure import Floats, Structure
-from heron.quantities.constants import C0, ETA0, MU0
+from heron.errors import ModelError
+from heron.quantities.constants import C0
 
 Complexes = NDArray[np.complex128]
 Longs = NDArray[np.int64]
 
 FAINT = 1e-9      # of the pulse's largest: spectral lines below this are left out
 EARLY = 4         # samples before a signal begins
+MOST_SAMPLES = 400_000
 SETTLED = 1e-5    # of a signal's largest: what may be left at its end
 
 
@@ -40,6 +42,22 @@ class PlaneWave:
     def normal(self) -> int:
         """The axis it travels along most."""
         return int(np.abs(self.travels).argmax())
+
+
+def plane_wave(step: Any) -> PlaneWave:
+    """The wave of an evaluated step of the model.
+
+    :raises ModelError: it travels nowhere; its field lies along its way.
+    """
+    travels, electric = (np.array(v, dtype=float) for v in (step.travels, step.electric))
+    length = float(np.linalg.norm(travels))
+    if not length > 0:
+        raise ModelError("the wave travels nowhere: give it a direction such as (0, 0, 1)", ("travels",))
+    travels /= length
+    across = electric - (electric @ travels) * travels
+    if not np.linalg.norm(across) > 1e-6 * max(float(np.linalg.norm(electric)), 1e-30):
+        raise ModelError("the electric field lies along the wave's way; it must have a part across it", ("electric",))
+    return PlaneWave(travels, across / np.linalg.norm(across))
 
 
 @dataclass
@@ -114,13 +132,15 @@ def _line(stepper: Stepper, c: int, d: int, magnetic: bool) -> tuple[Floats, Flo
 
 def _signals(stepper: Stepper, wave: PlaneWave, pulse: Pulse, delay: float, transit: float) -> dict[tuple[bool, int], Floats]:
     """Samples of E (False, c) at t = (n − EARLY) Δt and of H (True, c) half a step later, (lines, samples), before the delay along the box's faces."""
-    dt = stepper.dt
+    dt, low, high = stepper.dt, *(int(end[wave.normal]) for end in stepper.structure.box)
     count = next_fast_len(int((delay + pulse.duration + transit) / dt) + 8 * EARLY)
     while True:
         found = _sampled(stepper, wave, pulse, delay, count)
-        most = max(float(np.abs(v).max()) for v in (found[False, 0], found[False, 1], found[False, 2]))
-        if max(float(np.abs(found[False, c][:, -EARLY:]).max()) for c in range(3)) <= SETTLED * most:
+        ends = [found[False, c][low:high] for c in range(3)]  # lines beyond the box are never asked for
+        if max(float(np.abs(v[:, -EARLY:]).max()) for v in ends) <= SETTLED * max(float(np.abs(v).max()) for v in ends):
             return found
+        if count > MOST_SAMPLES:
+            raise ModelError("what the layers keep of the wave does not die away; give them some loss", ("surround",))
         count = next_fast_len(2 * count)
 
 

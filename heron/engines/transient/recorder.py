@@ -12,7 +12,7 @@ from heron.engines.transient import radiation, records
 from heron.engines.transient.planes import folded
 from heron.engines.transient.records import Complexes
 from heron.engines.transient.stepper import Stepper
-from heron.engines.transient.structure import Floats, Structure
+from heron.engines.transient.structure import SCATTERED, Floats, Structure
 from heron.geometry.build import build_frames, frame_matrix
 from heron.geometry.places import POINTS, TIME_POINTS, capture_points
 from heron.model import Evaluated
@@ -60,10 +60,11 @@ class Recorder:
         s = stepper.structure
         self.frequency, self.networks = frequency, stepper.networks
         e, h = records.Rows(), records.Rows()
-        low, high = ([int(w) + 2 if w else 0 for w in s.walls[:, side]] for side in (0, 1))
+        low, high = ([int(w) + SCATTERED if w else 0 for w in s.walls[:, side]] for side in (0, 1))
         high = [n - w for n, w in zip(s.shape, high, strict=True)]
         self.faces = records.huygens(s, low, high, e, h, C0 / model.plan.f_stop)
         self.surface_rows = e.count
+        self.inner_faces = records.huygens(s, s.box[0] + 1, s.box[1] - 1, e, h, C0 / model.plan.f_stop) if s.box[1].any() else []
         inside = np.zeros(s.metal.shape, dtype=bool)
         inside[:, low[0]:high[0] + 1, low[1]:high[1] + 1, low[2]:high[2] + 1] = True
         self.loss_at = np.flatnonzero((stepper.sigma > 0) & inside)
@@ -83,6 +84,10 @@ class Recorder:
             records.wire_currents(s, edges, h)
         self.sheets, self.traces = _sheets(model, stepper), _traces(model, stepper)
         self.e_matrix, self.h_matrix = e.matrix(stepper), h.matrix(stepper)
+
+    def lost(self, e: Complexes) -> Complexes:
+        """Of E sums (f, q, rows) those whose squares are losses, √W."""
+        return e[:, :, self.loss_first:self.loss_first + len(self.loss_at)].astype(complex)
 
 
 def _matrix(stepper: Stepper, add: Any) -> tuple[Any, Any]:

@@ -25,6 +25,9 @@ Bools = NDArray[np.bool_]
 WireEdge = tuple[int, int, int, int, float, float]
 
 LAYERS = 10              # cells of an absorbing layer
+SCATTERED = 2            # cells from an absorbing layer to the surface that the far field is taken from
+ROOM_IN_BOX = 2          # cells at least between the model and the sides of that box
+BESIDE = 3               # cells from there to the box of total fields, unless its place is given
 MARGIN = 0.25            # of the longest wavelength, between model and absorbing layer (common practice)
 BETWEEN = 2              # cells in every gap between marks (common practice)
 ACROSS = 3               # cells across a dielectric that is thin against its cell size
@@ -80,6 +83,7 @@ class Structure:
     ``free_edge`` and ``free_face`` (same) are the shares of edges and faces outside solid metal, for curved surfaces;
     ``wire_e`` scales ε of E edges beside thin wires, ``wire_h`` μ of H faces around them, by (component, node); ``largest`` cell asked in air, m.
     ``names`` are the parts; ``cell_owner`` (nx, ny, nz) and ``edge_owner`` (as ``metal``) number them from one, zero where there is none;
+    ``box`` are the lowest and highest lines (3,) of the box of total fields of an illumination;
     ``wires`` are the edges of each wire (component, node, sign, fraction of its length); ``crowded`` are (axis, place, width) of details finer than the grid.
     """
 
@@ -252,9 +256,37 @@ def structure(model: Evaluated, geometry: Geometry, wishes: list[list[tuple[floa
     empty, none = np.zeros((0, 0, 0)), np.zeros((0, 0, 0, 0), dtype=np.float32)
     made = Structure(x, y, z, walls, empty, empty, empty, none.astype(bool), none, none, none, {}, {}, planes=planes,
                      crowded=crowded, largest=largest, low=low, high=high)
+    if model.document.illuminations:
+        _place_box(made, model)
     if np.prod(shape) <= FILLED_AT_ONCE:
         fill(made, model, geometry)
     return made
+
+
+def _place_box(s: Structure, model: Evaluated) -> None:
+    """The box of total fields of an illumination: as far from the model as asked for, or a few cells inside the walls.
+
+    :raises ModelError: there is no room for it between model and walls; a wall reflects.
+    """
+    if s.planes:
+        raise ModelError("an illumination comes from open space on all sides; take the ground, the mirror plane or the wall away, or feed the model instead",
+                         ("surround", "kind" if s.ground is not None else "walls"))
+    asked = model.surround.box if model.surround is not None else None
+    low, high = (s.walls[:, side] + SCATTERED + BESIDE for side in (0, 1))
+    high = np.array(s.shape) - high
+    for k, line in enumerate(s.lines):
+        if asked is not None:
+            low[k], high[k] = (int(np.abs(line - place).argmin()) for place in (s.low[k] - asked, s.high[k] + asked))
+        inner = [int(np.searchsorted(line, s.low[k] - s.near)), int(np.searchsorted(line, s.high[k] + s.near)) - 1]
+        room = min(low[k] - s.walls[k, 0], s.shape[k] - s.walls[k, 1] - high[k])
+        if room <= SCATTERED:
+            raise ModelError(f"the box of total fields reaches to within {max(int(room), 0)} cells of the open walls, and the scattered field is taken {SCATTERED} cells from them; "
+                             "make the box smaller or move the walls away", ("surround", "box"))
+        if low[k] > inner[0] - ROOM_IN_BOX or high[k] < inner[1] + ROOM_IN_BOX:
+            field = "margin" if asked is None else "box"
+            raise ModelError(f"the box of total fields does not clear the model by {ROOM_IN_BOX} cells along {'xyz'[k]}; "
+                             + ("move the walls away from the model" if asked is None else "make it larger"), ("surround", field))
+    s.box = low, high
 
 
 def refined(refinement: Any, geometry: Geometry, number: int) -> tuple[Floats, Floats]:
