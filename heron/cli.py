@@ -14,11 +14,11 @@ from heron.checks import examine
 from heron.engines import Signal
 from heron.errors import HeronError, ModelError
 from heron.formats import curves, netcdf
-from heron.formats.tables import PATTERN_COLUMNS, pattern_rows, table
+from heron.formats.tables import PATTERN_COLUMNS, pattern_rows, scattering_csv, table
 from heron.formats.touchstone import touchstone
 from heron.geometry.build import beside
 from heron.model import Document, evaluate_document, load_document
-from heron.results import fsv
+from heron.results import fsv, scattering
 from heron.runner import execute, pattern_indices, with_fields
 
 BAD_INPUT = 2
@@ -96,6 +96,10 @@ def _solve(args: argparse.Namespace) -> int:
     args.out.mkdir(parents=True, exist_ok=True)
     results = run.results
     (args.out / "summary.json").write_text(json.dumps(run.summary, indent=1, allow_nan=False))
+    if scattering.lit(results):
+        (args.out / "scattering.csv").write_text(scattering_csv(run.summary["scattering"]))
+        netcdf.write(with_fields(examination, results), args.out / "run.nc")
+        return 0
     (args.out / f"ports.s{results.sizes['port']}p").write_text(touchstone(results))
     far = next((c for c in examination.model.captures if c.kind == "far_field"), None)
     if far is not None:

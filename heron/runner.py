@@ -15,7 +15,7 @@ from heron.engines import ENGINES, Progress, silent
 from heron.geometry.build import build_frames, frame_matrix
 from heron.geometry.places import POINTS, capture_points
 from heron.model import Evaluated
-from heron.results import currents, near, patterns, ports, sphere
+from heron.results import currents, near, patterns, ports, scattering, sphere
 from heron.results.power import budget
 
 
@@ -45,11 +45,8 @@ def pattern_indices(examination: Examination, results: xr.Dataset) -> list[int]:
 
 
 def summarise(examination: Examination, results: xr.Dataset, wall: float) -> dict[str, Any]:
-    """The figures of ``summary.json``."""
-    powers = budget(results)
-    z = ports.impedances(results)
-    captures = [c for c in examination.model.captures if c is not None]
-    far = [patterns.as_dict(patterns.figures(results, i, powers)) for i in pattern_indices(examination, results)]
+    """The figures of ``summary.json``: what all runs have, and those of ports and radiation, or of scattering."""
+    own = _scattering(examination, results) if scattering.lit(results) else _radiation(examination, results)
     return {
         "engine": results.attrs["engine"],
         "engine_reason": examination.engine_reason,
@@ -60,15 +57,50 @@ def summarise(examination: Examination, results: xr.Dataset, wall: float) -> dic
         "wall_s": wall,
         "peak_mb": resource.getrusage(resource.RUSAGE_SELF).ru_maxrss / 1024,
         "frequency_hz": results["frequency"].values.tolist(),
+        "warnings": [p.message for p in examination.problems if p.level == "look"],
+        "captures": [c.name for c in examination.model.captures if c is not None],
+        "absorbed_w": {name: power.tolist() for name, power in currents.absorbed(results).items()},
+        "power_flux": {c.name: [{"frequency_hz": float(results["frequency"].values[i]), "power_w": power_through(examination.model, results, i, c)}
+                                for i in pattern_indices(examination, results)] for c in examination.model.captures if c is not None and c.kind == "power_flux"},
+        **own,
+    }
+
+
+def _radiation(examination: Examination, results: xr.Dataset) -> dict[str, Any]:
+    powers, z = budget(results), ports.impedances(results)
+    far = [patterns.as_dict(patterns.figures(results, i, powers)) for i in pattern_indices(examination, results)]
+    return {
         "input_impedance_ohm": {str(p): np.column_stack((z[:, i].real, z[:, i].imag)).tolist() for i, p in enumerate(results["port"].values)},
         "far_field": far,
         "power_balance_error": float(np.nanmax(np.abs(powers.balance_error))),
-        "warnings": [p.message for p in examination.problems if p.level == "look"],
-        "captures": [c.name for c in captures],
-        "absorbed_w": {name: power.tolist() for name, power in currents.absorbed(results).items()},
-        "power_flux": {c.name: [{"frequency_hz": float(results["frequency"].values[i]), "power_w": power_through(examination.model, results, i, c)}
-                                for i in pattern_indices(examination, results)] for c in captures if c.kind == "power_flux"},
     }
+
+
+def _scattering(examination: Examination, results: xr.Dataset) -> dict[str, Any]:
+    """Radar cross-sections back to the source over the band, and in every cut; cross-sections of power. Each illumination alone."""
+    frequency = results["frequency"].values
+    rows, sections = [], []
+    for n, name in enumerate(scattering.illuminations(results)):
+        theta, phi = np.degrees(scattering.back(results, n))
+        rows += [{"illumination": name, "frequency_hz": float(f), "theta_deg": float(theta), "phi_deg": float(phi), "rcs_m2": float(sigma), "monostatic": True}
+                 for f, sigma in zip(frequency, scattering.monostatic(results, n), strict=True)]
+        for capture in examination.model.captures:
+            if capture is not None and capture.kind == "scattered_cut":
+                for i in cut_indices(examination.model, results, capture):
+                    angle, sigma = scattering.around(results, i, float(np.degrees(capture.phi)), float(np.degrees(capture.step)), n)
+                    rows += [{"illumination": name, "frequency_hz": float(frequency[i]), "theta_deg": float(a if a <= 180 else 360 - a),
+                              "phi_deg": float((np.degrees(capture.phi) + (0 if a <= 180 else 180)) % 360), "rcs_m2": float(s), "monostatic": False, "cut": capture.name}
+                             for a, s in zip(angle[:-1], sigma[:-1], strict=True)]
+        found = scattering.cross_sections(results, n)
+        sections += [{"illumination": name, "frequency_hz": float(f), "scattered_m2": float(s), "absorbed_m2": float(a), "extinction_m2": float(e)}
+                     for f, s, a, e in zip(frequency, found.scattered, found.absorbed, found.extinction, strict=True)]
+    return {"scattering": rows, "cross_sections": sections}
+
+
+def cut_indices(model: Evaluated, results: xr.Dataset, capture: Any) -> list[int]:
+    """Sweep points of a cut: those it asks for, those of the plan's patterns, else the last of the band."""
+    asked = capture.frequencies or model.plan.pattern_frequencies or [model.plan.f_stop]
+    return sorted({patterns.nearest_index(results, f) for f in asked})
 
 
 def power_through(model: Evaluated, results: xr.Dataset, index: int, capture: Any) -> float:
@@ -82,8 +114,15 @@ def with_fields(examination: Examination, results: xr.Dataset) -> xr.Dataset:
     out = results.copy()
     indices = pattern_indices(examination, results)
     out = out.assign_coords(field_frequency=("field_frequency", results["frequency"].values[indices], {"units": "Hz"}))
-    frames = build_frames(examination.model, [])
+    frames, frequency_of = build_frames(examination.model, []), results["frequency"].values
     for capture in examination.model.captures:
+        if capture.kind == "scattered_cut":
+            cuts = [[scattering.around(results, i, np.degrees(capture.phi), np.degrees(capture.step), n) for n in range(results.sizes["port_in"])]
+                    for i in cut_indices(examination.model, results, capture)]
+            own = (f"{capture.name}_frequency", "port_in", f"{capture.name}_angle")
+            out[f"{capture.name}_rcs"] = (own, np.array([[sigma for _, sigma in lights] for lights in cuts]), {"units": "m²"})
+            out = out.assign_coords({own[0]: frequency_of[cut_indices(examination.model, results, capture)], own[2]: cuts[0][0][0]})
+            continue
         if capture.kind != "far_field" and capture.kind not in POINTS:
             continue  # recorded while the run went on, and in the dataset already
         if capture.kind == "far_field":

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from typing import Any
+
 import numpy as np
 import xarray as xr
 from numpy.typing import NDArray
@@ -25,6 +27,16 @@ def pattern_rows(results: xr.Dataset, index: int, step_theta_deg: float, step_ph
     gain = patterns.decibel(4 * np.pi * patterns.intensity(field) / budget(results).accepted[index])
     f = np.full(len(t), float(results["frequency"].values[index]))
     return np.column_stack((f, t, p, field[:, 0].real, field[:, 0].imag, field[:, 1].real, field[:, 1].imag, gain))
+
+
+SCATTERING_COLUMNS = ("frequency_hz", "theta_deg", "phi_deg", "rcs_m2", "monostatic", "illumination")
+
+
+def scattering_csv(rows: list[dict[str, Any]]) -> str:
+    """Radar cross-sections as in ``summary.json``."""
+    lines = [",".join(SCATTERING_COLUMNS)]
+    lines += [",".join(f"{r[c]:.10g}" if isinstance(r[c], float) else str(r[c]) for c in SCATTERING_COLUMNS) for r in rows]
+    return "\n".join(lines) + "\n"
 
 
 def ports_csv(results: xr.Dataset) -> str:

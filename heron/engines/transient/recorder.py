@@ -64,7 +64,7 @@ class Recorder:
         high = [n - w for n, w in zip(s.shape, high, strict=True)]
         self.faces = records.huygens(s, low, high, e, h, C0 / model.plan.f_stop)
         self.surface_rows = e.count
-        self.inner_faces = records.huygens(s, s.box[0] + 1, s.box[1] - 1, e, h, C0 / model.plan.f_stop) if s.box[1].any() else []
+        self.inner_faces = records.huygens(s, s.box[0] + 2, s.box[1] - 2, e, h, C0 / model.plan.f_stop) if s.box[1].any() else []
         inside = np.zeros(s.metal.shape, dtype=bool)
         inside[:, low[0]:high[0] + 1, low[1]:high[1] + 1, low[2]:high[2] + 1] = True
         self.loss_at = np.flatnonzero((stepper.sigma > 0) & inside)

@@ -26,13 +26,15 @@ WireEdge = tuple[int, int, int, int, float, float]
 
 LAYERS = 10              # cells of an absorbing layer
 SCATTERED = 2            # cells from an absorbing layer to the surface that the far field is taken from
-ROOM_IN_BOX = 2          # cells at least between the model and the sides of that box
+ROOM_IN_BOX = 4          # cells at least between the model and the sides of that box
 BESIDE = 3               # cells from there to the box of total fields, unless its place is given
 MARGIN = 0.25            # of the longest wavelength, between model and absorbing layer (common practice)
 BETWEEN = 2              # cells in every gap between marks (common practice)
 ACROSS = 3               # cells across a dielectric that is thin against its cell size
 FINEST = 1 / 60          # of the largest cell: marks nearer than this become one line
 AT_METAL = 0.15          # cells at edges of metal against the largest
+ROUND = 6.0              # largest cells across: round metal larger than this gets no lines at its ends
+STEEPEST = 0.7           # cosine of the slope of a surface about an end of it that is taken for round
 AT_STEPS = 0.5           # cells along a sheet that is bent or tilted against the largest
 AT_WIRE = 0.25           # cells across wires and along their ends against those around
 LONG_WIRE, END_FINER = 10.0, 3.0  # cells across over the length of a long wire, and over the cells at its ends
@@ -385,13 +387,24 @@ def _wishes(axes: list[Axis], body: Body, largest: float, inside: float, medium:
     if not medium and not body.solid:
         _sheet_edges(axes, body, found.edges, _corners(body, largest))
         return
+    corners = _corners(body, largest)
     for k, axis in enumerate(axes):
-        own = sorted(marks[k] | {round(float(low[k]), 12), round(float(high[k]), 12)})
+        ends = {round(float(m), 12) for m in (low[k], high[k]) if medium or high[k] - low[k] < ROUND * largest or not _round_end(corners, k, m == low[k])}
+        own = sorted(marks[k] | ends)
         axis.marks += own
         if medium:
             axis.sizes.append((float(low[k]), float(high[k]), min(inside, max(float(high[k] - low[k]) / ACROSS, FINEST * inside))))
         else:
             axis.sizes += [(m, m, AT_METAL * largest) for m in own]
+
+
+def _round_end(corners: Floats, k: int, lower: bool) -> bool:
+    """Whether triangles (m, 3, 3) of a surface meet an end along axis k as a ball does, without edge, so that the field there is even and needs no lines of its own."""
+    low, high = corners.reshape(-1, 3).min(axis=0), corners.reshape(-1, 3).max(axis=0)
+    end = low[k] if lower else high[k]
+    there = corners[(np.abs(corners[:, :, k] - end) < 1e-6 * float((high - low).max())).any(axis=1)]
+    normal = np.cross(there[:, 1] - there[:, 0], there[:, 2] - there[:, 0])
+    return bool(len(there) and (np.abs(normal[:, k]) > STEEPEST * np.linalg.norm(normal, axis=1)).all() and (np.ptp(there[:, :, k], axis=1) > 0).all())
 
 
 def _sheet_edges(axes: list[Axis], body: Body, edges: list[Floats], corners: Floats) -> None:
