@@ -103,7 +103,7 @@ def fit_poles(frequency: ArrayLike, epsilon: ArrayLike, kinds: Sequence[str]) ->
     """Poles of the given kinds fitted to tabulated permittivity, passive by construction.
 
     Relaxation times, resonances and damping are optimised on a logarithmic scale; strengths, ε∞ and conductivity
-    are the non-negative least-squares solution for them (Lawson and Hanson 1974), so Im ε ≤ 0 always.
+    are the non-negative least-squares solution for them (Lawson and Hanson 1974), so Im ε ≤ 0 always and ε∞ ≥ 1.
 
     :param frequency: (n,) Hz; ``epsilon`` (n,) complex, negative imaginary for losses; ``kinds`` of "debye", "lorentz", "drude".
     :returns: the medium and the largest error relative to |ε|.
@@ -132,9 +132,9 @@ def fit_poles(frequency: ArrayLike, epsilon: ArrayLike, kinds: Sequence[str]) ->
     def solve(logs: Floats) -> tuple[Floats, Complexes]:
         columns = [np.ones(len(f), dtype=complex), -1j / (omega * EPS0) * 1e-3, *(pole(omega) for pole in terms(logs))]
         a = np.column_stack(columns) * weight[:, None]
-        wanted = np.concatenate(((eps * weight).real, (eps * weight).imag))
+        wanted = np.concatenate((((eps - 1) * weight).real, (eps * weight).imag))
         x, _ = nnls(np.vstack((a.real, a.imag)), wanted)
-        return x, np.asarray((a @ x) / weight)
+        return x, np.asarray(1 + (a @ x) / weight)
 
     def residual(logs: Floats) -> Floats:
         error = (solve(logs)[1] - eps) * weight
@@ -154,7 +154,7 @@ def fit_poles(frequency: ArrayLike, epsilon: ArrayLike, kinds: Sequence[str]) ->
     poles = tuple(replace(p, omega=p.omega * float(np.sqrt(s))) if p.kind == "drude" else replace(p, strength=float(s))
                   for s, p in zip(x[2:], terms(logs), strict=True) if s > 0)
     error = float(np.abs((model - eps) * weight).max())
-    return Medium("fit", permittivity=float(x[0]), conductivity=float(x[1]) * 1e-3, poles=poles), error
+    return Medium("fit", permittivity=1 + float(x[0]), conductivity=float(x[1]) * 1e-3, poles=poles), error
 
 
 FITS: tuple[tuple[str, ...], ...] = (

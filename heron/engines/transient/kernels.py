@@ -180,13 +180,49 @@ def _enter(
             f[at[m]] += taps[m, 0] * signals[p] + taps[m, 1] * signals[p + 1] + taps[m, 2] * signals[p + 2] + taps[m, 3] * signals[p + 3]
 
 
+@njit(fastmath=FAST, cache=True, boundscheck=False)  # type: ignore[untyped-decorator]
+def _polarise(
+    e: Any, q0: int, q1: int, first: Any, start: Any, count: Any, memory: Any, chart: Any, medium: Any, cb: Any, weight: Any, re: Any, im: Any,
+    begin: Any, hr: Any, hi: Any,
+) -> None:  # pragma: no cover - compiled
+    """What the polarisation currents J of poles take from E in rows q0 to q1: −cb w Σ Re(h J), h = (1 + κ)/2, twice for a pair."""
+    total = len(weight)
+    for m in range(first[q0], first[q1]):
+        o, a, t = start[m], memory[m], chart[m]
+        for p in range(begin[medium[m]], begin[medium[m] + 1]):
+            u = (p - begin[medium[m]]) * total + a
+            x, y = hr[p], hi[p]
+            for k in range(count[m]):
+                e[o + k] -= cb[t + k] * weight[a + k] * (x * re[u + k] - y * im[u + k])
+
+
+@njit(fastmath=FAST, cache=True, boundscheck=False)  # type: ignore[untyped-decorator]
+def _remember(
+    e: Any, q0: int, q1: int, first: Any, start: Any, count: Any, memory: Any, medium: Any, old: Any, re: Any, im: Any,
+    begin: Any, kr: Any, ki: Any, gr: Any, gi: Any,
+) -> None:  # pragma: no cover - compiled
+    """J = κ J + g (E − E before) in rows q0 to q1: Han, Dutton and Fan, IEEE Microw. Wirel. Compon. Lett. 16 (2006)."""
+    total = len(old)
+    for m in range(first[q0], first[q1]):
+        o, a = start[m], memory[m]
+        for p in range(begin[medium[m]], begin[medium[m] + 1]):
+            u = (p - begin[medium[m]]) * total + a
+            for k in range(count[m]):
+                change = e[o + k] - old[a + k]
+                x, y = re[u + k], im[u + k]
+                re[u + k] = kr[p] * x - ki[p] * y + gr[p] * change
+                im[u + k] = kr[p] * y + ki[p] * x + gi[p] * change
+        for k in range(count[m]):
+            old[a + k] = e[o + k]
+
+
 @njit(fastmath=FAST, cache=True, boundscheck=False, pipeline_class=Apart)  # type: ignore[untyped-decorator]
 def _wave(
     begin: int, end: int, n0: int, depth: int, h_low: int, h_high: int, e_low: int, e_high: int, slope_low: int, slope_high: int,
     e: Any, h: Any, rows_e: Any, ca: Any, cb: Any, rows_h: Any, db: Any, ex: Any, ey: Any, ez: Any, hx: Any, hy: Any, hz: Any,
     psi_e: Any, base_e: Any, first_e: Any, count_e: Any, be: Any, ce: Any, psi_h: Any, base_h: Any, first_h: Any, count_h: Any, bh: Any, ch: Any,
     at: Any, line: Any, port: Any, part: Any, state: Any, edges: Any, waves: Any, samples: Any, enter_e: Any, enter_h: Any, signals: Any, length: int,
-    since: int, slabs: int, rows: int, nk: Any, size: Any, tile: int,
+    since: int, segments: Any, poles: Any, slabs: int, rows: int, nk: Any, size: Any, tile: int,
 ) -> None:  # pragma: no cover - compiled
     """``depth`` steps from step ``n0`` of the slabs between two sloping cuts, while they are in cache.
 
@@ -195,6 +231,9 @@ def _wave(
     """
     ny, wide = U(rows), U(slabs) * U(rows)
     minus, plus = np.float32(-1.0), np.float32(1.0)
+    first, start, count, memory, chart, medium, weight, old, re, im = segments
+    pole_of, kr, ki, gr, gi, hr, hi = poles
+    polar = len(pole_of) > 0
     for origin in range(0, rows + depth - 1, tile):
         for front in range(begin, end + depth - 1):
             for n in range(depth):
@@ -214,9 +253,13 @@ def _wave(
                 if with_e:
                     _e_rows(i, j0, j1, e, h, rows_e, ca, cb, ex, ey, ez, ny, nk, wide, size)
                     _layer_rows(i, j0, j1, e, h, rows_e, cb, psi_e, base_e, first_e, count_e, be, ce, ONE, minus, ny, nk, wide, size)
+                    if polar:
+                        _polarise(e, s * rows + int(j0), s * rows + int(j1), first, start, count, memory, chart, medium, cb, weight, re, im, pole_of, hr, hi)
                     if length:
                         _enter(e, s * rows + int(j0), s * rows + int(j1), *enter_e, signals, length, since + n0 + n)
                     _branches(e, at, line, port, part, state, edges[s], edges[s + 1], low, high, waves, samples, n0 + n)
+                    if polar:
+                        _remember(e, s * rows + int(j0), s * rows + int(j1), first, start, count, memory, medium, old, re, im, pole_of, kr, ki, gr, gi)
 
 
 @njit(parallel=True, fastmath=FAST, cache=True, boundscheck=False)  # type: ignore[untyped-decorator]
@@ -224,14 +267,14 @@ def march(
     e: Any, h: Any, rows_e: Any, ca: Any, cb: Any, rows_h: Any, db: Any, ex: Any, ey: Any, ez: Any, hx: Any, hy: Any, hz: Any,
     psi_e: Any, base_e: Any, first_e: Any, count_e: Any, be: Any, ce: Any, psi_h: Any, base_h: Any, first_h: Any, count_h: Any, bh: Any, ch: Any,
     at: Any, line: Any, port: Any, part: Any, state: Any, edges: Any, waves: Any, samples: Any, enter_e: Any, enter_h: Any, signals: Any, length: int,
-    since: int, shape: Any, chunks: int, depth: int, tile: int,
+    since: int, segments: Any, poles: Any, shape: Any, chunks: int, depth: int, tile: int,
 ) -> None:  # pragma: no cover - compiled
     """``len(waves)`` time steps of flat fields, ``depth`` of them per pass; ``shape`` is (slabs, rows, nk, distance of components).
 
     Each of ``chunks`` threads takes a stretch of slabs that narrows from step to step, as its neighbours' later steps are not known; what is left at the
     cuts follows. Edges with lumped elements ``edges[i]`` to ``edges[i + 1]`` lie in slab i, in row ``line``; ``samples`` (steps, 2 · edges) receives
     the fields there and the currents through them. ``enter_e``, ``enter_h`` are the entries of an incident wave with ``length`` samples of each of its
-    ``signals``, of which ``since`` steps have passed; none if that is zero.
+    ``signals``, of which ``since`` steps have passed; none if that is zero. ``segments`` are stretches of rows in media with ``poles``.
     A stretch must hold at least 2 · ``depth`` slabs.
     """
     slabs, rows, nk, size = int(shape[0]), int(shape[1]), U(shape[2]), U(shape[3])
@@ -243,13 +286,13 @@ def march(
             _wave(start, stop, n0, d, start, stop, start + left, stop, left, right,
                   e, h, rows_e, ca, cb, rows_h, db, ex, ey, ez, hx, hy, hz, psi_e, base_e, first_e, count_e, be, ce,
                   psi_h, base_h, first_h, count_h, bh, ch, at, line, port, part, state, edges, waves, samples, enter_e, enter_h, signals, length,
-                  since, slabs, rows, nk, size, tile)
+                  since, segments, poles, slabs, rows, nk, size, tile)
         for t in prange(chunks - 1):
             cut = slabs * (t + 1) // chunks
             _wave(cut - d + 1, cut + d, n0, d, cut, cut, cut, cut + 1, -1, 1,
                   e, h, rows_e, ca, cb, rows_h, db, ex, ey, ez, hx, hy, hz, psi_e, base_e, first_e, count_e, be, ce,
                   psi_h, base_h, first_h, count_h, bh, ch, at, line, port, part, state, edges, waves, samples, enter_e, enter_h, signals, length,
-                  since, slabs, rows, nk, size, tile)
+                  since, segments, poles, slabs, rows, nk, size, tile)
 
 
 @njit(parallel=True, fastmath=FAST, cache=True, boundscheck=False)  # type: ignore[untyped-decorator]

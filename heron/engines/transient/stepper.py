@@ -11,7 +11,8 @@ from numpy.typing import NDArray
 from heron.discretise.grid import dual
 from heron.engines.lumped import Element, Networks
 from heron.engines.transient import kernels
-from heron.engines.transient.structure import LEAST_FACE, Floats, Structure, edge_media, face_mu, surface_edges
+from heron.engines.transient.structure import LEAST_FACE, Floats, Structure, edge_means, edge_media, face_mu, surface_edges
+from heron.materials.rational import Rational
 from heron.quantities.constants import EPS0, MU0
 
 PAD = 16             # rows along z are padded to this many floats
@@ -48,6 +49,29 @@ class Layers(NamedTuple):
     c: NDArray[np.float32]
 
 
+class Recursion:
+    """The currents of a medium's poles from step to step, J' = κ J + g (E' − E) by the trapezoidal rule, and what they take from E: Σ Re(h J)."""
+
+    def __init__(self, law: Rational, dt: float) -> None:
+        a, twice = np.array(law.poles, dtype=complex), np.where(np.imag(law.poles) != 0, 2.0, 1.0)
+        self.dt, self.twice = dt, twice
+        self.kappa = (1 + a * dt / 2) / (1 - a * dt / 2)
+        self.gain = EPS0 * np.array(law.residues, dtype=complex) / (1 - a * dt / 2)
+        self.half = twice * (1 + self.kappa) / 2
+
+    @property
+    def at_once(self) -> float:
+        """Σ Re g, F/(m s) as a conductivity's half: the currents' part that follows the step's own change of E."""
+        return float((self.twice * self.gain.real).sum())
+
+    def admittance(self, omega: Floats) -> Any:
+        """(f,) S/m of unit share beyond what the scheme's coefficients hold: the currents remembered."""
+        z = np.exp(1j * omega * self.dt)[:, None]
+        one = (1 + self.kappa) / 2 * self.gain * (z - 1) / (z - self.kappa)
+        other = np.conj((1 + self.kappa) / 2 * self.gain) * (z - 1) / (z - np.conj(self.kappa))
+        return np.exp(-0.5j * omega * self.dt) * np.where(self.twice == 2, one + other, one).sum(axis=1)
+
+
 class Stepper:
     """Fields of a structure, stepped in time. ``resistances`` (ports,) Ω are those in each gap, behind ``networks``."""
 
@@ -72,6 +96,7 @@ class Stepper:
         self.layers_e, self.layers_h = self._layers(s, 1), self._layers(s, 0)
         self.volume = [np.asarray(d, dtype=np.float64) for d in steps]
         self.light: tuple[Any, ...] = DARK
+        self._poles(s)
         self.reset()
 
     def reset(self) -> None:
@@ -84,6 +109,8 @@ class Stepper:
         for layers in (self.layers_e, self.layers_h):
             layers.psi[:] = 0
         self.state[:] = 0
+        for memory in self.segments[-3:]:
+            memory[:] = 0
         self.steps = 0
 
     @staticmethod
@@ -101,12 +128,19 @@ class Stepper:
         lossy = s.metal & np.isfinite(s.conducts) & surface_edges(s)
         sigma[lossy] = s.conducts[lossy]
         self.sigma = np.where(s.metal & ~lossy, 0.0, sigma)
+        # Of media with poles: what their currents answer at once to a change of E, times the step.
+        shares = edge_means(s, [d.share for d in s.dispersions])
+        self.pole_shares = [np.where(s.metal, 0.0, share) for share in shares]
+        self.laws = [Recursion(d.law, self.dt) for d in s.dispersions]
+        at_once = sum((law.at_once * share for law, share in zip(self.laws, self.pole_shares, strict=True)), np.zeros_like(epsilon))
         y = self._lumped(s, epsilon, sigma)
         np.add.at(sigma.reshape(-1), self.lumped_at, y * np.abs(self.lumped_length) / self.lumped_area)  # several may share an edge
         x = sigma * dt / (2 * epsilon)
-        stiff = x > STIFF
+        stiff = (x > STIFF) & (at_once == 0)
+        grown = epsilon + 0.5 * dt * at_once
+        x = np.where(at_once == 0, x, sigma * dt / (2 * grown))
         ca = np.where(stiff, 1 / (1 + 2 * x), (1 - x) / (1 + x))
-        cb = dt / epsilon * np.where(stiff, 1 / (1 + 2 * x), 1 / (1 + x))
+        cb = dt / grown * np.where(stiff, 1 / (1 + 2 * x), 1 / (1 + x))
         cb = cb * s.free_edge
         dead = s.metal & ~lossy
         magnetic = {(p.axis, p.side) for p in s.planes if p.magnetic}  # the scheme's own way to end: H beyond the last node is zero
@@ -171,8 +205,38 @@ class Stepper:
         c, i, j, k = np.unravel_index(at, (3, n[0] + 1, n[1] + 1, n[2] + 1))
         return np.asarray(c * self.size + ((i + 1) * (n[1] + 1) + j) * self.nk + k)
 
+    def _poles(self, s: Structure) -> None:
+        """Stretches of rows in media with poles, in the order of their rows, with the memory of each edge's currents."""
+        n = s.shape
+        rows, parts = [], []
+        for number, share in enumerate(self.pole_shares):
+            for c, i, j in np.argwhere((share > 0).any(axis=3)).tolist():
+                k = np.flatnonzero(share[c, i, j] > 0)
+                low, high = int(k[0]), int(k[-1]) + 1
+                rows.append((i * (n[1] + 1) + j, c, i, j, low, high - low, number))
+                parts.append(share[c, i, j, low:high])
+        order = sorted(range(len(rows)), key=lambda m: rows[m][0])
+        table = np.array([rows[m] for m in order], dtype=np.int64).reshape(-1, 7)
+        row, *place, count, own = np.ascontiguousarray(table.T)
+        start = self.flat_number(np.ravel_multi_index(tuple(place), (3, n[0] + 1, n[1] + 1, n[2] + 1)))
+        chart = self.rows_e[tuple(place[:3])].astype(np.int64) * self.nk + place[3]
+        memory = np.concatenate(([0], np.cumsum(count)))
+        first = np.searchsorted(row, np.arange((n[0] + 1) * (n[1] + 1) + 1))
+        most = max((len(law.kappa) for law in self.laws), default=0)
+        total = int(memory[-1])
+        weight = np.concatenate([parts[m] for m in order]).astype(np.float32) if parts else np.zeros(0, dtype=np.float32)
+        old, re, im = (np.zeros(k * total, dtype=np.float32) for k in (1, most, most))
+        self.segments = (first, start, count, memory[:-1], chart, own, weight, old, re, im)
+        joined = [np.concatenate([getattr(law, what) for law in self.laws]) if self.laws else np.zeros(0, dtype=complex) for what in ("kappa", "gain", "half")]
+        begin = np.concatenate(([0], np.cumsum([len(law.kappa) for law in self.laws]))).astype(np.int64) if self.laws else np.zeros(0, dtype=np.int64)
+        self.poles = (begin, *(part.astype(np.float32) for x in joined for part in (x.real, x.imag)))
+
     def pole_admittance(self, c: int, axis: int, omega: Floats) -> Any:
-        return 0.0
+        """What poles add to the admittance of edges (f, lines) along component c and an axis, at the box's lowest edge."""
+        index: list[Any] = [c, *(int(v) for v in self.structure.box[0])]
+        index[axis + 1] = slice(None)
+        return sum((law.admittance(omega)[:, None] * share[tuple(index)] for law, share in zip(self.laws, self.pole_shares, strict=True)),
+                   np.zeros((len(omega), 1)))
 
     def _magnetic(self, s: Structure) -> None:
         table = self.dt / (MU0 * face_mu(s) * self._face_shares(s))
@@ -248,7 +312,7 @@ class Stepper:
         flat = [a.reshape(-1) for a in (self.rows_e, self.ca, self.cb, self.rows_h, self.db)]
         kernels.march(self.flat_e, self.flat_h, *flat, *self.inverse_e, *self.inverse_h, *self.layers_e, *self.layers_h,
                       self.flat_number(self.lumped_at), self.lumped_row, self.lumped_number, self.part, self.state, self.lumped_of_slab,
-                      waves / self.voltage[:waves.shape[1]], samples, *self.light, self.steps, np.array([slabs, rows, self.nk, self.size]), chunks, depth, tile)
+                      waves / self.voltage[:waves.shape[1]], samples, *self.light, self.steps, self.segments, self.poles, np.array([slabs, rows, self.nk, self.size]), chunks, depth, tile)
         self.steps += len(waves)
         for gap in range(out.shape[1]):  # −Σ E·l along the edges of each gap, from minus to plus
             own = np.flatnonzero(self.lumped_number == gap)

@@ -16,6 +16,8 @@ from heron.engines.transient.planes import NEAR, Plane, planes_of
 from heron.errors import HeronError, ModelError
 from heron.geometry import Geometry
 from heron.geometry.bodies import Body
+from heron.materials import Medium
+from heron.materials.rational import Rational, rational
 from heron.model import Evaluated
 from heron.model.substances import conductors_of, media_of
 from heron.quantities.constants import C0
@@ -38,6 +40,8 @@ STEEPEST = 0.7           # cosine of the slope of a surface about an end of it t
 AT_STEPS = 0.5           # cells along a sheet that is bent or tilted against the largest
 AT_WIRE = 0.25           # cells across wires and along their ends against those around
 LONG_WIRE, END_FINER = 10.0, 3.0  # cells across over the length of a long wire, and over the cells at its ends
+VARIES = 0.02            # of |ε| over the band: a medium that changes by less is held at its value in the middle
+SAMPLES_DISPERSIVE = 4   # along each side of a cell, for its share of a medium with poles, whose permittivity may be large or negative
 CUTS = 6                 # samples along an edge that a curved surface cuts
 LEAST_FACE = 0.25         # of its longest free edge: smaller free faces are enlarged to this
 ON_SURFACE = 1e-3        # of the smallest cell: nearer than this to a surface is on it
@@ -48,6 +52,15 @@ ROOM = 2.0               # cells across a wire over its radius, where nothing el
 LEAST_ROOM = 1.6         # cells across a wire over its radius: a thicker one is taken as of this size
 MOST_CELLS = 60_000_000
 FILLED_AT_ONCE = 2_000_000  # cells: finer grids get their contents only when they are solved, so that looking at a model stays quick
+
+
+@dataclass
+class Dispersion:
+    """A medium whose permittivity follows poles, and its ``share`` (nx, ny, nz) of every cell."""
+
+    name: str
+    law: Rational
+    share: NDArray[np.float32]
 
 
 @dataclass
@@ -115,6 +128,7 @@ class Structure:
     low: Floats = field(default_factory=lambda: np.zeros(3))
     high: Floats = field(default_factory=lambda: np.zeros(3))
     box: tuple[NDArray[np.int64], NDArray[np.int64]] = field(default_factory=lambda: (np.zeros(3, dtype=np.int64), np.zeros(3, dtype=np.int64)))
+    dispersions: list[Dispersion] = field(default_factory=list)
     errors: list[HeronError] = field(default_factory=list)
 
     @property
@@ -331,7 +345,7 @@ def fill(s: Structure, model: Evaluated, geometry: Geometry) -> None:
     s.names = [b.name for b in bodies] + [p.name for p in geometry.parts]
     for number, body in enumerate(bodies, start=1):
         if body.solid and body.material in media:
-            _fill(s, body, media[body.material], centre, number)
+            _fill(s, body, media[body.material], model.plan, number)
     for number, body in enumerate(bodies, start=1):
         if body.material in conductors:
             way = conduct if body.solid else follow if stepped(body) else _sheet
@@ -478,11 +492,26 @@ def _least_beside_wires(geometry: Geometry, k: int, low: float, high: float) -> 
     return least
 
 
-def _fill(s: Structure, body: Body, medium: Any, centre: float, number: int) -> None:
-    where, share = filling.fractions(_corners(body, s.largest), *s.lines)
-    epsilon, mu = medium.epsilon(centre)[0], medium.mu(centre)[0]
+def dispersive(medium: Medium, plan: Any) -> Rational | None:
+    """The poles of a medium that changes over the band, ``None`` for one that hardly does and is held at its value in the middle."""
+    if not medium.poles and not medium.table:
+        return None
+    eps = medium.epsilon([plan.f_start, 0.5 * (plan.f_start + plan.f_stop), plan.f_stop])
+    return rational(medium, plan.f_start, plan.f_stop)[0] if np.abs(eps - eps[1]).max() > VARIES * abs(eps[1]) or eps[1].real < 1 else None
+
+
+def _fill(s: Structure, body: Body, medium: Medium, plan: Any, number: int) -> None:
+    law, centre = dispersive(medium, plan), 0.5 * (plan.f_start + plan.f_stop)
+    where, share = filling.fractions(_corners(body, s.largest), *s.lines, parts=2 if law is None else SAMPLES_DISPERSIVE)
+    epsilon, mu = medium.epsilon(centre)[0] if law is None else complex(law.infinity), medium.mu(centre)[0]
     s.epsilon[where] += share * (float(epsilon.real) - 1)
-    s.sigma[where] += share * float(medium.effective_conductivity(centre)[0])
+    s.sigma[where] += share * (float(medium.effective_conductivity(centre)[0]) if law is None else law.conductivity)
+    if law is not None:
+        own_share = next((d.share for d in s.dispersions if d.law == law), None)
+        if own_share is None:
+            own_share = np.zeros(s.shape, dtype=np.float32)
+            s.dispersions.append(Dispersion(medium.name, law, own_share))
+        own_share[where] += share.astype(np.float32)
     s.mu[where] += share * (float(mu.real) - 1)
     own = s.cell_owner[where]
     own[(share >= 0.5) | ((share > 0) & (own == 0))] = number
@@ -783,15 +812,15 @@ def surface_edges(s: Structure) -> Bools:
     return out
 
 
-def edge_media(s: Structure) -> tuple[Floats, Floats]:
-    """Relative ε and σ (S/m) of E edges (3, nx+1, ny+1, nz+1): the four cells around, weighted by their share of the edge's dual area."""
+def edge_means(s: Structure, values: list[Any]) -> list[Floats]:
+    """Quantities of cells (nx, ny, nz) at E edges (3, nx+1, ny+1, nz+1): the four cells around, weighted by their share of the edge's dual area."""
     n = s.shape
     steps = [np.diff(line) for line in s.lines]
-    out = [np.ones((3, *(k + 1 for k in n))), np.zeros((3, *(k + 1 for k in n)))]
+    out = [np.zeros((3, *(k + 1 for k in n))) for _ in values]
     for c in range(3):
         a, b = [k for k in range(3) if k != c]
         weight = np.zeros([n[k] + (k != c) for k in range(3)])
-        sums = [np.zeros_like(weight), np.zeros_like(weight)]
+        sums = [np.zeros_like(weight) for _ in values]
         area = np.ones(n)
         for k in (a, b):
             shape = [1, 1, 1]
@@ -802,12 +831,19 @@ def edge_media(s: Structure) -> tuple[Floats, Floats]:
                 index: list[Any] = [slice(0, n[k]) for k in range(3)]
                 index[a], index[b] = slice(da, da + n[a]), slice(db, db + n[b])
                 weight[tuple(index)] += area
-                for total, cells in zip(sums, (s.epsilon, s.sigma), strict=True):
+                for total, cells in zip(sums, values, strict=True):
                     total[tuple(index)] += area * cells
         part: tuple[Any, ...] = tuple(slice(0, k) for k in weight.shape)
         for o, total in zip(out, sums, strict=True):
             o[(c, *part)] = total / weight
-    return out[0], out[1]
+    return out
+
+
+def edge_media(s: Structure) -> tuple[Floats, Floats]:
+    """Relative ε and σ (S/m) of E edges (3, nx+1, ny+1, nz+1)."""
+    epsilon, sigma = edge_means(s, [s.epsilon, s.sigma])
+    epsilon[epsilon == 0] = 1  # edges that would begin on the last line
+    return epsilon, sigma
 
 
 def face_mu(s: Structure) -> Floats:

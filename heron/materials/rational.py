@@ -1,0 +1,95 @@
+"""Permittivity as a sum of poles, which is what a scheme in time needs."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from functools import lru_cache
+
+import numpy as np
+from numpy.typing import ArrayLike, NDArray
+
+from heron.materials.media import GOOD_FIT, Medium, Pole, fit_poles
+from heron.quantities.constants import EPS0
+
+Complexes = NDArray[np.complex128]
+
+SAMPLED = 81      # frequencies over the band that what is no sum of poles is fitted at
+BEYOND = 0.15     # of the band on either side, as far as a table goes
+ALMOST = 1e-6     # of a rate: poles that would fall together, or on the axis, are moved apart or off by this
+TABLE_FITS = (("debye",), ("lorentz",), ("debye",) * 2, ("drude",), ("lorentz",) * 2, ("drude", "lorentz"), ("drude", "lorentz", "lorentz"),
+              ("drude", "lorentz", "lorentz", "lorentz"))
+COLE_FITS = (("debye",) * 2, ("debye",) * 3, ("debye",) * 4)
+
+
+@dataclass(frozen=True)
+class Rational:
+    """ε(ω) = ``infinity`` + ``conductivity``/jωε0 + Σ c/(jω − a), poles a in rad/s and their residues c; of a complex pair the one with Im a > 0, counted twice."""
+
+    infinity: float
+    conductivity: float
+    poles: tuple[complex, ...]
+    residues: tuple[complex, ...]
+
+    def epsilon(self, frequency: ArrayLike) -> Complexes:
+        """Relative permittivity (n,) at frequencies (n,) Hz."""
+        s = 2j * np.pi * np.atleast_1d(np.asarray(frequency, dtype=float))
+        out = self.infinity + self.conductivity / (s * EPS0)
+        for a, c in zip(self.poles, self.residues, strict=True):
+            out = out + c / (s - a) + (np.conj(c) / (s - np.conj(a)) if a.imag else 0)
+        return np.asarray(out)
+
+
+def _terms(pole: Pole) -> tuple[float, list[tuple[complex, complex]]]:
+    """Conductivity in S/m, and poles with their residues."""
+    if pole.kind == "debye":
+        return 0.0, [(complex(-1 / pole.time), complex(pole.strength / pole.time))]
+    if pole.kind == "drude":
+        gamma = max(pole.gamma, ALMOST * pole.omega)
+        return EPS0 * pole.omega**2 / gamma, [(complex(-gamma), complex(-(pole.omega**2) / gamma))]
+    half = pole.gamma / 2
+    square = pole.omega**2 - half**2
+    if abs(square) < ALMOST * pole.omega**2:
+        square = ALMOST * pole.omega**2
+    top = pole.strength * pole.omega**2
+    root = np.sqrt(complex(square))
+    if square > 0:
+        return 0.0, [(complex(-half, root.real), top / (2j * root.real))]
+    return 0.0, [(complex(-half + sign * root.imag), complex(sign * top / (2 * root.imag))) for sign in (1, -1)]
+
+
+def exact(medium: Medium, centre: float) -> Rational:
+    """A medium that is a sum of poles already; a constant loss tangent becomes the conductivity that it is at ``centre`` Hz."""
+    sigma = medium.conductivity + 2 * np.pi * centre * EPS0 * medium.permittivity * medium.loss_tangent
+    poles: list[tuple[complex, complex]] = []
+    for pole in medium.poles:
+        more, terms = _terms(pole)
+        sigma += more
+        poles += terms
+    return Rational(medium.permittivity, float(sigma), tuple(a for a, _ in poles), tuple(c for _, c in poles))
+
+
+@lru_cache(maxsize=64)
+def rational(medium: Medium, low: float, high: float) -> tuple[Rational, float]:
+    """The sum of poles that a medium is, or that fits it between ``low`` and ``high`` Hz, passive in any case; and the largest error relative to |ε|."""
+    centre = 0.5 * (low + high)
+    if not medium.table and not any(p.spread for p in medium.poles):
+        return exact(medium, centre), 0.0
+    reach = BEYOND * max(high - low, 0.05 * centre)
+    least, most = max(low - reach, low / 2), high + reach
+    if medium.table:
+        least, most = max(least, medium.table[0][0]), min(most, medium.table[-1][0])
+    at = np.linspace(least, most, SAMPLED) if most > least else np.array([centre])
+    best: tuple[Medium, float] | None = None
+    for kinds in TABLE_FITS if medium.table else COLE_FITS:
+        try:
+            found = fit_poles(at, medium.epsilon(at), kinds)
+        except ValueError:
+            continue
+        if best is None or found[1] < best[1]:
+            best = found
+        if best[1] < GOOD_FIT:
+            break
+    made = exact(best[0] if best is not None else Medium("fit", permittivity=max(1.0, float(medium.epsilon(centre)[0].real))), centre)
+    inside = np.linspace(low, high, SAMPLED)
+    truth = medium.epsilon(inside)
+    return made, float((np.abs(made.epsilon(inside) - truth) / np.abs(truth)).max())
