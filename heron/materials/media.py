@@ -187,6 +187,27 @@ def _cole(name: str, infinity: float, sigma: float, *terms: tuple[float, float, 
                   source="Gabriel, Lau and Gabriel, Phys. Med. Biol. 41 (1996), from memory", group="tissue")
 
 
+# Photon energy in eV, n, k.
+_GOLD = (
+    (0.64, 0.92, 13.78), (0.77, 0.56, 11.21), (0.89, 0.43, 9.519), (1.02, 0.35, 8.145), (1.14, 0.27, 7.150), (1.26, 0.22, 6.350), (1.39, 0.17, 5.663),
+    (1.51, 0.16, 5.083), (1.64, 0.14, 4.542), (1.76, 0.13, 4.103), (1.88, 0.14, 3.697), (2.01, 0.21, 3.272), (2.14, 0.29, 2.863), (2.26, 0.43, 2.455),
+    (2.38, 0.62, 2.081), (2.50, 1.04, 1.833), (2.63, 1.31, 1.849), (2.75, 1.38, 1.914), (2.88, 1.45, 1.948), (3.00, 1.46, 1.958), (3.12, 1.47, 1.952),
+    (3.25, 1.46, 1.933), (3.37, 1.48, 1.895), (3.50, 1.50, 1.866), (3.62, 1.48, 1.871), (3.74, 1.48, 1.883), (3.87, 1.54, 1.898),
+)
+_SILVER = (
+    (0.64, 0.24, 14.08), (0.77, 0.15, 11.85), (0.89, 0.13, 10.10), (1.02, 0.09, 8.828), (1.14, 0.04, 7.795), (1.26, 0.04, 6.992), (1.39, 0.04, 6.312),
+    (1.51, 0.04, 5.727), (1.64, 0.03, 5.242), (1.76, 0.04, 4.838), (1.88, 0.05, 4.483), (2.01, 0.06, 4.152), (2.14, 0.05, 3.858), (2.26, 0.06, 3.586),
+    (2.38, 0.05, 3.324), (2.50, 0.05, 3.093), (2.63, 0.05, 2.869), (2.75, 0.04, 2.657), (2.88, 0.04, 2.462), (3.00, 0.05, 2.275), (3.12, 0.05, 2.070),
+    (3.25, 0.05, 1.864), (3.37, 0.07, 1.657), (3.50, 0.10, 1.419), (3.62, 0.14, 1.142), (3.74, 0.17, 0.829), (3.87, 0.81, 0.392),
+)
+EV = 1.602176634e-19 / 6.62607015e-34  # Hz
+
+
+def _optical(name: str, rows: tuple[tuple[float, float, float], ...]) -> Medium:
+    return Medium(name, table=tuple((ev * EV, n * n - k * k, 2 * n * k) for ev, n, k in rows),
+                  source="Johnson and Christy, Phys. Rev. B 6 (1972), from memory", group="optical")
+
+
 _POZAR = "Pozar, Microwave Engineering, appendix G, from memory"
 _COMMON = "common practice"
 _ITU = "Recommendation ITU-R P.527, constants for VHF and UHF, from memory"
@@ -226,6 +247,11 @@ MEDIA: dict[str, Medium] = {
         Medium("wet ground", 30.0, conductivity=0.01, source=_ITU, group="water and ground"),
         Medium("medium dry ground", 15.0, conductivity=1e-3, source=_ITU, group="water and ground"),
         Medium("very dry ground", 3.0, conductivity=1e-4, source=_ITU, group="water and ground"),
+        _optical("optical gold", _GOLD),
+        _optical("optical silver", _SILVER),
+        Medium("optical glass", 2.31, source="crown glass near 550 nm, n = 1.52, common practice", group="optical"),
+        Medium("optical silica", 2.13, source="fused silica near 600 nm, n = 1.458, common practice", group="optical"),
+        Medium("optical water", 1.777, source="water near 590 nm, n = 1.333, common practice", group="optical"),
         _cole("muscle", 4.0, 0.2, (50.0, 7.234e-12, 0.1), (7000.0, 353.678e-9, 0.1), (1.2e6, 318.310e-6, 0.1), (2.5e7, 2.274e-3, 0.0)),
         _cole("fat", 2.5, 0.01, (3.0, 7.958e-12, 0.2), (15.0, 15.915e-9, 0.1), (3.3e4, 159.155e-6, 0.05), (1e7, 7.958e-3, 0.01)),
         _cole("dry skin", 4.0, 0.0002, (32.0, 7.234e-12, 0.0), (1100.0, 32.481e-9, 0.2)),

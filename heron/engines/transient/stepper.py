@@ -11,7 +11,7 @@ from numpy.typing import NDArray
 from heron.discretise.grid import dual
 from heron.engines.lumped import Element, Networks
 from heron.engines.transient import kernels
-from heron.engines.transient.structure import LEAST_FACE, Floats, Structure, edge_means, edge_media, face_mu, surface_edges
+from heron.engines.transient.structure import LEAST_FACE, Floats, Structure, edge_media, face_mu, surface_edges
 from heron.materials.rational import Rational
 from heron.quantities.constants import EPS0, MU0
 
@@ -121,7 +121,7 @@ class Stepper:
 
     def _electric(self, s: Structure) -> None:
         dt = self.dt
-        epsilon, sigma = edge_media(s)
+        epsilon, sigma, shares = edge_media(s)
         for at, factor in s.wire_e.items():
             epsilon[at] *= factor
         epsilon *= EPS0
@@ -129,7 +129,6 @@ class Stepper:
         sigma[lossy] = s.conducts[lossy]
         self.sigma = np.where(s.metal & ~lossy, 0.0, sigma)
         # Of media with poles: what their currents answer at once to a change of E, times the step.
-        shares = edge_means(s, [d.share for d in s.dispersions])
         self.pole_shares = [np.where(s.metal, 0.0, share) for share in shares]
         self.laws = [Recursion(d.law, self.dt) for d in s.dispersions]
         at_once = sum((law.at_once * share for law, share in zip(self.laws, self.pole_shares, strict=True)), np.zeros_like(epsilon))

@@ -20,6 +20,7 @@ from heron.materials import Medium
 from heron.materials.rational import Rational, rational
 from heron.model import Evaluated
 from heron.model.substances import conductors_of, media_of
+from heron.quantities import engineering
 from heron.quantities.constants import C0
 
 Floats = NDArray[np.float64]
@@ -61,6 +62,7 @@ class Dispersion:
     name: str
     law: Rational
     share: NDArray[np.float32]
+    whole: bool = False  # whether an edge is in it or not, nothing between: a mean with what is beside would resonate where the permittivity is negative
 
 
 @dataclass
@@ -216,7 +218,14 @@ def _axes(p: Floats, q: Floats) -> list[int]:
 def wall_distance(model: Evaluated) -> float:
     """From the model to the absorbing layers, m."""
     asked = model.surround.margin if model.surround is not None else None
-    return float(asked if asked is not None else MARGIN * C0 / model.plan.f_start)
+    if asked is not None:
+        return float(asked)
+    return max(MARGIN * C0 / model.plan.f_start, _room(model) if model.document.illuminations else 0.0)
+
+
+def _room(model: Evaluated) -> float:
+    """Least distance in m of the walls from a lit model, with the box of total fields between them, in cells of the largest size."""
+    return float((SCATTERED + BESIDE + ROOM_IN_BOX + 1) * C0 / model.plan.f_stop / model.plan.cells_per_wavelength)
 
 
 def structure(model: Evaluated, geometry: Geometry, wishes: list[list[tuple[float, float, float]]] | None = None) -> Structure:
@@ -296,12 +305,12 @@ def _place_box(s: Structure, model: Evaluated) -> None:
         inner = [int(np.searchsorted(line, s.low[k] - s.near)), int(np.searchsorted(line, s.high[k] + s.near)) - 1]
         room = min(low[k] - s.walls[k, 0], s.shape[k] - s.walls[k, 1] - high[k])
         if room <= SCATTERED:
-            raise ModelError(f"the box of total fields reaches to within {max(int(room), 0)} cells of the open walls, and the scattered field is taken {SCATTERED} cells from them; "
-                             "make the box smaller or move the walls away", ("surround", "box"))
+            raise ModelError(f"the box of total fields reaches to within {max(int(room), 0)} cells of the open walls, and the scattered field is taken {SCATTERED} "
+                             "cells from them; make the box smaller or move the walls away", ("surround", "box"))
         if low[k] > inner[0] - ROOM_IN_BOX or high[k] < inner[1] + ROOM_IN_BOX:
             field = "margin" if asked is None else "box"
             raise ModelError(f"the box of total fields does not clear the model by {ROOM_IN_BOX} cells along {'xyz'[k]}; "
-                             + ("move the walls away from the model" if asked is None else "make it larger"), ("surround", field))
+                             + (f"move the walls at least {engineering(_room(model), 'm', 3)} away" if asked is None else "make it larger"), ("surround", field))
     s.box = low, high
 
 
@@ -510,7 +519,8 @@ def _fill(s: Structure, body: Body, medium: Medium, plan: Any, number: int) -> N
         own_share = next((d.share for d in s.dispersions if d.law == law), None)
         if own_share is None:
             own_share = np.zeros(s.shape, dtype=np.float32)
-            s.dispersions.append(Dispersion(medium.name, law, own_share))
+            metallic = float(medium.epsilon(np.linspace(plan.f_start, plan.f_stop, 11)).real.min()) < 0
+            s.dispersions.append(Dispersion(medium.name, law, own_share, metallic))
         own_share[where] += share.astype(np.float32)
     s.mu[where] += share * (float(mu.real) - 1)
     own = s.cell_owner[where]
@@ -839,11 +849,17 @@ def edge_means(s: Structure, values: list[Any]) -> list[Floats]:
     return out
 
 
-def edge_media(s: Structure) -> tuple[Floats, Floats]:
-    """Relative ε and σ (S/m) of E edges (3, nx+1, ny+1, nz+1)."""
-    epsilon, sigma = edge_means(s, [s.epsilon, s.sigma])
+def edge_media(s: Structure) -> tuple[Floats, Floats, list[Floats]]:
+    """Relative ε and σ (S/m) of E edges (3, nx+1, ny+1, nz+1), those at an instant where there are poles; and each dispersion's share of them."""
+    epsilon, sigma, *shares = edge_means(s, [s.epsilon, s.sigma, *(d.share for d in s.dispersions)])
+    for d, share in zip(s.dispersions, shares, strict=True):
+        if d.whole:
+            inside, rest = share >= 0.5, np.maximum(1 - share, 0.5)
+            epsilon = np.where(inside, d.law.infinity, (epsilon - share * d.law.infinity) / rest)
+            sigma = np.where(inside, d.law.conductivity, (sigma - share * d.law.conductivity) / rest)
+            share[...] = inside
     epsilon[epsilon == 0] = 1  # edges that would begin on the last line
-    return epsilon, sigma
+    return epsilon, sigma, shares
 
 
 def face_mu(s: Structure) -> Floats:
