@@ -10,8 +10,8 @@ import numpy as np
 import psutil
 
 from heron.checks.captures import LEAST_LEVEL_DB, capture_problems, only_in_time, whole
-from heron.checks.illuminations import illumination_problems
 from heron.checks.grids import GRID_CHECKS
+from heron.checks.illuminations import illumination_problems
 from heron.checks.problems import Path, Problem
 from heron.engines import ENGINES, Forecast
 from heron.engines.transient.pulse import pulse_of

@@ -10,6 +10,7 @@ import numpy as np
 import xarray as xr
 
 from heron.quantities.constants import C0
+from heron.results import scattering
 from heron.results.power import budget
 
 Mark = Literal["good", "look", "stop"]
@@ -41,7 +42,9 @@ class Estimate:
 
 
 def estimate(results: xr.Dataset) -> Estimate:
-    """S of wires from the fineness of the mesh and the interpolation's check, of grids from the passes; gain from the power balance."""
+    """Nothing of a lit run; S of wires from the fineness of the mesh and the interpolation's check, of grids from the passes; gain from the power balance."""
+    if scattering.lit(results):
+        return Estimate(None, None, "cross-sections are judged by their balance")
     powers = budget(results)
     counts = powers.accepted > WELL_FED * powers.available
     balance = float(np.abs(powers.balance_error[counts]).max()) if counts.any() else float("nan")
@@ -82,7 +85,26 @@ def _mark(value: float, good: float, bad: float) -> Mark:
 
 def trust_card(results: xr.Dataset) -> list[TrustItem]:
     """Power balance (1 %), passivity, reciprocity, and what the engine itself can say of its error (limits: common practice)."""
+    if scattering.lit(results):
+        return _lit_card(results)
     return CARDS[str(results.attrs["engine"])](results) + _estimated(results)
+
+
+def _lit_card(results: xr.Dataset) -> list[TrustItem]:
+    """The balance counts where a tenth of the largest extinction is left: below, the optical theorem is the difference of large numbers."""
+    found = [scattering.cross_sections(results, n) for n in range(results.sizes["port_in"])]
+    balance = max(float(np.abs(c.balance[c.extinction > WELL_FED * c.extinction.max()]).max(initial=0.0)) for c in found)
+    left = 10 * np.log10(max(float(results.attrs["energy_left"]), 1e-30))
+    cells = float(results.attrs["cells_per_wavelength"])
+    items = [
+        TrustItem("Scattered + absorbed = taken out", f"{100 * balance:.2g} %", _mark(balance, 0.02, 0.08),
+                  "let the run decay further, or ask for more cells per wavelength"),
+        TrustItem("Ring-down", f"{left:.0f} dB", _mark(left, -39.9, -30.0), "let the run go on to a lower energy"),
+        TrustItem("Cells per wavelength", f"{cells:.3g}", _mark(-cells, -15.0, -10.0), "ask for 15 or more"),
+    ]
+    if results.attrs["stopped"]:
+        items.append(TrustItem("Run", "stopped early", "look", "run it again to its end"))
+    return items
 
 
 def _transient_card(results: xr.Dataset) -> list[TrustItem]:

@@ -239,7 +239,8 @@ class Snapshots(OnRectangle):
 
 
 CAPTURES = (FarField, NearPoint, NearLine, NearPlane, NearBox, PowerFlux, SurfaceCurrent, ScatteredCut, PointTrace, Snapshots)
-Capture = Annotated[FarField | NearPoint | NearLine | NearPlane | NearBox | PowerFlux | SurfaceCurrent | ScatteredCut | PointTrace | Snapshots, Field(discriminator="kind")]
+Capture = Annotated[
+    FarField | NearPoint | NearLine | NearPlane | NearBox | PowerFlux | SurfaceCurrent | ScatteredCut | PointTrace | Snapshots, Field(discriminator="kind")]
 
 
 class Plan(Step):

@@ -17,7 +17,7 @@ from heron.errors import QuantityError
 from heron.quantities import Quantity
 from heron.quantities.expressions import CONSTANTS, FUNCTIONS, Evaluator, parse
 from heron.quantities.units import NONE, Dimension, describe, si_symbol
-from heron.results import patterns, ports
+from heron.results import patterns, ports, scattering
 from heron.results.polarisation import ellipse
 from heron.results.power import Budget, budget
 
@@ -30,6 +30,9 @@ OHM: Dimension = (2.0, 1.0, -3.0, -2.0, 0.0)
 SIEMENS: Dimension = (-2.0, -1.0, 3.0, 2.0, 0.0)
 
 _PORTS = re.compile(r"^(s)(\d)(\d)$|^(s)(\d+)_(\d+)$|^(z|y|vswr|return_loss)(\d*)$")
+AREA: Dimension = (2.0, 0.0, 0.0, 0.0, 0.0)
+SECTIONS = ("scattered", "absorbed", "extinction")
+LIT_NAMES = ["f", "rcs", *(f"{s}_section" for s in SECTIONS)]
 SHARES = {"radiated": "radiated", "conductor_loss": "conductor", "dielectric_loss": "dielectric", "load_loss": "loads", "accepted": "accepted"}
 GAINS = ("directivity", "gain", "realized_gain")
 NAMES = ["f", "s11", "z1", "y1", "vswr1", "return_loss1", *SHARES, "mismatch", "radiation_efficiency", "total_efficiency", *GAINS, "peak_theta", "peak_phi"]
@@ -41,7 +44,7 @@ _REAL: dict[str, Callable[..., Any]] = {
     "floor": np.floor, "ceil": np.ceil, "round": np.round,
 }
 _KEEPS: dict[str, Callable[..., Any]] = {"abs": np.abs, "re": np.real, "im": np.imag, "conj": np.conj, "mean": np.nanmean}
-_CURVE_FUNCTIONS = ["db10", "db20", "arg", "unwrap", "delay", *_KEEPS, "axial_ratio", *GAINS]
+_CURVE_FUNCTIONS = ["db10", "db20", "arg", "unwrap", "delay", *_KEEPS, "axial_ratio", "rcs", *GAINS]
 
 
 class Source(Protocol):
@@ -86,11 +89,17 @@ class Quantities:
 
         :raises QuantityError: a port that the run has not.
         """
-        found = _PORTS.match(name)
-        if found:
-            return self._of_ports([g for g in found.groups() if g is not None])
         if name in ("f", "frequency"):
             return _quantity(self.frequency, HERTZ)
+        found, of_waves = _PORTS.match(name), name == "rcs" or name.removesuffix("_section") in SECTIONS
+        if scattering.lit(self.results):
+            if not of_waves and (found or name in NAMES):
+                self._missing(name, "lit", LIT_NAMES)
+            return self._of_light(name) if of_waves else self.parameters.get(name)
+        if of_waves:
+            self._missing(name, "driven", NAMES)
+        if found:
+            return self._of_ports([g for g in found.groups() if g is not None])
         if name in GAINS:
             return _quantity(self._spread(name + "_dbi", lambda v: 10 ** (v / 10)))
         if name in ("peak_theta", "peak_phi"):
@@ -103,6 +112,19 @@ class Quantities:
         if name in ("radiation_efficiency", "total_efficiency"):
             return _quantity(getattr(p, name))
         return self.parameters.get(name)
+
+    @staticmethod
+    def _missing(name: str, kind: str, names: Sequence[str]) -> None:
+        raise QuantityError(f"this run is {kind} and has no {name}; it has {', '.join(names)}")
+
+    @cached_property
+    def sections(self) -> scattering.CrossSections:
+        return scattering.cross_sections(self.results)
+
+    def _of_light(self, name: str) -> Quantity:
+        """Of the first illumination alone, m²."""
+        values = scattering.monostatic(self.results) if name == "rcs" else getattr(self.sections, name.removesuffix("_section"))
+        return _quantity(values, AREA)
 
     def _spread(self, key: str, change: Callable[[Any], Any]) -> Floats:
         out = np.full(len(self.frequency), np.nan)
@@ -129,6 +151,11 @@ class Quantities:
 
     def towards(self, name: str, theta: float, phi: float) -> Quantity:
         """Gains and axial ratio in a direction, in rad."""
+        if name == "rcs" or scattering.lit(self.results):
+            if name != "rcs" or not scattering.lit(self.results):
+                self._missing(name, *(("lit", LIT_NAMES) if scattering.lit(self.results) else ("driven", NAMES)))
+            there = np.array([theta]), np.array([phi])
+            return _quantity(np.array([scattering.cross_section(self.results, i, *there)[0] for i in range(len(self.frequency))]), AREA)
         out = np.full(len(self.frequency), np.nan)
         power = {"directivity": self.powers.radiated, "gain": self.powers.accepted, "realized_gain": self.powers.available}.get(name)
         for i, _ in self.far:
@@ -240,7 +267,7 @@ class _Formula(Evaluator):
 
     def _call(self, name: str, args: list[Quantity]) -> Quantity:
         values = [np.asarray(a.value) for a in args]
-        if name in (*GAINS, "axial_ratio") and len(args) == 2:
+        if name in (*GAINS, "axial_ratio", "rcs") and len(args) == 2:
             if any(np.ndim(v) or a.dimension != NONE for v, a in zip(values, args, strict=True)):
                 raise QuantityError(f"{name}(θ, φ) takes two angles, such as 30 deg")
             return self.quantities.towards(name, float(values[0]), float(values[1]))

@@ -7,7 +7,8 @@ from typing import Any
 import numpy as np
 import xarray as xr
 
-from heron.results import ports
+from heron.quantities import engineering
+from heron.results import ports, scattering
 from heron.results.currents import absorbed, surface_names
 from heron.results.power import budget
 from heron.results.signals import trace_names
@@ -21,6 +22,8 @@ def finite(values: Any) -> list[Any]:
 
 def sweep(results: xr.Dataset) -> dict[str, Any]:
     """Frequencies, ports, power shares and badges. Curves are asked for by formula."""
+    if scattering.lit(results):
+        return _lit(results)
     powers = budget(results)
     names = [int(p) for p in results["port"].values]
     share = {
@@ -34,12 +37,43 @@ def sweep(results: xr.Dataset) -> dict[str, Any]:
         "ports": names,
         "z0_ohm": results["z0"].values.tolist(),
         "power_share": share,
+        "illuminations": [],
         "absorbed_share": {name: finite(power / powers.available) for name, power in absorbed(results).items()},
         "surfaces": surface_names(results),
         "traces": trace_names(results),
         "wires": "current" in results,
         "badges": {str(a): badges(results, i) for i, a in enumerate(names)},
     }
+
+
+def _lit(results: xr.Dataset) -> dict[str, Any]:
+    """The same of a lit run: no ports and no shares of power, but where its waves come from."""
+    angles = [np.degrees(scattering.back(results, n)).tolist() for n in range(results.sizes["port_in"])]
+    return {
+        "frequency_hz": results["frequency"].values.tolist(),
+        "solved": results["solved"].values.tolist(),
+        "ports": [], "z0_ohm": [], "power_share": {}, "absorbed_share": {}, "badges": {},
+        "illuminations": [{"name": n, "theta_deg": t, "phi_deg": p} for n, (t, p) in zip(scattering.illuminations(results), angles, strict=True)],
+        "surfaces": surface_names(results),
+        "traces": trace_names(results),
+        "wires": "current" in results,
+    }
+
+
+def headline(results: xr.Dataset) -> dict[str, Any]:
+    """The lowest reflection of the first port, or the largest cross-section back to the source; and a sparkline of it."""
+    f = results["frequency"].values
+    if scattering.lit(results):
+        level = 10 * np.log10(np.maximum(scattering.monostatic(results), 1e-30))
+        peak = int(level.argmax())
+        at, value, words = float(f[peak]), float(level[peak]), "dBsm"
+    else:
+        level = ports.magnitude_db(results["s"].values[:, 0, 0])
+        at, value = ports.minimum(f, level)
+        words = "dB"
+    pick = np.linspace(0, len(f) - 1, min(len(f), 60)).round().astype(int)
+    text = f"{value:.1f} {words} at {engineering(at, 'Hz')}".replace("-", "−")
+    return {"text": text, "level_db": value, "frequency_hz": at, "spark": np.round(level[pick], 2).tolist()}
 
 
 def badges(results: xr.Dataset, port: int) -> dict[str, Any]:

@@ -28,7 +28,8 @@ def illuminations(results: xr.Dataset) -> list[str]:
 def back(results: xr.Dataset, light: int = 0) -> tuple[float, float]:
     """θ and φ in rad of the direction that an illumination comes from."""
     x, y, z = -results["travels"].values[light]
-    return float(np.arccos(np.clip(z, -1, 1))), float(np.arctan2(y, x) % (2 * np.pi))
+    on_axis = np.hypot(x, y) < 1e-9
+    return float(np.arccos(np.clip(z, -1, 1))), 0.0 if on_axis else float(np.arctan2(y, x) % (2 * np.pi))
 
 
 def far_field(results: xr.Dataset, index: int, theta: Floats, phi: Floats, light: int = 0) -> Complexes:

@@ -13,6 +13,7 @@ from django.http import HttpResponse
 
 from heron.checks import Examination, examine
 from heron.engines.transient.cut import cut
+from heron.engines.transient.incidence import box_corners, plane_wave
 from heron.engines.transient.pulse import pulse_of
 from heron.engines.transient.structure import fill
 from heron.errors import HeronError
@@ -59,6 +60,7 @@ def examination_view(e: Examination, have: set[str] | None = None) -> dict[str, 
         "joints": [asdict(j) for j in mesh.joints] if mesh else [],
         "nodes": mesh.nodes.round(9).tolist() if mesh else [],
         "ground": e.model.surround.height if e.model.surround and e.model.surround.kind == "ground" else None,
+        "illuminations": [_arrow(light) for light in e.model.illuminations],
         "captures": [_capture(e, c) for c in e.model.captures],
         "frames": [{"name": n, "matrix": m.ravel().tolist()} for n, m in build_frames(e.model, []).items() if n],
         "problems": [asdict(p) for p in e.problems],
@@ -81,9 +83,19 @@ def _grid(e: Examination) -> dict[str, Any] | None:
     f = np.linspace(max(0.0, 2 * pulse.centre - pulse.highest), pulse.highest, PULSE_POINTS)
     return {
         "low": low.tolist(), "high": high.tolist(), "cells": list(s.shape), "smallest_m": [float(np.diff(line).min()) for line in s.lines], "largest_m": s.largest,
+        "box": [corner.tolist() for corner in box_corners(s)] if e.model.document.illuminations else None,
         "crowded": [list(c) for c in s.crowded[:50]],
         "pulse": {"time_s": time.tolist(), "value": pulse(time).round(5).tolist(), "frequency_hz": f.tolist(), "level_db": pulse.level(f).round(3).tolist()},
     }
+
+
+def _arrow(light: Any) -> dict[str, Any] | None:
+    """Which way a wave travels and its electric field points, unit vectors; ``None`` for one that cannot be evaluated."""
+    try:
+        wave = plane_wave(light) if light is not None else None
+    except HeronError:
+        return None
+    return wave and {"name": light.name, "travels": wave.travels.tolist(), "electric": wave.electric.tolist()}
 
 
 _laying = Lock()

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import io
+import re
 import zipfile
 from typing import Annotated, Any, Literal
 
@@ -15,7 +16,7 @@ from heron.formats import tables, vtk
 from heron.formats.pattern_mesh import pattern_gltf
 from heron.formats.shapes import structure_gltf
 from heron.formats.touchstone import touchstone
-from heron.results import near, patterns, phase, ports, signals
+from heron.results import near, patterns, phase, ports, scattering, signals
 from heron.results.power import budget
 from heron.results.readout import finite
 from server.errors import Problem, not_found
@@ -25,7 +26,7 @@ from server.projects.permissions import get_project
 from server.readouts import sources
 from server.runs import store
 from server.runs.actions import results_of
-from server.runs.fields import capture_field, model_of
+from server.runs.fields import capture_field, model_of, only_driven
 from server.runs.models import Run
 
 router = Router()
@@ -55,10 +56,16 @@ def _loaded(request: HttpRequest, project_id: int, number: int) -> tuple[Run, An
     return run, store.load(run.id)
 
 
+def _driven(request: HttpRequest, project_id: int, number: int) -> tuple[Run, Any]:
+    run, results = _loaded(request, project_id, number)
+    only_driven(run, results)
+    return run, results
+
+
 @router.get("/{int:project_id}/cuts", response=list[list[dict[str, Any]]], operation_id="get_cuts")
 def get_cuts(request: HttpRequest, project_id: int, runs: str, frequency: float, shown: Query[Shown], planes: str = "phi=0,phi=90") -> list[list[dict[str, Any]]]:
     """Cuts of several runs, numbers with commas between: each run's components in order, each with its planes."""
-    return [_cuts(_loaded(request, project_id, n)[1], frequency, shown, component, planes) for n in _numbers(runs) for component in shown.component.split(",")[:3]]
+    return [_cuts(_driven(request, project_id, n)[1], frequency, shown, component, planes) for n in _numbers(runs) for component in shown.component.split(",")[:3]]
 
 
 def _cuts(results: Any, frequency: float, shown: Shown, component: str, planes: str) -> list[dict[str, Any]]:
@@ -85,16 +92,34 @@ def get_pattern(request: HttpRequest, project_id: int, number: int, frequency: f
 
 
 def _levels(results: Any, index: int, theta: Any, phi: Any, shown: Shown) -> Any:
+    """dBi, or of a lit run dBsm."""
+    if scattering.lit(results):
+        t, p = np.meshgrid(np.radians(theta), np.radians(phi), indexing="ij")
+        return patterns.decibel(scattering.cross_section(results, index, t.ravel(), p.ravel())).reshape(t.shape)
     try:
         return patterns.levels(results, index, theta, phi, shown.quantity, shown.component, np.radians(shown.reference))
     except ValueError as error:
         raise Problem(422, str(error)) from error
 
 
+@router.get("/{int:project_id}/runs/{int:number}/scattered", response=list[dict[str, Any]], operation_id="get_scattered")
+def get_scattered(request: HttpRequest, project_id: int, number: int, frequency: float, phi: str = "0,90", illumination: int = 0) -> list[dict[str, Any]]:
+    """Radar cross-section all round in planes through the z axis, at angles in degrees with commas between: dBsm against the angle from +z."""
+    _, results = _loaded(request, project_id, number)
+    if not scattering.lit(results) or not 0 <= illumination < results.sizes["port_in"]:
+        raise not_found("illumination of that number in this run")
+    planes = [p.strip() for p in phi.split(",")][:6]
+    if not all(re.fullmatch(r"-?\d+(\.\d+)?", p) for p in planes):
+        raise Problem(422, "planes are angles in degrees with commas between, such as 0,90")
+    index = patterns.nearest_index(results, frequency)
+    found = [(p, *scattering.around(results, index, float(p), 1.0, illumination)) for p in planes]
+    return [{"phi_deg": float(p), "angle_deg": angle.tolist(), "level_dbsm": patterns.decibel(sigma).round(4).tolist()} for p, angle, sigma in found]
+
+
 @router.get("/{int:project_id}/runs/{int:number}/polarisation", response=dict[str, Any], operation_id="get_polarisation")
 def get_polarisation(request: HttpRequest, project_id: int, number: int, frequency: float, theta: Angle = 0, phi: Angle = 0) -> dict[str, Any]:
     """The ellipse in a direction: axial ratio in dB, tilt in degrees from θ̂ towards φ̂, sense, and realized gain of its circular and linear components."""
-    _, results = _loaded(request, project_id, number)
+    _, results = _driven(request, project_id, number)
     index = patterns.nearest_index(results, frequency)
     return {**vars(patterns.polarisation(results, index, theta, phi)), "frequency_hz": float(results["frequency"].values[index])}
 
@@ -103,7 +128,7 @@ def get_polarisation(request: HttpRequest, project_id: int, number: int, frequen
 def get_phase_centre(request: HttpRequest, project_id: int, number: int, theta: Angle = 0, phi: Angle = 0,
                      cone: Annotated[float, Query(ge=2, le=89)] = 30) -> dict[str, Any]:
     """Against frequency, over a cone of ``cone`` degrees about a direction: the centre in m, and what is left of the phase in degrees."""
-    run, results = _loaded(request, project_id, number)
+    run, results = _driven(request, project_id, number)
     indices = [i for i, _ in sources.of_run(run).far]
     found = phase.phase_centres(results, indices, np.radians(theta), np.radians(phi), np.radians(cone))
     rows = [{"frequency_hz": float(results["frequency"].values[i]), "place_m": c.place.tolist(), "rms_deg": float(np.degrees(c.rms)),
@@ -114,7 +139,7 @@ def get_phase_centre(request: HttpRequest, project_id: int, number: int, theta: 
 @router.get("/{int:project_id}/runs/{int:number}/time-domain", response=dict[str, Any], operation_id="get_time_domain")
 def get_time_domain(request: HttpRequest, project_id: int, number: int, port: int | None = None) -> dict[str, Any]:
     """Reflection of a step at a port against time, and the impedance it means."""
-    _, results = _loaded(request, project_id, number)
+    _, results = _driven(request, project_id, number)
     known = [int(p) for p in results["port"].values]
     if port is not None and port not in known:
         raise Problem(422, f"this run has no port {port}")
@@ -182,7 +207,10 @@ def export_runs(request: HttpRequest, project_id: int, runs: str) -> HttpRespons
     with zipfile.ZipFile(out, "w", zipfile.ZIP_DEFLATED) as archive:
         for n in numbers:
             run, results = _loaded(request, project_id, n)
-            archive.writestr(f"run-{n}.s{results.sizes['port']}p", touchstone(results))
-            archive.writestr(f"run-{n}-ports.csv", tables.ports_csv(results))
+            if scattering.lit(results):
+                archive.writestr(f"run-{n}-scattering.csv", tables.scattering_csv(run.summary["scattering"]))
+            else:
+                archive.writestr(f"run-{n}.s{results.sizes['port']}p", touchstone(results))
+                archive.writestr(f"run-{n}-ports.csv", tables.ports_csv(results))
             archive.writestr(zipfile.ZipInfo(f"run-{n}.nc"), store.content(run.id))
     return _file(out.getvalue(), f"project-{project.id}-runs.zip", "application/zip")

@@ -26,7 +26,7 @@ def _of_run(run_id: int) -> Quantities:
     """Runs are immutable, so what is worked out of one may be kept."""
     run = Run.objects.select_related("revision").get(id=run_id)
     values: dict[str, Quantity] = dict(evaluate_document(load_document(run.revision.document), run.overrides).values)
-    return Quantities(store.load(run_id), values, run.summary["far_field"])
+    return Quantities(store.load(run_id), values, run.summary.get("far_field"))
 
 
 def of_run(run: Run) -> Quantities:

@@ -21,7 +21,7 @@ from heron.results import currents, near, patterns, readout, signals
 from server.errors import Problem, not_found
 from server.packets import packet
 from server.runs import actions, store
-from server.runs.fields import capture_field, model_of
+from server.runs.fields import capture_field, model_of, only_driven
 from server.runs.models import Run, Wish
 
 router = Router()
@@ -188,12 +188,13 @@ def get_sweep(request: HttpRequest, project_id: int, number: int) -> dict[str, A
     """Everything against frequency, with badges."""
     run, results = _results(request, project_id, number)
     estimate = trust.estimate(results)
-    return {**readout.sweep(results), "errors": {**vars(estimate), "minimum_db": estimate.at_level(run.headline["level_db"])}, "far_field": run.summary["far_field"],
+    errors = {**vars(estimate), "minimum_db": estimate.at_level(run.headline["level_db"])}
+    return {**readout.sweep(results), "errors": errors, "far_field": run.summary.get("far_field", []),
             "power_flux": run.summary.get("power_flux", {}), "captures": _captures(model_of(run))}
 
 
 def _captures(model: Evaluated) -> list[dict[str, Any]]:
-    return [{"name": c.name, "kind": c.kind} for c in model.captures if c is not None and c.kind in (*POINTS, *TIME_POINTS, "surface_current")]
+    return [{"name": c.name, "kind": c.kind} for c in model.captures if c is not None and c.kind in (*POINTS, *TIME_POINTS, "surface_current", "scattered_cut")]
 
 
 @router.get("/{int:project_id}/runs/{int:number}/current", operation_id="get_current")
@@ -250,25 +251,39 @@ def get_signals(request: HttpRequest, project_id: int, number: int, name: str) -
     return packet(header, **arrays, **({} if found.h is None else {"h": found.h}))
 
 
+def _driven(request: HttpRequest, project_id: int, number: int) -> tuple[Run, Any]:
+    run, results = _results(request, project_id, number)
+    only_driven(run, results)
+    return run, results
+
+
+@router.get("/{int:project_id}/runs/{int:number}/export/scattering.csv", operation_id="export_scattering_csv")
+def export_scattering_csv(request: HttpRequest, project_id: int, number: int) -> HttpResponse:
+    run, _ = _results(request, project_id, number)
+    if "scattering" not in run.summary:
+        raise Problem(422, f"run {number} is driven; it has no cross-sections")
+    return _download(tables.scattering_csv(run.summary["scattering"]), f"run-{run.number}-scattering.csv", "text/csv")
+
+
 def _download(content: str | bytes, name: str, kind: str) -> HttpResponse:
     return HttpResponse(content, content_type=kind, headers={"Content-Disposition": f'attachment; filename="{name}"'})
 
 
 @router.get("/{int:project_id}/runs/{int:number}/export/touchstone", operation_id="export_touchstone")
 def export_touchstone(request: HttpRequest, project_id: int, number: int) -> HttpResponse:
-    run, results = _results(request, project_id, number)
+    run, results = _driven(request, project_id, number)
     return _download(touchstone(results), f"run-{run.number}.s{results.sizes['port']}p", "text/plain")
 
 
 @router.get("/{int:project_id}/runs/{int:number}/export/ports.csv", operation_id="export_ports_csv")
 def export_ports_csv(request: HttpRequest, project_id: int, number: int) -> HttpResponse:
-    run, results = _results(request, project_id, number)
+    run, results = _driven(request, project_id, number)
     return _download(tables.ports_csv(results), f"run-{run.number}-ports.csv", "text/csv")
 
 
 @router.get("/{int:project_id}/runs/{int:number}/export/pattern.csv", operation_id="export_pattern_csv")
 def export_pattern_csv(request: HttpRequest, project_id: int, number: int, frequency: float) -> HttpResponse:
-    run, results = _results(request, project_id, number)
+    run, results = _driven(request, project_id, number)
     rows = tables.pattern_rows(results, patterns.nearest_index(results, frequency), 5, 5)
     return _download(tables.table(tables.PATTERN_COLUMNS, rows), f"run-{run.number}-pattern.csv", "text/csv")
 

@@ -30,8 +30,7 @@ from heron.checks.trust import grade  # noqa: E402
 from heron.engines import Signal  # noqa: E402
 from heron.errors import HeronError, Stopped  # noqa: E402
 from heron.model import load_document  # noqa: E402
-from heron.quantities import engineering  # noqa: E402
-from heron.results import ports  # noqa: E402
+from heron.results.readout import headline  # noqa: E402
 from heron.runner import execute  # noqa: E402
 from server.projects.files import provider  # noqa: E402
 from server.runs import store  # noqa: E402
@@ -153,16 +152,6 @@ def _solve(run: Run) -> None:
 def examination_error(examination: Any) -> HeronError:
     first = examination.errors[0]
     return HeronError(first.message, first.path)
-
-
-def headline(results: Any) -> dict[str, Any]:
-    """Lowest reflection of the first port, and a sparkline of it."""
-    f = results["frequency"].values
-    level = ports.magnitude_db(results["s"].values[:, 0, 0])
-    at, low = ports.minimum(f, level)
-    pick = np.linspace(0, len(f) - 1, min(len(f), 60)).round().astype(int)
-    return {"text": f"{low:.1f} dB at {engineering(at, 'Hz')}".replace("-", "−"), "level_db": low, "frequency_hz": at,
-            "spark": np.round(level[pick], 2).tolist()}
 
 
 @transaction.atomic

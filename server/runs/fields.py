@@ -12,8 +12,8 @@ from numpy.typing import NDArray
 from heron.geometry.build import build_frames, frame_matrix
 from heron.geometry.places import POINTS, capture_points
 from heron.model import Evaluated, evaluate_document, load_document
-from heron.results import near, patterns
-from server.errors import not_found
+from heron.results import near, patterns, scattering
+from server.errors import Problem, not_found
 from server.runs.models import Run
 
 
@@ -27,6 +27,12 @@ class CaptureField:
     points: NDArray[np.float64]
     e: NDArray[np.complex128]
     h: NDArray[np.complex128]
+
+
+def only_driven(run: Run, results: xr.Dataset) -> None:
+    """:raises Problem: 422 for a run that is lit, where gain or ports are asked for."""
+    if scattering.lit(results):
+        raise Problem(422, f"run {run.number} is lit by a wave; it has cross-sections, and no gain or ports")
 
 
 def model_of(run: Run) -> Evaluated:

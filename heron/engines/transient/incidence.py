@@ -145,12 +145,11 @@ def _signals(stepper: Stepper, wave: PlaneWave, pulse: Pulse, delay: float, tran
 
 
 def _sampled(stepper: Stepper, wave: PlaneWave, pulse: Pulse, delay: float, count: int) -> dict[tuple[bool, int], Floats]:
-    s, dt, d = stepper.structure, stepper.dt, wave.normal
-    a, b = (d + 1) % 3, (d + 2) % 3
+    dt = stepper.dt
     spectrum = rfft(pulse((np.arange(count) - EARLY) * dt - delay))
     bins = np.flatnonzero(np.abs(spectrum) > FAINT * np.abs(spectrum).max())
     bins = bins[bins > 0]
-    omega = 2 * np.pi * bins / (count * dt)
+    omega: Floats = np.asarray(2 * np.pi * bins / (count * dt), dtype=np.float64)
     field = stratified(stepper, wave, omega)
     out = {}
     for (magnetic, c), values in field.items():
@@ -301,8 +300,8 @@ def _entry(stepper: Stepper, magnetic: bool, starts: dict[tuple[bool, int], int]
                 rows.append((starts[not magnetic, source] + line).ravel())
                 delays.append(sum(slow[k] * place[k] for k in range(3)).ravel())
     number, row, delay, weight = (np.concatenate(x) for x in (at, rows, delays, weights))
-    c, i, j, _ = np.unravel_index(number, nodes)
-    flat_row = i * (s.shape[1] + 1) + j
+    _, slab, own, _ = np.unravel_index(number, nodes)
+    flat_row = slab * (s.shape[1] + 1) + own
     order = np.lexsort((number, flat_row))
     number, row, delay, weight = number[order], row[order], delay[order], weight[order]
     position = EARLY - delay / stepper.dt

@@ -311,7 +311,8 @@ class Stepper:
         flat = [a.reshape(-1) for a in (self.rows_e, self.ca, self.cb, self.rows_h, self.db)]
         kernels.march(self.flat_e, self.flat_h, *flat, *self.inverse_e, *self.inverse_h, *self.layers_e, *self.layers_h,
                       self.flat_number(self.lumped_at), self.lumped_row, self.lumped_number, self.part, self.state, self.lumped_of_slab,
-                      waves / self.voltage[:waves.shape[1]], samples, *self.light, self.steps, self.segments, self.poles, np.array([slabs, rows, self.nk, self.size]), chunks, depth, tile)
+                      waves / self.voltage[:waves.shape[1]], samples, *self.light, self.steps,
+                      self.segments, self.poles, np.array([slabs, rows, self.nk, self.size]), chunks, depth, tile)
         self.steps += len(waves)
         for gap in range(out.shape[1]):  # −Σ E·l along the edges of each gap, from minus to plus
             own = np.flatnonzero(self.lumped_number == gap)

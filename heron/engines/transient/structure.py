@@ -220,7 +220,7 @@ def wall_distance(model: Evaluated) -> float:
     asked = model.surround.margin if model.surround is not None else None
     if asked is not None:
         return float(asked)
-    return max(MARGIN * C0 / model.plan.f_start, _room(model) if model.document.illuminations else 0.0)
+    return float(max(MARGIN * C0 / model.plan.f_start, _room(model) if model.document.illuminations else 0.0))
 
 
 def _room(model: Evaluated) -> float:
@@ -506,7 +506,8 @@ def dispersive(medium: Medium, plan: Any) -> Rational | None:
     if not medium.poles and not medium.table:
         return None
     eps = medium.epsilon([plan.f_start, 0.5 * (plan.f_start + plan.f_stop), plan.f_stop])
-    return rational(medium, plan.f_start, plan.f_stop)[0] if np.abs(eps - eps[1]).max() > VARIES * abs(eps[1]) or eps[1].real < 1 else None
+    changes = float(np.abs(eps - eps[1]).max()) > VARIES * abs(complex(eps[1]))
+    return rational(medium, plan.f_start, plan.f_stop)[0] if changes or eps[1].real < 1 else None
 
 
 def _fill(s: Structure, body: Body, medium: Medium, plan: Any, number: int) -> None:

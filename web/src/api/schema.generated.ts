@@ -543,6 +543,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/projects/{project_id}/runs/{number}/export/scattering.csv": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Export Scattering Csv */
+        get: operations["export_scattering_csv"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/projects/{project_id}/runs/{number}/export/touchstone": {
         parameters: {
             query?: never;
@@ -832,6 +849,26 @@ export interface paths {
          * @description One component in dBi on a grid, rows θ 0…180, columns φ 0…360.
          */
         get: operations["get_pattern"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/projects/{project_id}/runs/{number}/scattered": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Get Scattered
+         * @description Radar cross-section all round in planes through the z axis, at angles in degrees with commas between: dBsm against the angle from +z.
+         */
+        get: operations["get_scattered"];
         put?: never;
         post?: never;
         delete?: never;
@@ -2603,6 +2640,27 @@ export interface operations {
             };
         };
     };
+    export_scattering_csv: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                project_id: number;
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
     export_touchstone: {
         parameters: {
             query?: never;
@@ -3081,6 +3139,35 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+        };
+    };
+    get_scattered: {
+        parameters: {
+            query: {
+                frequency: number;
+                phi?: string;
+                illumination?: number;
+            };
+            header?: never;
+            path: {
+                project_id: number;
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": {
+                        [key: string]: unknown;
+                    }[];
+                };
             };
         };
     };
