@@ -18,7 +18,7 @@ export interface Parameter { name: string; expression: string; unit: string; com
 export interface Step { kind: string; name?: string; [key: string]: unknown }
 export interface Model {
   version: number; name: string; notes: string; parameters: Parameter[]; frames: Step[]; parts: Step[]; materials: Step[];
-  feeds: Step[]; loads: Step[]; surround: Step; refinements: Step[]; captures: Step[]; plan: Record<string, unknown>;
+  feeds: Step[]; loads: Step[]; illuminations: Step[]; surround: Step; refinements: Step[]; captures: Step[]; plan: Record<string, unknown>;
 }
 export type ProjectState = Omit<Schemas["ProjectState"], "document"> & { document: Model };
 
@@ -36,7 +36,7 @@ export interface RawMesh { points: string; triangles: string; face: string; edge
 /** The space a grid fills, details finer than it as (axis, place, width), and the pulse sent into it. */
 export interface Grid {
   low: [number, number, number]; high: [number, number, number]; cells: [number, number, number]; smallest_m: [number, number, number]; largest_m: number;
-  crowded: [number, number, number][];
+  crowded: [number, number, number][]; /** Corners of the box of total fields of a lit model. */ box: [[number, number, number], [number, number, number]] | null;
   pulse: { time_s: number[]; value: number[]; frequency_hz: number[]; level_db: number[] };
 }
 export interface Examination {
@@ -46,6 +46,8 @@ export interface Examination {
   shapes: Shape[]; feeds: ([number, number, number] | null)[]; loads: ([number, number, number] | null)[];
   joints: { point: [number, number, number]; parts: string[] }[]; nodes: [number, number, number][]; ground: number | null;
   captures: ({ name: string; kind: string; points: [number, number, number][] } | null)[];
+  /** Unit vectors: which way each wave travels, and its electric field. */
+  illuminations: ({ name: string; travels: [number, number, number]; electric: [number, number, number] } | null)[];
   frames: { name: string; matrix: number[] }[];
   problems: Finding[];
   forecast: { engine: string; size: number; what: string; memory_bytes: number; seconds: number; solves: number } | null;
@@ -64,10 +66,12 @@ export interface Badges {
 }
 /** `errors`: estimates of |ΔS|, of the gain's error and of that of the lowest |S11| in dB, with what they rest on. */
 export interface Sweep {
-  frequency_hz: number[]; solved: boolean[]; ports: number[]; z0_ohm: number[]; power_share: Record<string, (number | null)[]>; badges: Record<string, Badges>;
+  frequency_hz: number[]; solved: boolean[]; /** Where the waves of a lit run come from; none of a driven one. */ illuminations: { name: string; theta_deg: number; phi_deg: number }[]; ports: number[]; z0_ohm: number[]; power_share: Record<string, (number | null)[]>; badges: Record<string, Badges>;
   absorbed_share: Record<string, (number | null)[]>; power_flux: Record<string, { frequency_hz: number; power_w: number }[]>; surfaces: string[]; traces: string[]; wires: boolean;
   far_field: FarFigures[]; captures: { name: string; kind: string }[]; errors: { s: number | null; gain_db: number | null; minimum_db: number | null; basis: string };
 }
+/** dBsm against the angle from +z all round. */
+export interface ScatteredCut { phi_deg: number; angle_deg: number[]; level_dbsm: number[] }
 export interface Cut {
   plane: string; angle_deg: number[]; level_dbi: number[]; axial_ratio_db: (number | null)[]; peak_deg: number; beamwidth_deg: number | null; front_to_back_db: number | null;
   side_lobe_db: number | null; first_side_lobe_db: number | null;

@@ -32,9 +32,43 @@ export function Structure({ examination, extent, quiet, drawn = true }: { examin
       {examination.captures.map((c, i) => c && c.points.length > 1 && hover === `captures.${i}` && (
         <Line key={i} points={c.points} color={color("amber")} lineWidth={1} dashed dashSize={extent.size * 0.02} gapSize={extent.size * 0.015} />
       ))}
+      {examination.illuminations.map((w, i) => w && <Wave key={`wave${i}`} wave={w} extent={extent} label={quiet ? "" : w.name} strong={hover === `illuminations.${i}`} />)}
+      {examination.grid?.box && hover?.startsWith("illuminations.") && <Cage corners={examination.grid.box} extent={extent} />}
       {hover === "surround.0" && (document?.surround.mirror as string[] | undefined)?.map((kind, axis) => kind !== "none" && <Mirror key={axis} axis={axis} kind={kind} extent={extent} />)}
       {!quiet && examination.frames.map((f) => <Axes key={f.name} name={f.name} matrix={f.matrix} size={extent.size * 0.12} />)}
       {examination.problems.map((p, i) => p.point && <Marker key={`p${i}`} at={p.point} extent={extent} tone="rust" label={p.code.replaceAll("-", " ")} />)}
+    </>
+  );
+}
+
+/** A wave on its way to the model: its direction, fronts across it, and its electric field. */
+function Wave({ wave, extent, label, strong }: { wave: { travels: [number, number, number]; electric: [number, number, number] }; extent: Extent; label: string; strong: boolean }) {
+  const size = extent.size;
+  const place = (along: number, across: number): [number, number, number] => extent.center.map((c, k) => c + size * (along * wave.travels[k]! + across * wave.electric[k]!)) as [number, number, number];
+  const arrow = (a: [number, number], b: [number, number], barb: number): [number, number, number][] => {
+    const [dx, dy] = [b[0] - a[0], b[1] - a[1]], long = Math.hypot(dx, dy), [u, v] = [dx / long, dy / long];
+    const side = (s: number): [number, number, number] => place(b[0] - barb * (u - s * 0.5 * v), b[1] - barb * (v + s * 0.5 * u));
+    return [place(...a), place(...b), side(1), place(...b), side(-1), place(...b)];
+  };
+  const tone = color("amber"), width = strong ? 3 : 2;
+  return (
+    <>
+      <Line points={arrow([-1.02, 0], [-0.68, 0], 0.05)} segments color={tone} lineWidth={width} />
+      <Line points={arrow([-0.94, 0], [-0.94, 0.16], 0.035)} segments color={tone} lineWidth={width} />
+      {[-0.88, -0.83, -0.78].map((a) => <Line key={a} points={[place(a, -0.07), place(a, 0.07)]} color={tone} lineWidth={1} />)}
+      {label && <Html position={place(-1.02, 0.04)} zIndexRange={[4, 0]} className="pointer-events-none"><span className="whitespace-nowrap text-[11.500px] text-amber">{label}</span></Html>}
+    </>
+  );
+}
+
+/** The edges of the box of total fields. */
+function Cage({ corners: [low, high], extent }: { corners: [[number, number, number], [number, number, number]]; extent: Extent }) {
+  const at = (n: number): [number, number, number] => [0, 1, 2].map((k) => (n & (1 << k) ? high : low)[k]!) as [number, number, number];
+  const points = [0, 1, 2].flatMap((k) => [0, 1, 2, 3, 4, 5, 6, 7].filter((n) => !(n & (1 << k))).flatMap((n) => [at(n), at(n | (1 << k))]));
+  return (
+    <>
+      <Line points={points} segments color={color("amber")} lineWidth={1} dashed dashSize={extent.size * 0.02} gapSize={extent.size * 0.015} />
+      <Html position={high} zIndexRange={[4, 0]} className="pointer-events-none"><span className="whitespace-nowrap text-[11.500px] text-amber">total fields inside, scattered outside</span></Html>
     </>
   );
 }

@@ -19,12 +19,13 @@ const CHAPTERS: { key: keyof Model & string; title: string; kind?: string }[] = 
   { key: "materials", title: "Materials" },
   { key: "feeds", title: "Feeds" },
   { key: "loads", title: "Loads" },
+  { key: "illuminations", title: "Illumination" },
   { key: "surround", title: "Surround", kind: "surround" },
   { key: "refinements", title: "Refinements" },
   { key: "captures", title: "Captures" },
   { key: "plan", title: "Plan", kind: "plan" },
 ];
-const QUIET_WHEN_EMPTY = new Set(["frames", "loads", "refinements"]);
+const QUIET_WHEN_EMPTY = new Set(["frames", "loads", "illuminations", "refinements"]);
 
 /** The model as a page of numbered sentences. */
 export function BuildSheet({ examination }: { examination?: Examination }) {

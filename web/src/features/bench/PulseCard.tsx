@@ -18,8 +18,8 @@ export function PulseCard({ grid, band }: { grid: Grid; band: [number, number] |
         <Popover.Portal>
           <Popover.Content side="right" align="end" sideOffset={12} className="z-20 w-[26rem] rounded-lg border border-rule bg-card p-4 shadow-xl">
             <h2 className="font-semibold">Pulse</h2>
-            <p className="mb-2 text-[12px] text-ink2">The incident wave of each port in turn. Results are divided by its spectrum, so they read as a steady wave of 1 √W.</p>
-            <div className="h-36"><LinePlot curves={[{ x: time, y: value, ...series(0) }]} x={{ unit: "ns", factor: 1e-9, label: "time" }} y={{ unit: "√W", domain: [-1.1, 1.1] }} /></div>
+            <p className="mb-2 text-[12px] text-ink2">{grid.box ? "The wave of each illumination in turn. Results are divided by its spectrum, so they read as a steady wave of 1 V/m." : "The incident wave of each port in turn. Results are divided by its spectrum, so they read as a steady wave of 1 √W."}</p>
+            <div className="h-36"><LinePlot curves={[{ x: time, y: value, ...series(0) }]} x={{ unit: "ns", factor: 1e-9, label: "time" }} y={{ unit: grid.box ? "V/m" : "√W", domain: [-1.1, 1.1] }} /></div>
             <div className="h-36">
               <LinePlot curves={[{ x: f, y: level.map((v) => (v < FLOOR_DB ? null : v)), ...series(1) }]} x={giga ? { unit: "GHz", factor: 1e9 } : { unit: "MHz", factor: 1e6 }} y={{ unit: "dB", label: "spectrum", domain: [FLOOR_DB, 4] }} bands={band ? [band] : []} />
             </div>

@@ -7,7 +7,7 @@ vi.mock("../../api/client", async (original) => ({ ...(await original<object>())
 const server = vi.mocked(call);
 
 const document = { version: 1, name: "Mast", notes: "", parameters: [{ name: "a", expression: "1 mm", unit: "", comment: "" }], frames: [], parts: [], materials: [],
-  feeds: [], loads: [], refinements: [], surround: { kind: "open" }, captures: [], plan: {} } as Model;
+  feeds: [], loads: [], illuminations: [], refinements: [], surround: { kind: "open" }, captures: [], plan: {} } as Model;
 const state = (revision: number, doc: Model = document, role = "owner"): ProjectState => ({ id: 7, name: doc.name, role, revision, document: doc, can_undo: revision > 1, can_redo: false });
 const named = (name: string) => (d: Model): Model => ({ ...d, name });
 const settle = async (): Promise<void> => { for (let i = 0; i < 20; i++) await Promise.resolve(); };

@@ -31,7 +31,7 @@ export function replaced<T>(value: T, path: Path, next: unknown): T {
 
 export const member = (value: unknown, path: Path): unknown => path.reduce<unknown>((v, k) => (v as Record<string | number, unknown> | undefined)?.[k], value);
 
-export type ListChapter = "frames" | "parts" | "materials" | "feeds" | "loads" | "refinements" | "captures";
+export type ListChapter = "frames" | "parts" | "materials" | "feeds" | "loads" | "illuminations" | "refinements" | "captures";
 
 /** A document with one step of a chapter at another place. */
 export function moved(document: Model, chapter: ListChapter, from: number, to: number): Model {

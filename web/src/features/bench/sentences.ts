@@ -111,6 +111,7 @@ export const SENTENCES: Record<string, (step: Step) => Sentence> = {
     title: "Parallel load",
     words: [name, "on", { token: ["part"], choices: "parts" }, "at", t("at", "1"), ":", { token: ["resistance"], unit: "1 ohm", empty: "no resistor" }, ",", { token: ["inductance"], unit: "1 H", empty: "no inductor" }, ",", { token: ["capacitance"], unit: "1 F", empty: "no capacitor" }, "side by side"],
   }),
+  plane_wave: () => ({ title: "Plane wave", words: [name, "travels along", ...point("travels").map(plain), ", its electric field along", ...point("electric").map(plain), ",", t("amplitude", "1 V/m"), ", phase", t("phase", "1")] }),
   fine_box: () => ({ title: "Fine box", words: [name, "from", ...point("corner"), "by", ...point("size"), ": cells of at most", t("cell", "1 m")] }),
   fine_part: () => ({ title: "Fine part", words: [name, ": within the bounds of", { token: ["part"], choices: "everything" }, "cells of at most", t("cell", "1 m")] }),
   far_field: () => ({ title: "Far field", words: [name, "every", t("theta_step", "1"), "in θ and", t("phi_step", "1"), "in φ"] }),
@@ -123,6 +124,7 @@ export const SENTENCES: Record<string, (step: Step) => Sentence> = {
     title: "Surface current",
     words: [name, "on", { token: ["part"], choices: "everything", empty: "all conductors" }, ...((s.frequencies as unknown[] | undefined)?.length ? ["at", ...(s.frequencies as unknown[]).flatMap((_, i): Word[] => [...(i ? [","] : []), t(["frequencies", i], "1 Hz")])] : ["over the band"])],
   }),
+  scattered_cut: (s) => ({ title: "Scattered cut", words: [name, "all round in the plane φ =", t("phi", "1"), "every", t("step", "1"), ...((s.frequencies as unknown[] | undefined)?.length ? ["at", ...(s.frequencies as unknown[]).flatMap((_, i): Word[] => [...(i ? [","] : []), t(["frequencies", i], "1 Hz")])] : ["at the plan’s pattern frequencies"])] }),
   point_trace: () => ({ title: "Signal", words: [name, "against time at", ...point("point")] }),
   snapshots: () => ({ title: "Snapshots", words: [name, "every", t("interval", "1 s"), "on the plane from", ...point("corner"), "along", ...point("along"), "and across", ...point("across"), ",", t(["counts", 0], "1"), "by", t(["counts", 1], "1"), "points"] }),
   surround: (s) => ({
@@ -130,6 +132,7 @@ export const SENTENCES: Record<string, (step: Step) => Sentence> = {
     words: [
       ...(s.kind === "ground" ? [{ token: ["kind"], choices: ["open", "ground"] }, ": an infinite perfect plane at z =", t("height", "1 m"), ", open above"] as Word[] : [{ token: ["kind"], choices: ["open", "ground"] }, "on all sides"] as Word[]),
       "; on a grid, walls", { token: ["margin"], unit: "1 m", empty: "a quarter of the longest wavelength" }, "away",
+      ...(s.box == null ? [] : [", box of total fields", { token: ["box"], unit: "1 m", empty: "a few cells inside the walls" }, "round the model"] as Word[]),
       ...SIDES.flatMap((side, n): Word[] => [n ? "," : ":", { token: ["walls", n], choices: ["open", "electric", "magnetic"] }, side]),
       "; mirror planes", ...["x", "y", "z"].flatMap((axis, k): Word[] => [k ? "," : ":", { token: ["mirror", k], choices: ["none", "electric", "magnetic"] }, `at\u00a0${axis}\u00a0=\u00a00`]),
     ],
@@ -190,6 +193,7 @@ export const FRESH: Record<string, Fresh> = {
   gap: fresh("feeds", "Feeds", "Gap feed", { kind: "gap", number: 1, part: "", at: "0.5" }),
   series: fresh("loads", "Feeds", "Load", { kind: "series", name: "load", part: "", at: "0.5", resistance: "50 ohm" }),
   parallel: fresh("loads", "Feeds", "Parallel load", { kind: "parallel", name: "load", part: "", at: "0.5", inductance: "10 nH", capacitance: "1 pF" }),
+  plane_wave: fresh("illuminations", "Feeds", "Plane wave", { kind: "plane_wave", name: "wave", travels: ["0", "0", "-1"], electric: ["1", "0", "0"], amplitude: "1 V/m", phase: "0" }),
   fine_box: fresh("refinements", "Grid", "Finer cells in a box", { kind: "fine_box", name: "fine box", corner: ["-5 mm", "-5 mm", "-5 mm"], size: ["10 mm", "10 mm", "10 mm"], cell: "0.5 mm" }),
   fine_part: fresh("refinements", "Grid", "Finer cells at a part", { kind: "fine_part", name: "fine part", part: "", cell: "0.5 mm" }),
   far_field: fresh("captures", "Captures", "Far field", { kind: "far_field", name: "far field" }),
@@ -199,6 +203,7 @@ export const FRESH: Record<string, Fresh> = {
   near_box: fresh("captures", "Captures", "Near field in a box", { kind: "near_box", name: "box", corner: ["-50 mm", "-50 mm", "0"], size: ["100 mm", "100 mm", "50 mm"] }),
   power_flux: fresh("captures", "Captures", "Power through a rectangle", { kind: "power_flux", name: "power", corner: ["-50 mm", "-50 mm", "50 mm"], along: ["100 mm", "0", "0"], across: ["0", "100 mm", "0"] }),
   surface_current: fresh("captures", "Captures", "Current on surfaces", { kind: "surface_current", name: "surface current" }),
+  scattered_cut: fresh("captures", "Captures", "Radar cross-section all round", { kind: "scattered_cut", name: "scattered", phi: "0", step: "2 deg" }),
   point_trace: fresh("captures", "Captures", "Signal at a point", { kind: "point_trace", name: "signal", point: ["0", "0", "50 mm"] }),
   snapshots: fresh("captures", "Captures", "Snapshots in time", { kind: "snapshots", name: "snapshots", corner: ["-50 mm", "-50 mm", "20 mm"], along: ["100 mm", "0", "0"], across: ["0", "100 mm", "0"], interval: "50 ps" }),
 };

@@ -19,6 +19,9 @@ import { ReferenceDialog, referenceStyle, useShownReferences } from "./reference
 import { KINDS } from "./registry";
 import { TEMPLATES, fresh, offered } from "./templates";
 
+const DRIVEN_FILES = [["touchstone", "Touchstone"], ["ports.csv", "CSV"], ["pattern.csv", "Pattern CSV"], ["pattern.glb", "Pattern glTF"], ["run.nc", "NetCDF"]] as const;
+const LIT_FILES = [["scattering.csv", "CSV"], ["pattern.glb", "Pattern glTF"], ["run.nc", "NetCDF"]] as const;
+
 /** One page of linked cards for the ticked runs. */
 export function Readout() {
   const { projectId } = useParams({ from: "/projects/$projectId/readout" });
@@ -53,7 +56,7 @@ export function Readout() {
     await call("DELETE", `/projects/${id}/references/${n}`);
     await client.invalidateQueries({ queryKey: referencesOf(id).queryKey });
   };
-  const exports = [["touchstone", "Touchstone"], ["ports.csv", "CSV"], ["pattern.csv", "Pattern CSV"], ["pattern.glb", "Pattern glTF"], ["run.nc", "NetCDF"]] as const;
+  const exports = first?.sweep.illuminations.length ? LIT_FILES : DRIVEN_FILES;
   const download = (what: string): void => { if (first) location.assign(`/api/projects/${id}/runs/${first.line.number}/export/${what}${what.startsWith("pattern") ? `?frequency=${useCursor.getState().at}` : ""}`); };
   const report = (): void => void navigate({ to: "/projects/$projectId/report", params: { projectId } });
   useRegister("readout", [

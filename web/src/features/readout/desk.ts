@@ -46,7 +46,7 @@ export function useReadoutDesk(id: number, role: string | undefined): Reading {
   const { data: specs = [] } = useQuery({ ...specsOf(id, content.specs.map((s) => s.text), usable.map((r) => r.number).join()), enabled: usable.length > 0 });
   const first = shown[0];
   const grid = first?.sweep.frequency_hz ?? NONE;
-  const lowest = first ? first.sweep.badges[String(first.sweep.ports[0])]!.minimum.frequency_hz : 0;
+  const lowest = first ? Number((first.line.headline as { frequency_hz?: number }).frequency_hz ?? 0) : 0;
   const writable = role !== undefined && role !== "reader";
   const desk = useMemo((): Desk => ({
     projectId: id, shown, references, specs, writable, markers: content.markers,

@@ -3,6 +3,7 @@ import type { ReactNode } from "react";
 import { Current, NearBox, NearLine, NearPlane, SurfaceCurrent } from "./cards/fields";
 import { AxialRatio, Cuts, Efficiency, Figures, Gain, Pattern, PatternMap, PhaseCentreCard, PolarisationCard, PowerShare } from "./cards/far";
 import { Impedance, Scattering, SmithCard, Standing, TimeReflection } from "./cards/matching";
+import { CrossSection, PowerSections, ScatteredCuts } from "./cards/scattering";
 import { FormulaCard, Note, Trust } from "./cards/other";
 import { PowerFlux, Signal, Snapshots } from "./cards/time";
 import type { CardProps, Shown } from "./context";
@@ -11,7 +12,10 @@ export interface Kind { kind: string; title: string; group: string; width?: numb
 
 const capture = (kind: string, words: string) => (s: Shown): string | null => (s.sweep.captures.some((c) => c.kind === kind) ? null : `run ${s.line.number} has no ${words}; add one on the Bench`);
 
-export const KINDS: Kind[] = [
+const driven = (s: Shown): string | null => (s.sweep.illuminations.length ? `run ${s.line.number} is lit by a wave and has no feed that is driven` : null);
+const lit = (s: Shown): string | null => (s.sweep.illuminations.length ? null : `run ${s.line.number} is driven; light the model with a plane wave on the Bench`);
+
+const ALL: Kind[] = [
   { kind: "s-parameters", title: "S-parameters", group: "Matching", Card: Scattering },
   { kind: "smith", title: "Smith chart", group: "Matching", Card: SmithCard },
   { kind: "impedance", title: "Impedance, admittance", group: "Matching", Card: Impedance },
@@ -26,6 +30,9 @@ export const KINDS: Kind[] = [
   { kind: "axial-ratio", title: "Axial ratio", group: "Far field", Card: AxialRatio },
   { kind: "polarisation", title: "Polarisation", group: "Far field", Card: PolarisationCard },
   { kind: "phase-centre", title: "Phase centre", group: "Far field", Card: PhaseCentreCard },
+  { kind: "rcs", title: "Radar cross-section", group: "Scattering", missing: lit, Card: CrossSection },
+  { kind: "scattered-cuts", title: "Scattered all round", group: "Scattering", missing: lit, Card: ScatteredCuts },
+  { kind: "sections", title: "Cross-sections of power", group: "Scattering", missing: lit, Card: PowerSections },
   { kind: "current", title: "Current along wires", group: "Fields", missing: (s) => (s.sweep.wires ? null : `run ${s.line.number} has no wires whose current was solved for`), Card: Current },
   { kind: "surface-current", title: "Surface current", group: "Fields", missing: (s) => (s.sweep.surfaces.length ? null : `run ${s.line.number} has no capture of surface currents; add one on the Bench`), Card: SurfaceCurrent },
   { kind: "near-line", title: "Near field on a line", group: "Fields", missing: capture("near_line", "near field on a line"), Card: NearLine },
@@ -39,4 +46,6 @@ export const KINDS: Kind[] = [
   { kind: "formula", title: "Formula", group: "Verdict", Card: FormulaCard },
   { kind: "note", title: "Note", group: "Verdict", Card: Note },
 ];
+/** Of those about ports and radiation, only driven runs have something; the pattern in space of lit ones is their cross-section. */
+export const KINDS: Kind[] = ALL.map((k) => ((k.group === "Matching" || k.group === "Far field" || k.kind === "figures") && k.kind !== "pattern" && k.kind !== "map" ? { ...k, missing: driven } : k));
 export const kindOf = (kind: string): Kind | undefined => KINDS.find((k) => k.kind === kind);

@@ -148,7 +148,7 @@ export function PatternMap(props: CardProps) {
       note={<><Choice label="Layout" value={layout} options={[["up", "u-v, upper half"], ["down", "u-v, lower half"], ["angles", "θ over φ"]]} onChange={setLayout} /> · <Choice label="Quantity" value={kind} options={KINDS} onChange={setKind} /> · <Choice label="Component" value={component} options={Object.entries(SHORT).map(([k, n]) => [k, n || "total"] as const)} onChange={setComponent} /><RunChoice {...one} /></>}
       badges={data ? [{ text: `peak ${fixed(Number(data.header.peak_dbi), 2)} dBi` }] : []}>
       <span hidden data-fetching={isFetching} />
-      {map && <HeatMap columns={map.columns} rows={map.rows} values={map.values} low={map.low} high={map.high} width_m={map.width} height_m={map.height} sides={map.sides} unit="dBi" />}
+      {map && <HeatMap columns={map.columns} rows={map.rows} values={map.values} low={map.low} high={map.high} width_m={map.width} height_m={map.height} sides={map.sides} unit={first.sweep.illuminations.length ? "dBsm" : "dBi"} />}
     </Card>
   );
 }
@@ -163,10 +163,10 @@ export function Pattern(props: CardProps) {
   const { data: detail } = useQuery(runDetail(projectId, first.line.number));
   const { data: looked } = useQuery({ ...examination(detail?.document as unknown as Model, projectId), enabled: detail !== undefined });
   const extent = useMemo(() => extentOf(looked), [looked]);
-  const now = nearestFar(first, cursor);
+  const lit = first.sweep.illuminations.length > 0, now = lit ? null : nearestFar(first, cursor);
   return (
-    <Card title="Pattern" note={<><Choice label="Quantity" value={kind} options={KINDS} onChange={setKind} /> · <Choice label="Component" value={component} options={Object.entries(SHORT).map(([k, n]) => [k, n || "total"] as const)} onChange={setComponent} /><RunChoice {...one} /></>}
-      badges={data ? [{ text: `peak ${fixed(Number(data.header.peak_dbi), 2)} dBi${component === "total" && now ? ` at θ ${fixed(now.peak_theta_deg, 0)}° φ ${fixed(now.peak_phi_deg, 0)}°` : ""}` }, { text: "30 dB to the middle" }] : []}
+    <Card title={lit ? "Scattered in space" : "Pattern"} note={lit ? <>radar cross-section<RunChoice {...one} /></> : <><Choice label="Quantity" value={kind} options={KINDS} onChange={setKind} /> · <Choice label="Component" value={component} options={Object.entries(SHORT).map(([k, n]) => [k, n || "total"] as const)} onChange={setComponent} /><RunChoice {...one} /></>}
+      badges={data ? [{ text: `peak ${fixed(Number(data.header.peak_dbi), 2)} ${lit ? "dBsm" : "dBi"}${component === "total" && now ? ` at θ ${fixed(now.peak_theta_deg, 0)}° φ ${fixed(now.peak_phi_deg, 0)}°` : ""}` }, { text: "30 dB to the middle" }] : []}
       extra={[["Save the pattern as glTF", () => location.assign(`/api/projects/${projectId}/runs/${first.line.number}/export/pattern.glb?frequency=${cursor}&quantity=${kind}&component=${component}`)]]}>
       <span hidden data-fetching={isFetching} />
       {data && looked && (

@@ -1,0 +1,71 @@
+/** Cards of lit runs: radar cross-section against frequency, in cuts and in space; cross-sections of power. */
+import { useQueries } from "@tanstack/react-query";
+import { useMemo } from "react";
+import { evaluated } from "../../../api/queries";
+import type { ScatteredCut } from "../../../api/types";
+import { useFollowing } from "../../../app/cursor";
+import { fixed, quantity } from "../../../format";
+import { type Curve, LinePlot } from "../../../plots/LinePlot";
+import { Polar } from "../../../plots/Polar";
+import { series } from "../../../plots/scale";
+import { Card, Choice, Value } from "../Card";
+import { CurveCard } from "../CurveCard";
+import { type CardProps, useDesk, useSetting } from "../context";
+
+const from = (theta: number, phi: number): string => `θ ${fixed(theta, 0)}° φ ${fixed(phi, 0)}°`;
+
+export function CrossSection(props: CardProps) {
+  const { shown } = useDesk();
+  const [where, setWhere] = useSetting<"back" | "direction">(props, "where", "back");
+  const [form, setForm] = useSetting<"dbsm" | "area">(props, "form", "dbsm");
+  const [theta, setTheta] = useSetting<number>(props, "theta", 0);
+  const [phi, setPhi] = useSetting<number>(props, "phi", 0);
+  const rcs = where === "back" ? "rcs" : `rcs(${theta} deg, ${phi} deg)`;
+  const light = shown[0]!.sweep.illuminations[0];
+  return (
+    <CurveCard
+      props={props} title="Radar cross-section" lines={[{ formula: form === "dbsm" ? `db10(${rcs}/(1 m^2))` : rcs, name: "" }]} y={{ unit: form === "dbsm" ? "dBsm" : "m²" }}
+      note={<><Choice label="Where" value={where} options={[["back", "back to the source"], ["direction", "in a direction"]]} onChange={setWhere} />{where === "direction" && <> <Value label="θ" value={theta} unit="°" onChange={setTheta} /> <Value label="φ" value={phi} unit="°" onChange={setPhi} /></>} · <Choice label="Form" value={form} options={[["dbsm", "dBsm"], ["area", "m²"]]} onChange={setForm} /></>}
+      badges={(value) => [{ text: form === "dbsm" ? `${fixed(value(0), 2)} dBsm` : value(0) === null ? "–" : quantity(value(0)!, "m²", 4) }, ...(where === "back" && light ? [{ text: `at ${from(light.theta_deg, light.phi_deg)}` }] : [])]}
+    />
+  );
+}
+
+export function PowerSections(props: CardProps) {
+  const { shown } = useDesk();
+  const kinds = ["extinction", "scattered", "absorbed"] as const;
+  return (
+    <CurveCard
+      props={props} title="Cross-sections of power" lines={(shown.length > 1 ? kinds.slice(0, 1) : kinds).map((k) => ({ formula: `${k}_section`, name: k }))} y={{ unit: "m²" }}
+      note={shown.length > 1 ? "extinction" : "taken from the wave, scattered, absorbed"} badges={(value) => (shown.length > 1 ? [] : kinds.map((k, n) => ({ text: `${k} ${value(n) === null ? "–" : quantity(value(n)!, "m²", 3)}` })))}
+    />
+  );
+}
+
+const PLANES: [string, string][] = [["0,90", "φ 0° and 90°"], ["0", "φ 0°"], ["90", "φ 90°"], ["45", "φ 45°"]];
+const BELOW_DB = 40;
+
+export function ScatteredCuts(props: CardProps) {
+  const { projectId, shown } = useDesk();
+  const cursor = useFollowing();
+  const [planes, setPlanes] = useSetting<string>(props, "planes", "0,90");
+  const [form, setForm] = useSetting<"polar" | "cartesian">(props, "form", "cartesian");
+  const { all, pending } = useQueries({
+    queries: shown.map((s) => evaluated<ScatteredCut[]>(projectId, s.line.number, `scattered?frequency=${cursor}&phi=${planes}`)),
+    combine: (q) => ({ all: q.map((r) => r.data), pending: q.some((r) => r.isFetching) }),
+  });
+  const stamp = shown.map((s) => s.color + s.label).join();
+  const curves = useMemo((): Curve[] => all.flatMap((found, i) => (found ?? []).map((c, k) => ({
+    x: c.angle_deg, y: c.level_dbsm, ...(shown.length === 1 ? series(k) : { color: shown[i]!.color, dash: k ? "2 3" : shown[i]!.dash }), label: shown.length === 1 ? `φ ${c.phi_deg}°` : `${shown[i]!.label} φ ${c.phi_deg}°`,
+  }))), [all, stamp]); // eslint-disable-line react-hooks/exhaustive-deps
+  const top = Math.ceil(Math.max(-200, ...curves.map((c) => Array.from(c.y).reduce<number>((a, b) => Math.max(a, b ?? -200), -200))) / 5) * 5;
+  return (
+    <Card title="Scattered all round" note={<><Choice label="Planes" value={planes} options={PLANES} onChange={setPlanes} /> · <Choice label="Form" value={form} options={[["cartesian", "over angle"], ["polar", "polar"]]} onChange={setForm} /></>}
+      badges={curves.length ? [{ text: "angle from +z, beyond 180° on the other side" }] : []}
+      table={curves[0] && (() => ({ columns: ["angle_deg", ...curves.map((c) => `${c.label}_dbsm`)], rows: Array.from(curves[0]!.x, (a, i) => [a, ...curves.map((c) => c.y[i] ?? null)]) }))}>
+      <span hidden data-fetching={pending} />
+      {curves.length > 0 && (form === "polar" ? <Polar curves={curves.map((c) => ({ angle: Array.from(c.x), value: Array.from(c.y, (v) => v ?? -200), color: c.color, dash: c.dash, label: c.label }))} unit="dBsm" />
+        : <LinePlot curves={curves} x={{ unit: "°", factor: 1, label: "θ" }} y={{ unit: "dBsm", domain: [top - BELOW_DB, top] }} labels />)}
+    </Card>
+  );
+}
