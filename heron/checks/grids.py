@@ -160,7 +160,7 @@ def _resolution(model: Evaluated, geometry: Geometry, discretisation: Any) -> li
         out.append(Problem("look", "coarse-cells", f"{cells:g} cells per wavelength are fewer than the usual {FEWEST_CELLS}",
                            "good for a first look: waves run too slowly on a coarse grid, and resonances come out low", ("plan", "cells_per_wavelength"),
                            repair=[{"path": ["plan", "cells_per_wavelength"], "value": "20"}], repair_label="Use 20 cells per wavelength"))
-    if distance < MARGIN * (1 - 1e-6):
+    if distance < MARGIN * (1 - 1e-6) and not model.document.illuminations:
         out.append(Problem("look", "near-walls", f"the absorbing walls are {distance:.2g} of the longest wavelength away from the model",
                            "a quarter is the rule, an eighth the least: nearer walls absorb the antenna's own near field", ("surround", "margin"),
                            repair=[{"path": ["surround", "margin"], "value": None}], repair_label="Keep a quarter wavelength"))

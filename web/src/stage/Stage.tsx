@@ -158,7 +158,7 @@ function LensContent({ lens, projectId, run, extent }: { lens: Lens; projectId: 
   if (lens === "current")
     return <>{data?.arrays.start && <CurrentLens packet={data} />}{surfaceField.data?.arrays.normal && <SurfaceLens packet={surfaceField.data} />}</>;
   if (!data) return null;
-  if (lens === "pattern" && data.arrays.realized_gain_dbi) return <PatternLens packet={data} extent={extent} />;
+  if (lens === "pattern" && data.arrays.level_dbi) return <PatternLens packet={data} extent={extent} />;
   if (lens === "near field" && data.header.kind === "near_plane" && !isPlaceholderData) return <NearLens packet={data} />;
   return null;
 }
@@ -173,7 +173,7 @@ function LensLegend({ lens, projectId, run }: { lens: Lens; projectId: number; r
   const { data } = useQuery(sweep(projectId, run.number));
   const current = useQuery({ ...field(projectId, run.number, "current", frequency), enabled: lens === "current" });
   const surface = lens === "current" && data !== undefined && data.surfaces.length > 0;
-  const [name, top, bottom] = surface ? ["|K| on surfaces", "largest", "−40 dB"] : LEGEND[lens];
+  const [name, top, bottom] = surface ? ["|K| on surfaces", "largest", "−40 dB"] : lens === "pattern" && data?.illuminations.length ? ["cross-section", "peak", "−30 dB"] : LEGEND[lens];
   if (lens === "current" && current.error && data && !surface)
     return <p className="absolute left-4 top-4 max-w-72 rounded-md border border-rule bg-card px-3 py-2 text-ink2">Run {run.number} has no currents to show. Add a surface current to the captures and solve.</p>;
   if (!data) return null;

@@ -53,10 +53,10 @@ function Wave({ wave, extent, label, strong }: { wave: { travels: [number, numbe
   const tone = color("amber"), width = strong ? 3 : 2;
   return (
     <>
-      <Line points={arrow([-1.02, 0], [-0.68, 0], 0.05)} segments color={tone} lineWidth={width} />
-      <Line points={arrow([-0.94, 0], [-0.94, 0.16], 0.035)} segments color={tone} lineWidth={width} />
-      {[-0.88, -0.83, -0.78].map((a) => <Line key={a} points={[place(a, -0.07), place(a, 0.07)]} color={tone} lineWidth={1} />)}
-      {label && <Html position={place(-1.02, 0.04)} zIndexRange={[4, 0]} className="pointer-events-none"><span className="whitespace-nowrap text-[11.500px] text-amber">{label}</span></Html>}
+      <Line points={arrow([-0.74, 0], [-0.53, 0], 0.04)} segments color={tone} lineWidth={width} />
+      <Line points={arrow([-0.69, 0], [-0.69, 0.12], 0.03)} segments color={tone} lineWidth={width} />
+      {[-0.65, -0.62, -0.59].map((a) => <Line key={a} points={[place(a, -0.05), place(a, 0.05)]} color={tone} lineWidth={1} />)}
+      {label && <Html position={place(-0.7, 0.16)} zIndexRange={[4, 0]} className="pointer-events-none"><span className="whitespace-nowrap text-[11.500px] text-amber">{label}</span></Html>}
     </>
   );
 }

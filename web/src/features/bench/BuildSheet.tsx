@@ -30,7 +30,7 @@ const QUIET_WHEN_EMPTY = new Set(["frames", "loads", "illuminations", "refinemen
 /** The model as a page of numbered sentences. */
 export function BuildSheet({ examination }: { examination?: Examination }) {
   const document = useBench((s) => s.document)!;
-  const shown = CHAPTERS.filter((c) => !QUIET_WHEN_EMPTY.has(c.key) || (document[c.key] as unknown[]).length > 0);
+  const shown = CHAPTERS.filter((c) => !(QUIET_WHEN_EMPTY.has(c.key) || (c.key === "feeds" && document.illuminations.length > 0)) || (document[c.key] as unknown[]).length > 0);
   return (
     <div className="flex min-h-0 flex-1 flex-col">
       <div className="flex-1 overflow-y-auto py-3 pr-4" aria-label="Build sheet">

@@ -61,7 +61,7 @@ function BandBar({ sweep: s }: { sweep: Sweep }) {
   const f = s.frequency_hz, [a, b] = [f[0]!, f[f.length - 1]!];
   return (
     <div className="pointer-events-none absolute inset-x-2 top-1/2 h-3 -translate-y-1/2" aria-hidden>
-      {s.badges[String(s.ports[0])]!.bands["-10 dB"].map((band) => (
+      {(s.badges[String(s.ports[0])]?.bands["-10 dB"] ?? []).map((band) => (
         <span key={band.low_hz} className="absolute h-full rounded-sm bg-moss/35" style={{ left: `${(100 * (band.low_hz - a)) / (b - a)}%`, width: `${(100 * (band.high_hz - band.low_hz)) / (b - a)}%` }} />
       ))}
     </div>
