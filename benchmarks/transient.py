@@ -2,7 +2,8 @@
 
 Interleaved repeats, best of each, in one process: ratios, not absolute times. ``roofline_ratio`` is cells/s × 72 bytes
 (six fields read and written, six coefficients) over the triad's bytes/s; ``layers_ratio`` and ``records_ratio`` compare the
-rate with ten absorbing layers on each wall, and with a Huygens box at 30 frequencies, with the bare one.
+rate with ten absorbing layers on each wall, and with a Huygens box at 30 frequencies, with the bare one; ``light_ratio`` and ``poles_ratio`` that
+with an oblique plane wave let in through a box of 0.6 of each side, and with a medium of two poles in a tenth of the cells.
 """
 
 from __future__ import annotations
@@ -14,8 +15,12 @@ import numpy as np
 from numba import njit, prange
 
 from heron.engines.transient import records
+from heron.engines.transient.incidence import PlaneWave, incidence
+from heron.engines.transient.pulse import pulse_for
 from heron.engines.transient.stepper import Stepper
-from heron.engines.transient.structure import LAYERS, Structure
+from heron.engines.transient.structure import LAYERS, Dispersion, Structure
+from heron.materials import Medium, Pole
+from heron.materials.rational import exact
 from heron.quantities.constants import C0
 
 SIZES = (100, 200, 300)
@@ -42,11 +47,37 @@ def _vacuum(cells: int, layers: int) -> Stepper:
     return Stepper(s, np.zeros(0))
 
 
+def _lit(cells: int) -> Stepper:
+    """An oblique wave through a box of 0.6 of the sides, for as long as anything is measured."""
+    stepper = _vacuum(cells, 0)
+    stepper.structure.walls[:] = LAYERS  # for its place only: none absorb here
+    stepper.structure.box = np.full(3, cells // 5), np.full(3, cells - cells // 5)
+    stepper.light = incidence(stepper, PlaneWave(np.array([0.48, 0.36, 0.8]), np.array([0.6, -0.8, 0.0])), pulse_for(5e9, 15e9)).entries
+    return stepper
+
+
+def _dispersive(cells: int) -> Stepper:
+    """A Debye and a Lorentz pole in a cube of a tenth of the cells."""
+    medium = Medium("probe", 2.0, poles=(Pole("debye", 3.0, time=1.5e-11), Pole("lorentz", 1.0, omega=7.5e10, gamma=1e10)))
+    share = np.zeros((cells, cells, cells), dtype=np.float32)
+    side = round(0.1 ** (1 / 3) * cells)
+    share[:side, :side, :side] = 1
+    s = _vacuum(cells, 0).structure
+    s.dispersions = [Dispersion("probe", exact(medium, 1e10), share)]
+    return Stepper(s, np.zeros(0))
+
+
 def _seconds(stepper: Stepper, steps: int) -> float:
     none = np.zeros((steps, 0))
     started = perf_counter()
     stepper.advance(none, none)
     return perf_counter() - started
+
+
+def _again(stepper: Stepper, steps: int) -> float:
+    """The same from the beginning of an incident wave, which would be over otherwise."""
+    stepper.steps = 0
+    return _seconds(stepper, steps)
 
 
 def _recorded(stepper: Stepper, steps: int, transforms: list[records.Transform]) -> float:
@@ -74,18 +105,20 @@ def run(sizes: tuple[int, ...] = SIZES, repeats: int = REPEATS) -> list[dict[str
         transforms = [records.Transform(r.matrix(bare), frequency) for r in (e, h)]
         steps = max(4, int(WORK / size**3))
         long = SAMPLE * int(np.clip(LONG / size**3 / SAMPLE, 8, records.BATCH))
-        for stepper in (bare, layered):
+        lit, polar = _lit(size), _dispersive(size)
+        for stepper in (bare, layered, lit, polar):
             _seconds(stepper, 2)
-        best = np.full(4, np.inf)
+        best = np.full(6, np.inf)
         for _ in range(repeats):
             started = perf_counter()
             _triad(a, b, c)
             triad = perf_counter() - started
-            best = np.minimum(best, [triad, _seconds(bare, steps) / steps, _seconds(layered, steps) / steps, np.inf])
+            best = np.minimum(best, [triad, _seconds(bare, steps) / steps, _seconds(layered, steps) / steps, np.inf,
+                                     _again(lit, steps) / steps, _seconds(polar, steps) / steps])
         for _ in range(min(2, repeats)):
             best[3] = min(best[3], _recorded(bare, long, transforms) / long)
         cells, bandwidth = size**3, 12 * TRIAD / best[0]
         best, bandwidth = [float(x) for x in best], float(bandwidth)
         rows.append({"cells": cells, "mcells_per_s": cells / best[1] / 1e6, "triad_gb_per_s": bandwidth / 1e9, "roofline_ratio": cells / best[1] * 72 / bandwidth,
-                     "layers_ratio": best[1] / best[2], "records_ratio": best[1] / best[3]})
+                     "layers_ratio": best[1] / best[2], "records_ratio": best[1] / best[3], "light_ratio": best[1] / best[4], "poles_ratio": best[1] / best[5]})
     return rows

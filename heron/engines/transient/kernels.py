@@ -180,39 +180,47 @@ def _enter(
             f[at[m]] += taps[m, 0] * signals[p] + taps[m, 1] * signals[p + 1] + taps[m, 2] * signals[p + 2] + taps[m, 3] * signals[p + 3]
 
 
-@njit(fastmath=FAST, cache=True, boundscheck=False)  # type: ignore[untyped-decorator]
+@njit(fastmath=FAST, cache=True, boundscheck=False, pipeline_class=Apart)  # type: ignore[untyped-decorator]
 def _polarise(
-    e: Any, q0: int, q1: int, first: Any, start: Any, count: Any, memory: Any, chart: Any, medium: Any, cb: Any, weight: Any, re: Any, im: Any,
-    begin: Any, hr: Any, hi: Any,
+    e: Any, q0: Any, q1: Any, first: Any, start: Any, count: Any, memory: Any, chart: Any, cb: Any, drawn: Any,
 ) -> None:  # pragma: no cover - compiled
-    """What the polarisation currents J of poles take from E in rows q0 to q1: −cb w Σ Re(h J), h = (1 + κ)/2, twice for a pair."""
-    total = len(weight)
+    """What the polarisation currents of poles take from E in rows q0 to q1: −cb times what :func:`_remember` left."""
     for m in range(first[q0], first[q1]):
         o, a, t = start[m], memory[m], chart[m]
-        for p in range(begin[medium[m]], begin[medium[m] + 1]):
-            u = (p - begin[medium[m]]) * total + a
-            x, y = hr[p], hi[p]
-            for k in range(count[m]):
-                e[o + k] -= cb[t + k] * weight[a + k] * (x * re[u + k] - y * im[u + k])
+        for k in range(NONE, count[m]):
+            e[o + k] -= cb[t + k] * drawn[a + k]
 
 
-@njit(fastmath=FAST, cache=True, boundscheck=False)  # type: ignore[untyped-decorator]
+@njit(fastmath=FAST, cache=True, boundscheck=False, pipeline_class=Apart)  # type: ignore[untyped-decorator]
 def _remember(
-    e: Any, q0: int, q1: int, first: Any, start: Any, count: Any, memory: Any, medium: Any, old: Any, re: Any, im: Any,
-    begin: Any, kr: Any, ki: Any, gr: Any, gi: Any,
+    e: Any, q0: Any, q1: Any, first: Any, start: Any, count: Any, memory: Any, medium: Any, weight: Any, old: Any, drawn: Any, re: Any, im: Any,
+    begin: Any, kr: Any, ki: Any, gr: Any, gi: Any, hr: Any, hi: Any,
 ) -> None:  # pragma: no cover - compiled
-    """J = κ J + g (E − E before) in rows q0 to q1: Han, Dutton and Fan, IEEE Microw. Wirel. Compon. Lett. 16 (2006)."""
-    total = len(old)
+    """J = κ J + g (E − E before) in rows q0 to q1, and what they take in the next step, w Σ Re(h J), h = (1 + κ)/2, twice for a pair:
+    Han, Dutton and Fan, IEEE Microw. Wirel. Compon. Lett. 16 (2006)."""
+    total = U(len(old))
     for m in range(first[q0], first[q1]):
-        o, a = start[m], memory[m]
-        for p in range(begin[medium[m]], begin[medium[m] + 1]):
+        o, a, n = start[m], memory[m], count[m]
+        for k in range(NONE, n):
+            new = e[o + k]
+            old[a + k] = new - old[a + k]
+            drawn[a + k] = 0.0
+        for p in range(begin[medium[m]], begin[medium[m] + ONE]):
             u = (p - begin[medium[m]]) * total + a
-            for k in range(count[m]):
-                change = e[o + k] - old[a + k]
-                x, y = re[u + k], im[u + k]
-                re[u + k] = kr[p] * x - ki[p] * y + gr[p] * change
-                im[u + k] = kr[p] * y + ki[p] * x + gi[p] * change
-        for k in range(count[m]):
+            r, i, g, j, x, y = kr[p], ki[p], gr[p], gi[p], hr[p], hi[p]
+            if i == 0.0 and j == 0.0:  # a real pole
+                for k in range(NONE, n):
+                    now = r * re[u + k] + g * old[a + k]
+                    re[u + k] = now
+                    drawn[a + k] += x * now
+            else:
+                for k in range(NONE, n):
+                    now = r * re[u + k] - i * im[u + k] + g * old[a + k]
+                    other = r * im[u + k] + i * re[u + k] + j * old[a + k]
+                    re[u + k], im[u + k] = now, other
+                    drawn[a + k] += x * now - y * other
+        for k in range(NONE, n):
+            drawn[a + k] *= weight[a + k]
             old[a + k] = e[o + k]
 
 
@@ -231,7 +239,7 @@ def _wave(
     """
     ny, wide = U(rows), U(slabs) * U(rows)
     minus, plus = np.float32(-1.0), np.float32(1.0)
-    first, start, count, memory, chart, medium, weight, old, re, im = segments
+    first, start, count, memory, chart, medium, weight, old, drawn, re, im = segments
     pole_of, kr, ki, gr, gi, hr, hi = poles
     polar = len(pole_of) > 0
     for origin in range(0, rows + depth - 1, tile):
@@ -254,12 +262,13 @@ def _wave(
                     _e_rows(i, j0, j1, e, h, rows_e, ca, cb, ex, ey, ez, ny, nk, wide, size)
                     _layer_rows(i, j0, j1, e, h, rows_e, cb, psi_e, base_e, first_e, count_e, be, ce, ONE, minus, ny, nk, wide, size)
                     if polar:
-                        _polarise(e, s * rows + int(j0), s * rows + int(j1), first, start, count, memory, chart, medium, cb, weight, re, im, pole_of, hr, hi)
+                        _polarise(e, i * ny + j0, i * ny + j1, first, start, count, memory, chart, cb, drawn)
                     if length:
                         _enter(e, s * rows + int(j0), s * rows + int(j1), *enter_e, signals, length, since + n0 + n)
                     _branches(e, at, line, port, part, state, edges[s], edges[s + 1], low, high, waves, samples, n0 + n)
                     if polar:
-                        _remember(e, s * rows + int(j0), s * rows + int(j1), first, start, count, memory, medium, old, re, im, pole_of, kr, ki, gr, gi)
+                        _remember(e, i * ny + j0, i * ny + j1, first, start, count, memory, medium, weight, old, drawn, re, im,
+                                  pole_of, kr, ki, gr, gi, hr, hi)
 
 
 @njit(parallel=True, fastmath=FAST, cache=True, boundscheck=False)  # type: ignore[untyped-decorator]

@@ -109,7 +109,7 @@ class Stepper:
         for layers in (self.layers_e, self.layers_h):
             layers.psi[:] = 0
         self.state[:] = 0
-        for memory in self.segments[-3:]:
+        for memory in self.segments[-4:]:
             memory[:] = 0
         self.steps = 0
 
@@ -224,10 +224,10 @@ class Stepper:
         most = max((len(law.kappa) for law in self.laws), default=0)
         total = int(memory[-1])
         weight = np.concatenate([parts[m] for m in order]).astype(np.float32) if parts else np.zeros(0, dtype=np.float32)
-        old, re, im = (np.zeros(k * total, dtype=np.float32) for k in (1, most, most))
-        self.segments = (first, start, count, memory[:-1], chart, own, weight, old, re, im)
+        old, drawn, re, im = (np.zeros(k * total, dtype=np.float32) for k in (1, 1, most, most))
+        self.segments = (*(x.astype(np.uint64) for x in (first, start, count, memory[:-1], chart, own)), weight, old, drawn, re, im)
         joined = [np.concatenate([getattr(law, what) for law in self.laws]) if self.laws else np.zeros(0, dtype=complex) for what in ("kappa", "gain", "half")]
-        begin = np.concatenate(([0], np.cumsum([len(law.kappa) for law in self.laws]))).astype(np.int64) if self.laws else np.zeros(0, dtype=np.int64)
+        begin = np.cumsum([0, *(len(law.kappa) for law in self.laws)]).astype(np.uint64) if self.laws else np.zeros(0, dtype=np.uint64)
         self.poles = (begin, *(part.astype(np.float32) for x in joined for part in (x.real, x.imag)))
 
     def pole_admittance(self, c: int, axis: int, omega: Floats) -> Any:
