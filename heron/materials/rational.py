@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 from functools import lru_cache
+from typing import Any
 
 import numpy as np
 from numpy.typing import ArrayLike, NDArray
@@ -23,12 +24,16 @@ COLE_FITS = (("debye",) * 2, ("debye",) * 3, ("debye",) * 4)
 
 @dataclass(frozen=True)
 class Rational:
-    """ε(ω) = ``infinity`` + ``conductivity``/jωε0 + Σ c/(jω − a), poles a in rad/s and their residues c; of a complex pair the one with Im a > 0, counted twice."""
+    """ε(ω) = ``infinity`` + ``conductivity``/jωε0 + Σ c/(jω − a) + Σ w/(jω (jω − b)).
+
+    Poles a in rad/s with their residues c, of a complex pair the one with Im a > 0, counted twice; ``currents`` are pairs (b, w) of free charges, b ≤ 0.
+    """
 
     infinity: float
     conductivity: float
-    poles: tuple[complex, ...]
-    residues: tuple[complex, ...]
+    poles: tuple[complex, ...] = ()
+    residues: tuple[complex, ...] = ()
+    currents: tuple[tuple[float, float], ...] = ()
 
     def epsilon(self, frequency: ArrayLike) -> Complexes:
         """Relative permittivity (n,) at frequencies (n,) Hz."""
@@ -36,16 +41,21 @@ class Rational:
         out = self.infinity + self.conductivity / (s * EPS0)
         for a, c in zip(self.poles, self.residues, strict=True):
             out = out + c / (s - a) + (np.conj(c) / (s - np.conj(a)) if a.imag else 0)
+        for b, w in self.currents:
+            out = out + w / (s * (s - b))
         return np.asarray(out)
 
 
-def _terms(pole: Pole) -> tuple[float, list[tuple[complex, complex]]]:
-    """Conductivity in S/m, and poles with their residues."""
+    def loss(self, frequency: ArrayLike) -> Any:
+        """Conductivity (n,) in S/m that takes as much power as the poles do, besides ``conductivity``."""
+        f = np.atleast_1d(np.asarray(frequency, dtype=float))
+        return -2 * np.pi * f * EPS0 * self.epsilon(f).imag - self.conductivity
+
+
+def _terms(pole: Pole) -> list[tuple[complex, complex]]:
+    """Poles with their residues, of bound charges."""
     if pole.kind == "debye":
-        return 0.0, [(complex(-1 / pole.time), complex(pole.strength / pole.time))]
-    if pole.kind == "drude":
-        gamma = max(pole.gamma, ALMOST * pole.omega)
-        return EPS0 * pole.omega**2 / gamma, [(complex(-gamma), complex(-(pole.omega**2) / gamma))]
+        return [(complex(-1 / pole.time), complex(pole.strength / pole.time))]
     half = pole.gamma / 2
     square = pole.omega**2 - half**2
     if abs(square) < ALMOST * pole.omega**2:
@@ -53,19 +63,16 @@ def _terms(pole: Pole) -> tuple[float, list[tuple[complex, complex]]]:
     top = pole.strength * pole.omega**2
     root = np.sqrt(complex(square))
     if square > 0:
-        return 0.0, [(complex(-half, root.real), top / (2j * root.real))]
-    return 0.0, [(complex(-half + sign * root.imag), complex(sign * top / (2 * root.imag))) for sign in (1, -1)]
+        return [(complex(-half, root.real), top / (2j * root.real))]
+    return [(complex(-half + sign * root.imag), complex(sign * top / (2 * root.imag))) for sign in (1, -1)]
 
 
 def exact(medium: Medium, centre: float) -> Rational:
     """A medium that is a sum of poles already; a constant loss tangent becomes the conductivity that it is at ``centre`` Hz."""
     sigma = medium.conductivity + 2 * np.pi * centre * EPS0 * medium.permittivity * medium.loss_tangent
-    poles: list[tuple[complex, complex]] = []
-    for pole in medium.poles:
-        more, terms = _terms(pole)
-        sigma += more
-        poles += terms
-    return Rational(medium.permittivity, float(sigma), tuple(a for a, _ in poles), tuple(c for _, c in poles))
+    bound = [term for pole in medium.poles if pole.kind != "drude" for term in _terms(pole)]
+    free = tuple((-pole.gamma, pole.omega**2) for pole in medium.poles if pole.kind == "drude")
+    return Rational(medium.permittivity, float(sigma), tuple(a for a, _ in bound), tuple(c for _, c in bound), free)
 
 
 @lru_cache(maxsize=64)

@@ -15,6 +15,7 @@ from hypothesis import strategies as st
 
 from heron.checks import examine
 from heron.errors import HeronError
+from heron.geometry import build_geometry
 from heron.geometry.build import beside
 from heron.geometry.contacts import contacts
 from heron.materials import LIBRARY, MEDIA
@@ -178,10 +179,11 @@ def test_arrays_and_mirrors_of_bodies() -> None:
 
 
 def joints(document: dict[str, Any], path: Path, overrides: dict[str, str]) -> tuple[set[frozenset[str]], set[str]]:
-    report = examine(load_document(document), overrides, files=beside(path))
-    assert not report.geometry.errors, (overrides, report.geometry.errors)
-    assert not report.model.errors
-    return {frozenset((c.first, c.second)) for c in report.contacts if c.joined}, {b.name for b in report.geometry.placed.bodies}
+    model = evaluate_document(load_document(document), overrides)
+    built = build_geometry(model, beside(path))
+    assert not built.errors, (overrides, built.errors)
+    assert not model.errors
+    return {frozenset((c.first, c.second)) for c in contacts(built) if c.joined}, {b.name for b in built.placed.bodies}
 
 
 @pytest.mark.parametrize("path", [p for p in EXAMPLES if '"low"' in p.read_text()], ids=lambda p: p.stem)

@@ -197,6 +197,9 @@ def stratified(stepper: Stepper, wave: PlaneWave, omega: Floats) -> dict[tuple[b
     across_v, across_i, across_in = _chain(z[:, along], (y + kappa**2 / z_d)[:, along], steps[along], widths[along])
     z_in, y_in = (z + kappa**2 / y_d)[:, along], y[:, along]
     in_v, in_i, in_in = _chain(z_in, y_in, steps[along], widths[along])
+    first = slice(0, 1) if forward else slice(-1, None)
+    if (np.abs(np.real(y[:, 1:-1][:, first])) > 1e-6 * np.abs(y[:, 1:-1][:, first])).any():
+        raise ModelError("the medium that it comes from takes power from it, so that it has no strength of its own; let it come from the other side", ("travels",))
     sign = 1.0 if forward else -1.0
     reference = _reference(s.lines[d][along], sign, wave, omega)
     middle = reference[0]

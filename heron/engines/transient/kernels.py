@@ -196,7 +196,7 @@ def _remember(
     e: Any, q0: Any, q1: Any, first: Any, start: Any, count: Any, memory: Any, medium: Any, weight: Any, old: Any, drawn: Any, re: Any, im: Any,
     begin: Any, kr: Any, ki: Any, gr: Any, gi: Any, hr: Any, hi: Any,
 ) -> None:  # pragma: no cover - compiled
-    """J = κ J + g (E − E before) in rows q0 to q1, and what they take in the next step, w Σ Re(h J), h = (1 + κ)/2, twice for a pair:
+    """J = κ J + g (E − E before), of free charges g (E + E before), in rows q0 to q1, and what they take in the next step, w Σ Re(h J), h = (1 + κ)/2, twice for a pair:
     Han, Dutton and Fan, IEEE Microw. Wirel. Compon. Lett. 16 (2006)."""
     total = U(len(old))
     for m in range(first[q0], first[q1]):
@@ -208,9 +208,9 @@ def _remember(
         for p in range(begin[medium[m]], begin[medium[m] + ONE]):
             u = (p - begin[medium[m]]) * total + a
             r, i, g, j, x, y = kr[p], ki[p], gr[p], gi[p], hr[p], hi[p]
-            if i == 0.0 and j == 0.0:  # a real pole
+            if i == 0.0:  # a real pole, whose g is imaginary for free charges
                 for k in range(NONE, n):
-                    now = r * re[u + k] + g * old[a + k]
+                    now = r * re[u + k] + g * old[a + k] + j * (e[o + k] + e[o + k] - old[a + k])
                     re[u + k] = now
                     drawn[a + k] += x * now
             else:

@@ -67,13 +67,17 @@ class Recorder:
         self.inner_faces = records.huygens(s, s.box[0] + 2, s.box[1] - 2, e, h, C0 / model.plan.f_stop) if s.box[1].any() else []
         inside = np.zeros(s.metal.shape, dtype=bool)
         inside[:, low[0]:high[0] + 1, low[1]:high[1] + 1, low[2]:high[2] + 1] = True
-        self.loss_at = np.flatnonzero((stepper.sigma > 0) & inside)
-        weight = stepper.sigma.reshape(-1)[self.loss_at] * records.edge_volumes(s, self.loss_at)
+        polar = np.any([share > 0 for share in stepper.pole_shares], axis=0) if stepper.pole_shares and not model.illuminations else False
+        self.loss_at = np.flatnonzero(((stepper.sigma > 0) | polar) & inside)
+        # Their loss against frequency, as conductivities (f, edges), or (1, edges) where nothing depends on it.
+        sigma = stepper.sigma.reshape(-1)[None, self.loss_at]
+        laws = [(d.law, share.reshape(-1)[self.loss_at]) for d, share in zip(s.dispersions, stepper.pole_shares, strict=True)]
+        self.loss_root = np.sqrt(sum((np.outer(law.loss(frequency), own) for law, own in laws), sigma))
         self.metal = s.metal.reshape(-1)[self.loss_at]
-        self.loss_shares = records.loss_shares(s, self.loss_at, self.metal)
-        e.add(np.arange(len(weight)), self.loss_at, np.sqrt(weight))
+        self.loss_shares = records.loss_shares(s, self.loss_at, self.metal, float(frequency[len(frequency) // 2]))
+        e.add(np.arange(len(self.loss_at)), self.loss_at, np.sqrt(records.edge_volumes(s, self.loss_at)))
         self.loss_first = e.count
-        e.count += len(weight)
+        e.count += len(self.loss_at)
         self.near: list[Near] = []
         for _, points, on_grid, sign_e, sign_h in _placed(model, s, POINTS):
             self.near.append(Near(points, e.count, h.count, sign_e, sign_h))
@@ -87,7 +91,7 @@ class Recorder:
 
     def lost(self, e: Complexes) -> Complexes:
         """Of E sums (f, q, rows) those whose squares are losses, √W."""
-        return e[:, :, self.loss_first:self.loss_first + len(self.loss_at)].astype(complex)
+        return np.asarray(e[:, :, self.loss_first:self.loss_first + len(self.loss_at)].astype(complex) * self.loss_root[:, None, :])
 
 
 def _matrix(stepper: Stepper, add: Any) -> tuple[Any, Any]:

@@ -313,8 +313,9 @@ def wire_currents(s: Structure, edges: list[WireEdge], h: Rows) -> None:
         h.count += 1
 
 
-def loss_shares(s: Structure, at: NDArray[np.int64], metal: NDArray[np.bool_]) -> Any:
-    """(parts, n): what share of the loss at edges belongs to each part, by the conductivity of the cells round them, or by whose metal they are."""
+def loss_shares(s: Structure, at: NDArray[np.int64], metal: NDArray[np.bool_], frequency: float) -> Any:
+    """(parts, n): what share of the loss at edges belongs to each part, by the loss of the cells round them at a frequency, or by whose metal they are."""
+    sigma = sum((d.share * d.law.loss(frequency)[0] for d in s.dispersions), s.sigma)
     nodes = (3, *(n + 1 for n in s.shape))
     c, *node = np.unravel_index(at, nodes)
     owner = s.edge_owner.reshape(-1)[at]
@@ -330,7 +331,7 @@ def loss_shares(s: Structure, at: NDArray[np.int64], metal: NDArray[np.bool_]) -
                 cell[k] = np.clip(cell[k] - shift, 0, s.shape[k] - 1)
                 area *= np.where(k == c[own], 1.0, steps[k][cell[k]])
             index = tuple(cell)
-            triplets.append((s.cell_owner[index], own, area * s.sigma[index]))
+            triplets.append((s.cell_owner[index], own, area * sigma[index]))
     part, edge, weight = (np.concatenate([t[k] for t in triplets]) for k in range(3))
     out = csr_matrix((weight, (part, edge)), shape=(len(s.names) + 1, len(at)))[1:]
     total = np.asarray(out.sum(axis=0)).ravel()

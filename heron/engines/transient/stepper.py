@@ -50,25 +50,36 @@ class Layers(NamedTuple):
 
 
 class Recursion:
-    """The currents of a medium's poles from step to step, J' = κ J + g (E' − E) by the trapezoidal rule, and what they take from E: Σ Re(h J)."""
+    """The currents of a medium's poles from step to step by the trapezoidal rule, and what they take from E: Σ Re(h J).
+
+    Of bound charges J' = κ J + g (E' − E); of free ones J' = κ J + g (E' + E), which with a g times j is the same to the compiled steps.
+    """
 
     def __init__(self, law: Rational, dt: float) -> None:
-        a, twice = np.array(law.poles, dtype=complex), np.where(np.imag(law.poles) != 0, 2.0, 1.0)
-        self.dt, self.twice = dt, twice
+        a = np.array([*law.poles, *(b for b, _ in law.currents)], dtype=complex)
+        self.free = np.arange(len(a)) >= len(law.poles)
+        self.dt, self.twice = dt, np.where(a.imag != 0, 2.0, 1.0)
         self.kappa = (1 + a * dt / 2) / (1 - a * dt / 2)
-        self.gain = EPS0 * np.array(law.residues, dtype=complex) / (1 - a * dt / 2)
-        self.half = twice * (1 + self.kappa) / 2
+        strength = np.array([*law.residues, *(0.5j * dt * w for _, w in law.currents)], dtype=complex)
+        self.gain = EPS0 * strength / (1 - a * dt / 2)
+        self.half = self.twice * (1 + self.kappa) / 2
 
     @property
     def at_once(self) -> float:
-        """Σ Re g, F/(m s) as a conductivity's half: the currents' part that follows the step's own change of E."""
-        return float((self.twice * self.gain.real).sum())
+        """Σ Re g of bound charges, S/m: the part of their currents that follows the step's own change of E."""
+        return float((self.twice * self.gain.real)[~self.free].sum())
+
+    @property
+    def conducts(self) -> float:
+        """The same of free charges, S/m: what follows the mean of E in the step, as in a conductor."""
+        return float(self.gain.imag[self.free].sum())
 
     def admittance(self, omega: Floats) -> Any:
         """(f,) S/m of unit share beyond what the scheme's coefficients hold: the currents remembered."""
         z = np.exp(1j * omega * self.dt)[:, None]
-        one = (1 + self.kappa) / 2 * self.gain * (z - 1) / (z - self.kappa)
-        other = np.conj((1 + self.kappa) / 2 * self.gain) * (z - 1) / (z - np.conj(self.kappa))
+        drive = np.where(self.free, -1j * (z + 1), z - 1)
+        one = (1 + self.kappa) / 2 * self.gain * drive / (z - self.kappa)
+        other = np.conj((1 + self.kappa) / 2 * self.gain) * drive / (z - np.conj(self.kappa))
         return np.exp(-0.5j * omega * self.dt) * np.where(self.twice == 2, one + other, one).sum(axis=1)
 
 
@@ -132,6 +143,7 @@ class Stepper:
         self.pole_shares = [np.where(s.metal, 0.0, share) for share in shares]
         self.laws = [Recursion(d.law, self.dt) for d in s.dispersions]
         at_once = sum((law.at_once * share for law, share in zip(self.laws, self.pole_shares, strict=True)), np.zeros_like(epsilon))
+        sigma += sum((law.conducts * share for law, share in zip(self.laws, self.pole_shares, strict=True)), np.zeros_like(sigma))
         y = self._lumped(s, epsilon, sigma)
         np.add.at(sigma.reshape(-1), self.lumped_at, y * np.abs(self.lumped_length) / self.lumped_area)  # several may share an edge
         x = sigma * dt / (2 * epsilon)
