@@ -9,15 +9,16 @@ import numpy as np
 
 from heron.checks.problems import Problem
 from heron.checks.symmetry import mirror_problems
-from heron.engines.transient.structure import FINEST, LEAST_ROOM, MARGIN, Structure, stepped, wall_distance
+from heron.engines.transient.structure import FINEST, LEAST_ROOM, MARGIN, Structure, dispersive, stepped, wall_distance
 from heron.geometry import Geometry
+from heron.materials.rational import rational
 from heron.model import Evaluated
 from heron.model.substances import media_of
 from heron.quantities import engineering
 from heron.quantities.constants import C0
 
 FEWEST_CELLS = 15  # per wavelength of every medium: with fewer, phase errors move resonances
-VARIES = 0.02   # of |ε| over the band: beyond, a medium held at the band's centre is worth a word
+POOR_FIT = 0.01  # of |ε|: beyond, the fit of a medium by poles is worth a word
 
 
 def _feeds(model: Evaluated, geometry: Geometry, discretisation: Any) -> list[Problem]:
@@ -126,17 +127,20 @@ def _crowded(model: Evaluated, geometry: Geometry, discretisation: Any) -> list[
 
 
 def _media(model: Evaluated, geometry: Geometry, discretisation: Any) -> list[Problem]:
-    """Media whose permittivity changes over the band: they are held at its centre."""
+    """Media whose permittivity changes over the band: how well poles fit them; and tables that end within it."""
     media = media_of(model)[0]
     p = model.plan
     out = []
     for name in sorted({b.material for b in geometry.placed.bodies if b.material in media} if geometry.bodies else set()):
-        eps = media[name].epsilon([p.f_start, 0.5 * (p.f_start + p.f_stop), p.f_stop])
-        change = float(np.abs(eps - eps[1]).max() / abs(eps[1]))
-        if change > VARIES:
-            step = next(b.step for b in geometry.placed.bodies if b.material == name)
-            out.append(Problem("look", "held-medium", f"“{name}” changes by {100 * change:.2g} % over the band and is held at its value in the middle",
-                               "narrow the band where the edges matter", ("parts", step)))
+        step, table = next(b.step for b in geometry.placed.bodies if b.material == name), media[name].table
+        if table and (table[0][0] > p.f_start * (1 + 1e-9) or table[-1][0] < p.f_stop * (1 - 1e-9)):
+            out.append(Problem("error", "short-table", f"the table of “{name}” runs from {engineering(table[0][0], 'Hz', 3)} to {engineering(table[-1][0], 'Hz', 3)} "
+                               "and does not cover the band", "add rows, or narrow the band", ("parts", step, "material")))
+        elif dispersive(media[name], p) is not None:
+            error = rational(media[name], p.f_start, p.f_stop)[1]
+            if error > POOR_FIT:
+                out.append(Problem("look", "fitted-medium", f"the poles that stand for “{name}” in the band fit it within {100 * error:.2g} %",
+                                   "a narrower band is fitted more closely", ("parts", step, "material")))
     return out
 
 

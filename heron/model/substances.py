@@ -68,6 +68,8 @@ def _dielectric(m: Any) -> Medium:
 
 
 def _dispersive(m: Any) -> Medium:
+    if m.permittivity < 1:
+        raise ModelError("the permittivity far above all poles is that of vacuum, 1, at least", ("permittivity",))
     if m.conductivity < 0:
         raise ModelError("the conductivity must not be negative: the medium would make power", ("conductivity",))
     for field, names in (("debye", ("strength", "time")), ("lorentz", ("strength", "frequency", "damping")), ("drude", ("frequency", "damping"))):

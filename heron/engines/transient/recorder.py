@@ -19,6 +19,7 @@ from heron.model import Evaluated
 from heron.quantities.constants import C0
 
 CURRENT_POINTS = 21   # frequencies of surface currents when none are asked for
+MOST_LOSSY = 200_000  # edges whose losses are recorded for each part of a lit model
 FRAMES = 400          # snapshots of a capture at most
 
 
@@ -69,6 +70,8 @@ class Recorder:
         inside[:, low[0]:high[0] + 1, low[1]:high[1] + 1, low[2]:high[2] + 1] = True
         polar = np.any([share > 0 for share in stepper.pole_shares], axis=0) if stepper.pole_shares and not model.illuminations else False
         self.loss_at = np.flatnonzero(((stepper.sigma > 0) | polar) & inside)
+        if model.illuminations and len(self.loss_at) > MOST_LOSSY:
+            self.loss_at = self.loss_at[:0]  # what all absorb together is known from the flux anyway
         # Their loss against frequency, as conductivities (f, edges), or (1, edges) where nothing depends on it.
         sigma = stepper.sigma.reshape(-1)[None, self.loss_at]
         laws = [(d.law, share.reshape(-1)[self.loss_at]) for d, share in zip(s.dispersions, stepper.pole_shares, strict=True)]

@@ -41,6 +41,7 @@ STEEPEST = 0.7           # cosine of the slope of a surface about an end of it t
 AT_STEPS = 0.5           # cells along a sheet that is bent or tilted against the largest
 AT_WIRE = 0.25           # cells across wires and along their ends against those around
 LONG_WIRE, END_FINER = 10.0, 3.0  # cells across over the length of a long wire, and over the cells at its ends
+MIXED = 1e-4             # of a cell's mean permittivity times that of its inverse, above 1: more than one medium is in it
 VARIES = 0.02            # of |ε| over the band: a medium that changes by less is held at its value in the middle
 SAMPLES_DISPERSIVE = 4   # along each side of a cell, for its share of a medium with poles, whose permittivity may be large or negative
 CUTS = 6                 # samples along an edge that a curved surface cuts
@@ -100,6 +101,7 @@ class Structure:
     ``free_edge`` and ``free_face`` (same) are the shares of edges and faces outside solid metal, for curved surfaces;
     ``wire_e`` scales ε of E edges beside thin wires, ``wire_h`` μ of H faces around them, by (component, node); ``largest`` cell asked in air, m.
     ``names`` are the parts; ``cell_owner`` (nx, ny, nz) and ``edge_owner`` (as ``metal``) number them from one, zero where there is none;
+    ``means`` are the relative permittivity of cells in the middle of the band and its inverse, both averaged over what is in them;
     ``box`` are the lowest and highest lines (3,) of the box of total fields of an illumination;
     ``wires`` are the edges of each wire (component, node, sign, fraction of its length); ``crowded`` are (axis, place, width) of details finer than the grid.
     """
@@ -131,6 +133,7 @@ class Structure:
     high: Floats = field(default_factory=lambda: np.zeros(3))
     box: tuple[NDArray[np.int64], NDArray[np.int64]] = field(default_factory=lambda: (np.zeros(3, dtype=np.int64), np.zeros(3, dtype=np.int64)))
     dispersions: list[Dispersion] = field(default_factory=list)
+    means: tuple[NDArray[np.float32], NDArray[np.float32]] | None = None
     errors: list[HeronError] = field(default_factory=list)
 
     @property
@@ -347,6 +350,7 @@ def fill(s: Structure, model: Evaluated, geometry: Geometry) -> None:
     centre = 0.5 * (model.plan.f_start + model.plan.f_stop)
     nodes = (3, len(s.x), len(s.y), len(s.z))
     s.epsilon, s.sigma, s.mu = np.ones(s.shape), np.zeros(s.shape), np.ones(s.shape)
+    s.means = np.ones(s.shape, dtype=np.float32), np.ones(s.shape, dtype=np.float32)
     s.metal, s.conducts = np.zeros(nodes, dtype=bool), np.full(nodes, np.inf, dtype=np.float32)
     s.free_edge, s.free_face = np.ones(nodes, dtype=np.float32), np.ones(nodes, dtype=np.float32)
     s.cell_owner, s.edge_owner = np.zeros(s.shape, dtype=np.int16), np.zeros(nodes, dtype=np.int16)
@@ -513,6 +517,10 @@ def dispersive(medium: Medium, plan: Any) -> Rational | None:
 def _fill(s: Structure, body: Body, medium: Medium, plan: Any, number: int) -> None:
     law, centre = dispersive(medium, plan), 0.5 * (plan.f_start + plan.f_stop)
     where, share = filling.fractions(_corners(body, s.largest), *s.lines, parts=2 if law is None else SAMPLES_DISPERSIVE)
+    real = float(medium.epsilon(centre)[0].real)
+    if s.means is not None and real > 0:
+        s.means[0][where] += share * (real - 1)
+        s.means[1][where] += share * (1 / real - 1)
     epsilon, mu = medium.epsilon(centre)[0] if law is None else complex(law.infinity), medium.mu(centre)[0]
     s.epsilon[where] += share * (float(epsilon.real) - 1)
     s.sigma[where] += share * (float(medium.effective_conductivity(centre)[0]) if law is None else law.conductivity)
@@ -850,9 +858,31 @@ def edge_means(s: Structure, values: list[Any]) -> list[Floats]:
     return out
 
 
+def _across_surfaces(s: Structure) -> Floats | None:
+    """What the mean permittivity of edges is to be multiplied by where a surface cuts their surroundings at an angle, ``None`` if none does.
+
+    E along a surface sees the mean of ε, E across it the inverse of the mean of 1/ε; between them 1/ε is weighted by n², n the part of the edge along
+    the normal: Farjadpour et al., Opt. Lett. 31 (2006), without the terms that mix components.
+    """
+    if s.means is None or not (s.means[0] * s.means[1] > 1 + MIXED).any():
+        return None
+    middles = [0.5 * (line[1:] + line[:-1]) for line in s.lines]
+    slopes = np.gradient(s.means[0], *middles)
+    mean, inverse, *slope = edge_means(s, [*s.means, *slopes])
+    own = np.stack([slope[c][c] for c in range(3)]) ** 2
+    share = own / np.maximum(sum(g**2 for g in slope), 1e-30)
+    out = 1 / np.maximum(share * mean * inverse + 1 - share, 1e-30)
+    out[mean == 0] = 1  # edges that would begin on the last line
+    return np.asarray(out)
+
+
 def edge_media(s: Structure) -> tuple[Floats, Floats, list[Floats]]:
     """Relative ε and σ (S/m) of E edges (3, nx+1, ny+1, nz+1), those at an instant where there are poles; and each dispersion's share of them."""
     epsilon, sigma, *shares = edge_means(s, [s.epsilon, s.sigma, *(d.share for d in s.dispersions)])
+    across = _across_surfaces(s)
+    if across is not None:
+        epsilon, sigma = epsilon * across, sigma * across
+        shares = [share if d.whole else share * across for d, share in zip(s.dispersions, shares, strict=True)]
     for d, share in zip(s.dispersions, shares, strict=True):
         if d.whole:
             inside, rest = share >= 0.5, np.maximum(1 - share, 0.5)
