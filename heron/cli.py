@@ -36,6 +36,7 @@ def main(argv: list[str] | None = None) -> int:
         command.add_argument("--set", action="append", default=[], metavar="name=expression", dest="overrides")
         command.add_argument("--out", type=Path, required=True)
     solve.add_argument("--engine")
+    solve.add_argument("--noise-floor", action="store_true", help="solve a lit model without its parts: what leaks out of the box of total fields")
     solve.add_argument("--quiet", action="store_true")
     geometry.add_argument("--deflection", type=float, help="of the STL's triangles from the exact surfaces, in m")
     bench = commands.add_parser("bench", help="measure this machine")
@@ -85,7 +86,7 @@ def _geometry(args: argparse.Namespace) -> int:
 
 
 def _solve(args: argparse.Namespace) -> int:
-    examination = examine(_document(args.model), _overrides(args.overrides), args.engine, beside(args.model))
+    examination = examine(_document(args.model), _overrides(args.overrides), args.engine, beside(args.model), args.noise_floor)
     if not examination.sound:
         first = examination.errors[0]
         more = f" (and {len(examination.errors) - 1} more)" if len(examination.errors) > 1 else ""

@@ -32,7 +32,8 @@ def execute(examination: Examination, progress: Progress = silent) -> Run:
     started = perf_counter()
     engine = ENGINES[examination.engine]
     results = engine.solve(examination.model, examination.discretisation, progress)
-    results = sphere.record(results, pattern_indices(examination, results))
+    if not scattering.layered(results):
+        results = sphere.record(results, pattern_indices(examination, results))
     return Run(results, summarise(examination, results, perf_counter() - started))
 
 
@@ -82,8 +83,9 @@ def _scattering(examination: Examination, results: xr.Dataset) -> dict[str, Any]
     rows, sections = [], []
     for n, name in enumerate(scattering.illuminations(results)):
         theta, phi = np.degrees(scattering.back(results, n))
-        rows += [{"illumination": name, "frequency_hz": float(f), "theta_deg": float(theta), "phi_deg": float(phi), "rcs_m2": float(sigma), "monostatic": True}
-                 for f, sigma in zip(frequency, scattering.monostatic(results, n), strict=True)]
+        if not scattering.layered(results):
+            rows += [{"illumination": name, "frequency_hz": float(f), "theta_deg": float(theta), "phi_deg": float(phi), "rcs_m2": float(sigma), "monostatic": True}
+                     for f, sigma in zip(frequency, scattering.monostatic(results, n), strict=True)]
         for capture in examination.model.captures:
             if capture is not None and capture.kind == "scattered_cut":
                 for i in cut_indices(examination.model, results, capture):
@@ -92,9 +94,10 @@ def _scattering(examination: Examination, results: xr.Dataset) -> dict[str, Any]
                               "phi_deg": float((np.degrees(capture.phi) + (0 if a <= 180 else 180)) % 360), "rcs_m2": float(s), "monostatic": False, "cut": capture.name}
                              for a, s in zip(angle[:-1], sigma[:-1], strict=True)]
         found = scattering.cross_sections(results, n)
-        sections += [{"illumination": name, "frequency_hz": float(f), "scattered_m2": float(s), "absorbed_m2": float(a), "extinction_m2": float(e)}
-                     for f, s, a, e in zip(frequency, found.scattered, found.absorbed, found.extinction, strict=True)]
-    return {"scattering": rows, "cross_sections": sections}
+        kinds = [k for k in ("scattered", "absorbed", "extinction") if np.isfinite(getattr(found, k)).all()]
+        sections += [{"illumination": name, "frequency_hz": float(f), **{f"{k}_m2": float(getattr(found, k)[i]) for k in kinds}} for i, f in enumerate(frequency)]
+    floor = scattering.noise_floor(results)
+    return {"scattering": rows, "cross_sections": sections} | ({} if floor is None else {"noise_floor_db": floor})
 
 
 def cut_indices(model: Evaluated, results: xr.Dataset, capture: Any) -> list[int]:

@@ -8,6 +8,7 @@ from heron.checks.problems import Problem
 from heron.engines.transient.incidence import plane_wave
 from heron.errors import HeronError
 from heron.model import Evaluated
+from heron.model.substances import media_of
 
 
 def illumination_problems(model: Evaluated) -> Iterator[Problem]:
@@ -30,3 +31,26 @@ def illumination_problems(model: Evaluated) -> Iterator[Problem]:
         yield Problem("error", "invalid", "no wave carries anything: every amplitude is zero", path=("illuminations", 0, "amplitude"))
     if model.document.feeds:
         yield Problem("look", "terminated", "the model is lit, so its feeds only terminate and receive", "take the illumination out to drive the feeds", ("feeds",))
+
+
+def layer_problems(model: Evaluated) -> Iterator[Problem]:
+    """Layers that are no media, have no thickness, or lie under a model that is driven."""
+    layers = model.document.surround.layers
+    if model.surround is None:
+        return
+    media = media_of(model)[0]
+    for i, layer in enumerate(model.surround.layers):
+        here = ("surround", "layers", i)
+        if layer.material not in media:
+            yield Problem("error", "invalid", f"there is no medium “{layer.material}”; choose one of the library or add it to this project", path=(*here, "material"))
+        if layer.thickness is None and i + 1 < len(layers):
+            yield Problem("error", "invalid", "only the lowest layer goes on for ever; give this one a thickness", path=(*here, "thickness"))
+        elif layer.thickness is not None and layer.thickness <= 0:
+            yield Problem("error", "invalid", "the thickness of a layer must be above zero", path=(*here, "thickness"))
+    if layers and not model.document.illuminations:
+        yield Problem("error", "invalid", "layers are for models that are lit: the far field of a feed above them is not known yet",
+                      "light the model, or draw the layers as boxes", ("surround", "layers"))
+    cuts = [i for i, c in enumerate(model.document.captures) if c.kind == "scattered_cut"]
+    if layers and cuts:
+        yield Problem("error", "invalid", "over layers there is no radar cross-section yet: take this capture out, and look at near fields and what is absorbed",
+                      path=("captures", cuts[0]))

@@ -11,11 +11,11 @@ import psutil
 
 from heron.checks.captures import LEAST_LEVEL_DB, capture_problems, only_in_time, whole
 from heron.checks.grids import GRID_CHECKS
-from heron.checks.illuminations import illumination_problems
+from heron.checks.illuminations import illumination_problems, layer_problems
 from heron.checks.problems import Path, Problem
 from heron.engines import ENGINES, Forecast
 from heron.engines.transient.pulse import pulse_of
-from heron.errors import HeronError
+from heron.errors import HeronError, ModelError
 from heron.geometry import Geometry, build_geometry
 from heron.geometry.build import Files
 from heron.geometry.parts import BUILDERS
@@ -53,9 +53,14 @@ class Examination:
         return not self.errors
 
 
-def examine(document: Document, overrides: Mapping[str, str] | None = None, engine: str | None = None, files: Files | None = None) -> Examination:
-    """Evaluates, builds, meshes and judges a document; ``files`` gives imported files by name."""
-    return examine_model(evaluate_document(document, overrides), engine, files)
+def examine(document: Document, overrides: Mapping[str, str] | None = None, engine: str | None = None, files: Files | None = None,
+            empty: bool = False) -> Examination:
+    """Evaluates, builds, meshes and judges a document; ``files`` gives imported files by name, ``empty`` leaves the parts out of the solve."""
+    model = evaluate_document(document, overrides)
+    model.empty = empty
+    if empty and not document.illuminations:
+        model.errors.append(ModelError("the noise floor is that of an illumination; light the model with a plane wave", ("illuminations",)))
+    return examine_model(model, engine, files)
 
 
 def examine_model(model: Evaluated, engine: str | None = None, files: Files | None = None) -> Examination:
@@ -151,6 +156,7 @@ def _values(model: Evaluated) -> list[Problem]:
             continue
         out += _lumped(("loads", i), s, s.kind == "parallel")
     out += capture_problems(model)
+    out += layer_problems(model)
     if not model.document.captures and not model.document.illuminations:
         far = {"kind": "far_field", "name": "far field", "theta_step": "5 deg", "phi_step": "5 deg"}
         out.append(Problem("look", "no-capture", "no capture asks for a far field", "pattern.csv is written only for a far-field capture",

@@ -90,15 +90,22 @@ def trust_card(results: xr.Dataset) -> list[TrustItem]:
     return CARDS[str(results.attrs["engine"])](results) + _estimated(results)
 
 
-def _lit_card(results: xr.Dataset) -> list[TrustItem]:
-    """The balance counts where a tenth of the largest extinction is left: below, the optical theorem is the difference of large numbers."""
+def _lit_balance(results: xr.Dataset) -> TrustItem:
     found = [scattering.cross_sections(results, n) for n in range(results.sizes["port_in"])]
     balance = max(float(np.abs(c.balance[c.extinction > WELL_FED * c.extinction.max()]).max(initial=0.0)) for c in found)
+    return TrustItem("Scattered + absorbed = taken out", f"{100 * balance:.2g} %", _mark(balance, 0.02, 0.08),
+                     "let the run decay further, or ask for more cells per wavelength")
+
+
+def _lit_card(results: xr.Dataset) -> list[TrustItem]:
+    """The balance counts where a tenth of the largest extinction is left: below, the optical theorem is the difference of large numbers."""
+    floor = scattering.noise_floor(results)
+    if floor is not None:
+        return [TrustItem("Noise floor", f"{floor:.0f} dB", _mark(floor, -60.0, -45.0), "let the box end where cells are even across the wave's way")]
     left = 10 * np.log10(max(float(results.attrs["energy_left"]), 1e-30))
     cells = float(results.attrs["cells_per_wavelength"])
-    items = [
-        TrustItem("Scattered + absorbed = taken out", f"{100 * balance:.2g} %", _mark(balance, 0.02, 0.08),
-                  "let the run decay further, or ask for more cells per wavelength"),
+    items = [] if scattering.layered(results) else [_lit_balance(results)]
+    items += [
         TrustItem("Ring-down", f"{left:.0f} dB", _mark(left, -39.9, -30.0), "let the run go on to a lower energy"),
         TrustItem("Cells per wavelength", f"{cells:.3g}", _mark(-cells, -15.0, -10.0), "ask for 15 or more"),
     ]

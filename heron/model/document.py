@@ -104,9 +104,17 @@ Mirror = Literal["none", "electric", "magnetic"]
 Wall = Literal["open", "electric", "magnetic"]
 
 
+class Layer(Step):
+    """A layer across all of space; without a ``thickness`` it goes on for ever, as only the lowest may."""
+
+    material: str
+    thickness: Length | None = None
+
+
 class Surround(Step):
     """Open space, or an infinite perfect ground plane at z = ``height`` with open space above.
 
+    ``layers`` lie below z = ``top``, from above downwards, for a model that is lit.
     ``box`` is the distance from the model to the box that an illumination is let in through, a few cells inside the walls unless given.
     ``margin`` is the distance from the model to the walls of engines that fill space with a grid; a quarter of the longest wavelength unless given.
     ``mirror`` names planes x = 0, y = 0, z = 0 in which model and feeds are symmetric, so that such an engine needs to fill one side only: electric where the
@@ -117,6 +125,8 @@ class Surround(Step):
     height: Length = "0"
     margin: Length | None = None
     box: Length | None = None
+    top: Length = "0"
+    layers: Annotated[list[Layer], Field(max_length=20)] = []
     mirror: tuple[Mirror, Mirror, Mirror] = ("none", "none", "none")
     walls: tuple[Wall, Wall, Wall, Wall, Wall, Wall] = ("open", "open", "open", "open", "open", "open")
 

@@ -19,7 +19,7 @@ class Evaluated:
     """A document with all expressions as SI floats.
 
     ``parts`` and the other chapters hold namespaces with the fields of the schema; a step
-    that cannot be evaluated is ``None`` in its place and explained in ``errors``.
+    that cannot be evaluated is ``None`` in its place and explained in ``errors``. ``empty`` asks for a solve of the same space without its parts.
     """
 
     document: Document
@@ -35,6 +35,7 @@ class Evaluated:
     captures: list[Any] = field(default_factory=list)
     surround: Any = None
     plan: Any = None
+    empty: bool = False
 
 
 def evaluate_document(document: Document, overrides: Mapping[str, str] | None = None) -> Evaluated:

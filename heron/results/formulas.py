@@ -123,6 +123,8 @@ class Quantities:
 
     def _of_light(self, name: str) -> Quantity:
         """Of the first illumination alone, m²."""
+        if scattering.layered(self.results) and name != "absorbed_section":
+            self._missing(name, "lit over layers", ["f", "absorbed_section"])
         values = scattering.monostatic(self.results) if name == "rcs" else getattr(self.sections, name.removesuffix("_section"))
         return _quantity(values, AREA)
 
@@ -154,6 +156,8 @@ class Quantities:
         if name == "rcs" or scattering.lit(self.results):
             if name != "rcs" or not scattering.lit(self.results):
                 self._missing(name, *(("lit", LIT_NAMES) if scattering.lit(self.results) else ("driven", NAMES)))
+            if scattering.layered(self.results):
+                self._missing(name, "lit over layers", ["f", "absorbed_section"])
             there = np.array([theta]), np.array([phi])
             return _quantity(np.array([scattering.cross_section(self.results, i, *there)[0] for i in range(len(self.frequency))]), AREA)
         out = np.full(len(self.frequency), np.nan)

@@ -14,7 +14,7 @@ from heron.results.patterns import has_ground, source
 Floats = NDArray[np.float64]
 Complexes = NDArray[np.complex128]
 
-QUANTITIES = ("e", "h", "ex", "ey", "ez", "hx", "hy", "hz", "s", "sx", "sy", "sz", "w")
+QUANTITIES = ("e", "h", "ex", "ey", "ez", "hx", "hy", "hz", "s", "sx", "sy", "sz", "w", "r")
 
 
 def near_field(results: xr.Dataset, index: int, points: Floats) -> tuple[Complexes, Complexes]:
@@ -76,10 +76,11 @@ def poynting(e: Complexes, h: Complexes) -> Floats:
     return np.asarray(0.5 * np.cross(e, h.conj()).real)
 
 
-def quantity(e: Complexes, h: Complexes, what: str) -> tuple[Floats, Complexes | None]:
+def quantity(e: Complexes, h: Complexes, what: str, incident: float | None = None) -> tuple[Floats, Complexes | None]:
     """One number (n,) per point of fields (n, 3), and the phasors (n, 1 or 3) that it is the size of, if it changes within a period.
 
-    ``e``, ``h``: rms of the whole vector; ``ex`` … ``hz``: peak of a component; ``s``, ``sx`` …: mean power density and its components; ``w``: |E|/|H|.
+    ``e``, ``h``: rms of the whole vector; ``ex`` … ``hz``: peak of a component; ``s``, ``sx`` …: mean power density and its components; ``w``: |E|/|H|;
+    ``r``: |E| over the ``incident`` peak field in V/m of a lit run.
 
     :raises ValueError: another quantity.
     """
@@ -94,6 +95,10 @@ def quantity(e: Complexes, h: Complexes, what: str) -> tuple[Floats, Complexes |
         return np.asarray(np.linalg.norm(density, axis=1) if what == "s" else density[:, "xyz".index(what[1])]), None
     if what == "w":
         return wave_impedance(e, h), None
+    if what == "r":
+        if not incident:
+            raise ValueError("|E|/|E0| needs a wave that lights the model; this run is driven")
+        return np.asarray(np.linalg.norm(np.abs(e), axis=-1) / incident), None
     raise ValueError(f"a near field shows {', '.join(QUANTITIES)}, not {what!r}")
 
 

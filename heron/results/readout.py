@@ -37,7 +37,7 @@ def sweep(results: xr.Dataset) -> dict[str, Any]:
         "ports": names,
         "z0_ohm": results["z0"].values.tolist(),
         "power_share": share,
-        "illuminations": [],
+        "illuminations": [], "layered": False,
         "absorbed_share": {name: finite(power / powers.available) for name, power in absorbed(results).items()},
         "surfaces": surface_names(results),
         "traces": trace_names(results),
@@ -54,6 +54,7 @@ def _lit(results: xr.Dataset) -> dict[str, Any]:
         "solved": results["solved"].values.tolist(),
         "ports": [], "z0_ohm": [], "power_share": {}, "absorbed_share": {}, "badges": {},
         "illuminations": [{"name": n, "theta_deg": t, "phi_deg": p} for n, (t, p) in zip(scattering.illuminations(results), angles, strict=True)],
+        "layered": scattering.layered(results),
         "surfaces": surface_names(results),
         "traces": trace_names(results),
         "wires": "current" in results,
@@ -61,8 +62,18 @@ def _lit(results: xr.Dataset) -> dict[str, Any]:
 
 
 def headline(results: xr.Dataset) -> dict[str, Any]:
-    """The lowest reflection of the first port, or the largest cross-section back to the source; and a sparkline of it."""
+    """What leaks of an empty box; the lowest reflection of the first port, or the largest cross-section back to the source; and a sparkline of it."""
     f = results["frequency"].values
+    floor = scattering.noise_floor(results)
+    if floor is not None:
+        leak = 20 * np.log10(np.maximum(results["outside_field"].values.max(axis=1), 1e-15))
+        return {"text": f"noise floor {floor:.0f} dB".replace("-", "−"), "level_db": floor, "frequency_hz": float(f[leak.argmax()]), "spark": leak[:60].round(2).tolist()}
+    if scattering.layered(results):
+        area = np.maximum(scattering.cross_sections(results).absorbed, 1e-30)
+        most = int(area.argmax())
+        side = engineering(float(np.sqrt(area[most])), "m", 3)
+        return {"text": f"absorbs ({side})² at {engineering(float(f[most]), 'Hz')}", "level_db": float(10 * np.log10(area[most])), "frequency_hz": float(f[most]),
+                "spark": area[:60].tolist()}
     if scattering.lit(results):
         level = 10 * np.log10(np.maximum(scattering.monostatic(results), 1e-30))
         peak = int(level.argmax())

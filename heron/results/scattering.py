@@ -21,6 +21,16 @@ def lit(results: xr.Dataset) -> bool:
     return bool(results.attrs.get("lit", 0))
 
 
+def layered(results: xr.Dataset) -> bool:
+    """Whether layers lie under a lit model; then there is no far field yet, and nothing that follows from it."""
+    return bool(results.attrs.get("layered", 0))
+
+
+def noise_floor(results: xr.Dataset) -> float | None:
+    """What leaks out of the box without anything in it: the largest scattered field over the band, dB of the incident; ``None`` for a run with its parts."""
+    return float(20 * np.log10(max(float(results["outside_field"].values.max()), 1e-15))) if results.attrs.get("empty", 0) else None
+
+
 def illuminations(results: xr.Dataset) -> list[str]:
     return [str(n) for n in results["port_in"].values]
 
@@ -67,15 +77,18 @@ class CrossSections:
 
 
 def cross_sections(results: xr.Dataset, light: int = 0) -> CrossSections:
-    """Powers over the density 1/2η of the wave; extinction is −(4π/k) Im(e*·F) of the forward amplitude F, for exp(+jωt)."""
+    """Powers over the density 1/2η of the wave; extinction is −(4π/k) Im(e*·F) of the forward amplitude F, for exp(+jωt). Over layers only what is absorbed."""
     density = 1 / (2 * ETA0)
+    absorbed = results["absorbed_power"].values[:, light] / density
+    if layered(results):
+        return CrossSections(np.full_like(absorbed, np.nan), absorbed, np.full_like(absorbed, np.nan))
     travels, electric = results["travels"].values[light], results["electric"].values[light]
     theta, phi = float(np.arccos(np.clip(travels[2], -1, 1))), float(np.arctan2(travels[1], travels[0]))
     unit = np.array([[np.cos(theta) * np.cos(phi), np.cos(theta) * np.sin(phi), -np.sin(theta)], [-np.sin(phi), np.cos(phi), 0.0]])
     frequency = results["frequency"].values
     forward = np.array([far_field(results, i, np.array([theta]), np.array([phi]), light)[0] for i in range(len(frequency))])
     extinction = -2 * C0 / frequency * (forward @ (unit @ electric)).imag
-    return CrossSections(results["scattered_power"].values[:, light] / density, results["absorbed_power"].values[:, light] / density, np.asarray(extinction))
+    return CrossSections(results["scattered_power"].values[:, light] / density, absorbed, np.asarray(extinction))
 
 
 def around(results: xr.Dataset, index: int, phi_deg: float, step_deg: float, light: int = 0) -> tuple[Floats, Floats]:

@@ -23,19 +23,22 @@ ATTEMPTS = 2
 
 
 @transaction.atomic
-def start_run(request: HttpRequest, project_id: int, revision: int | None, overrides: dict[str, str], priority: int = 0) -> Run:
-    """Queues a solve of a revision (the head by default), before runs of lower priority. Refused, with reasons, when preflight finds an error."""
+def start_run(request: HttpRequest, project_id: int, revision: int | None, overrides: dict[str, str], priority: int = 0, empty: bool = False) -> Run:
+    """Queues a solve of a revision (the head by default), ``empty`` without its parts, before runs of lower priority.
+
+    Refused, with reasons, when preflight finds an error.
+    """
     project = get_project(request, project_id, Role.EDITOR, lock=True)
     chosen = project.head if revision is None else project.revisions.filter(number=revision).first()
     if chosen is None:
         raise not_found("revision of that number")
-    examination = examine(load_document(chosen.document), overrides, files=provider(project))
+    examination = examine(load_document(chosen.document), overrides, files=provider(project), empty=empty)
     if not examination.sound:
         problems = [asdict(p) for p in examination.errors]
         raise Problem(422, f"the run cannot start: {examination.errors[0].message}", problems=problems)
     last = project.runs.order_by("-number").values_list("number", flat=True).first() or 0
     run = Run.objects.create(
-        project=project, number=last + 1, revision=chosen, overrides=overrides, author=request.user,
+        project=project, number=last + 1, revision=chosen, overrides=overrides, empty=empty, author=request.user,
         values={n: {"value": q.value, "unit": si_symbol(q.dimension)} for n, q in examination.model.values.items()}, forecast=asdict(examination.forecast))
     enqueue(run, "queued", priority)
     return run

@@ -17,7 +17,7 @@ from heron.formats.touchstone import touchstone
 from heron.geometry.places import POINTS, TIME_POINTS
 from heron.model import Evaluated, load_document
 from heron.model.differences import differences
-from heron.results import currents, near, patterns, readout, signals
+from heron.results import currents, near, patterns, readout, scattering, signals
 from server.errors import Problem, not_found
 from server.packets import packet
 from server.runs import actions, store
@@ -30,6 +30,7 @@ router = Router()
 class NewRun(Schema):
     revision: int | None = None
     overrides: dict[str, str] = {}
+    empty: bool = False
 
 
 class ValueLine(Schema):
@@ -58,6 +59,7 @@ class RunLine(Schema):
     wall_s: float | None
     note: str
     baseline: bool
+    empty: bool
     engine: str
     efficiency: float | None
     gain_dbi: float | None
@@ -93,7 +95,7 @@ RESULT_LINES = {"status": "state", "revision": "revision", "engine": "engine", "
 def _line(run: Run) -> dict[str, Any]:
     return {
         **{k: getattr(run, k) for k in ("number", "status", "stage", "fraction", "wish", "reason", "values", "overrides", "headline", "grade", "note", "baseline",
-                                        "created", "started", "finished", "has_results")},
+                                        "empty", "created", "started", "finished", "has_results")},
         "revision": run.revision.number,
         **{k: run.summary.get(k) for k in ("unknowns", "solves", "wall_s")},
         "engine": run.summary.get("engine") or run.forecast.get("engine", ""),
@@ -128,7 +130,7 @@ def list_runs(request: HttpRequest, project_id: int) -> list[dict[str, Any]]:
 
 @router.post("/{int:project_id}/runs", response={201: RunDetail}, operation_id="start_run")
 def start_run(request: HttpRequest, project_id: int, data: NewRun) -> Answer:
-    return Answer(201, _detail(actions.start_run(request, project_id, data.revision, data.overrides)))
+    return Answer(201, _detail(actions.start_run(request, project_id, data.revision, data.overrides, empty=data.empty)))
 
 
 @router.get("/{int:project_id}/runs/{int:number}", response=RunDetail, operation_id="get_run")
@@ -216,7 +218,7 @@ def near_field_at(request: HttpRequest, project_id: int, number: int, name: str,
     run, results = _results(request, project_id, number)
     f = capture_field(run, results, name, frequency)
     try:
-        value, phasor = near.quantity(f.e, f.h, quantity)
+        value, phasor = near.quantity(f.e, f.h, quantity, float(abs(results["drive"].values[0])) if scattering.lit(results) else None)
     except ValueError as error:
         raise Problem(422, str(error)) from error
     header: dict[str, Any] = {"frequency_hz": f.frequency, "kind": f.kind, "counts": f.counts}

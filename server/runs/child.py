@@ -131,7 +131,7 @@ class _Reporter:
 
 
 def _solve(run: Run) -> None:
-    examination = examine(load_document(run.revision.document), run.overrides, files=provider(run.project))
+    examination = examine(load_document(run.revision.document), run.overrides, files=provider(run.project), empty=run.empty)
     if not examination.sound:
         raise examination_error(examination)
     done = execute(examination, _Reporter(run.id))

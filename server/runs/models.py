@@ -50,6 +50,7 @@ class Run(models.Model):
     trust = models.JSONField(default=list)
     grade = models.CharField(max_length=1, default="")
     note = models.CharField(max_length=2000, default="", blank=True)
+    empty = models.BooleanField(default=False)
     baseline = models.BooleanField(default=False)
     made_by = models.JSONField(default=dict)
     created = models.DateTimeField(auto_now_add=True)

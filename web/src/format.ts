@@ -22,6 +22,12 @@ export function quantity(value: number | null | undefined, unit: string, digits 
   return `${number(value / factor, digits)} ${prefix}${unit}`;
 }
 
+/** The unit with the prefix that suits numbers up to `most`, and what to divide by. */
+export function scaled(most: number, unit: string): { unit: string; factor: number } {
+  const [factor, prefix] = PREFIXES.find(([f]) => Math.abs(most) >= f * 0.9999999) ?? [1, ""];
+  return { unit: `${prefix}${unit}`, factor };
+}
+
 /** A number with fixed decimals, for columns that must not jump. */
 export const fixed = (value: number | null | undefined, decimals: number): string =>
   value === null || value === undefined || !Number.isFinite(value) ? "–" : sign(value.toFixed(decimals));

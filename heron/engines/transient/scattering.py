@@ -44,6 +44,7 @@ def scattered(s: Structure, model: Evaluated, feeds: list[Any], z0: Floats, freq
         received[:, :, q] = mix[q][:, None] * (at_ports - z0 * amperes) / (2 * np.sqrt(z0))
     form = np.array([radiation.power_form(points, j[f], m[f], float(hz), s.planes) for f, hz in enumerate(frequency)])
     absorbed = np.stack([-records.outflow(recorder.inner_faces, e[:, q], h[:, q]) for q in range(lights)], axis=1)
+    outside = np.stack([records.largest_along(recorder.faces, e[:, q]) for q in range(lights)], axis=1)
     names = [light.name for light in model.illuminations]
     drive = np.array([light.amplitude * np.exp(1j * light.phase) for light in model.illuminations])
     axes = ("frequency", "port_in", "patch", "axis")
@@ -59,13 +60,15 @@ def scattered(s: Structure, model: Evaluated, feeds: list[Any], z0: Floats, freq
             "solved": (("frequency",), np.ones(count, dtype=bool)),
             "scattered_power": (("frequency", "port_in"), np.real(np.einsum("fqq->fq", form)), power),
             "absorbed_power": (("frequency", "port_in"), absorbed, power),
+            "outside_field": (("frequency", "port_in"), outside, {"units": "V/m", "long_name": "largest scattered field along the surface, for 1 V/m"}),
             "surface_point": (("patch", "axis"), points, {"units": "m"}),
             "surface_j": (axes, j.astype(np.complex64), amount),
             "surface_m": (axes, m.astype(np.complex64), {"units": "V·m"}),
         },
         coords={"frequency": ("frequency", frequency, {"units": "Hz"}), "port": [f.number for f in feeds], "port_in": names, "axis": ["x", "y", "z"]},
         attrs={
-            "engine": "transient", "lit": 1, "convention": "exp(+jωt), peak phasors, SI units", "unknowns": 6 * s.cells, "solves": len(runs), "cells": s.cells,
+            "engine": "transient", "lit": 1, "empty": int(model.empty), "layered": int(bool(model.surround.layers)),
+            "convention": "exp(+jωt), peak phasors, SI units", "unknowns": 6 * s.cells, "solves": len(runs), "cells": s.cells,
             "cells_per_wavelength": float(plan.cells_per_wavelength), "wall_distance": wall_distance(model) * plan.f_start / C0,
             "steps": sum(r.steps for r in runs), "time_step": s.step, "interpolation_error": 0.0, "energy_left": max(r.left for r in runs),
             "status": runs[0].reason if len(runs) == 1 else "; ".join(f"“{n}”: {r.reason}" for n, r in zip(names, runs, strict=True)),

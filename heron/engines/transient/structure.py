@@ -241,7 +241,7 @@ def structure(model: Evaluated, geometry: Geometry, wishes: list[list[tuple[floa
     bodies = geometry.placed.bodies if geometry.bodies else []
     largest = C0 / plan.f_stop / plan.cells_per_wavelength
     ground = model.surround.height if model.surround is not None and model.surround.kind == "ground" else None
-    low, high = _bounds(geometry, bodies, ground)
+    low, high = _bounds(geometry, bodies, ground, model)
     axes = [Axis(float(lo), float(hi), largest) for lo, hi in zip(low, high, strict=True)]
     for body in bodies:
         medium = media.get(body.material)
@@ -249,6 +249,7 @@ def structure(model: Evaluated, geometry: Geometry, wishes: list[list[tuple[floa
         _wishes(axes, body, largest, largest / max(index, 1.0), medium is not None)
     for part in geometry.parts:
         _wire_wishes(axes, part, [f for f in model.feeds if f is not None and f.part == part.name], largest)
+    _layer_wishes(axes, model, media, largest)
     least = FINEST * largest
     for i, refinement in enumerate(model.refinements):
         if refinement is not None:
@@ -354,20 +355,60 @@ def fill(s: Structure, model: Evaluated, geometry: Geometry) -> None:
     s.metal, s.conducts = np.zeros(nodes, dtype=bool), np.full(nodes, np.inf, dtype=np.float32)
     s.free_edge, s.free_face = np.ones(nodes, dtype=np.float32), np.ones(nodes, dtype=np.float32)
     s.cell_owner, s.edge_owner = np.zeros(s.shape, dtype=np.int16), np.zeros(nodes, dtype=np.int16)
-    bodies = geometry.placed.bodies if geometry.bodies else []
-    s.names = [b.name for b in bodies] + [p.name for p in geometry.parts]
+    bodies = geometry.placed.bodies if geometry.bodies and not model.empty else []
+    s.names = [b.name for b in bodies] + [p.name for p in geometry.parts if not model.empty]
+    covered: Floats = np.zeros(s.shape if model.surround is not None and model.surround.layers else (0, 0, 0))
     for number, body in enumerate(bodies, start=1):
         if body.solid and body.material in media:
-            _fill(s, body, media[body.material], model.plan, number)
+            _fill(s, body, media[body.material], model.plan, number, covered)
+    if covered.size:
+        _fill_layers(s, model, media, np.clip(covered, 0, 1))
     for number, body in enumerate(bodies, start=1):
         if body.material in conductors:
             way = conduct if body.solid else follow if stepped(body) else _sheet
             way(s, body, conductors[body.material].surface_resistance(centre), number)
-    _wires(s, model, geometry, centre)
+    if not model.empty:
+        _wires(s, model, geometry, centre)
 
 
-def _bounds(geometry: Geometry, bodies: list[Body], ground: float | None) -> tuple[Floats, Floats]:
+def layers_of(model: Evaluated) -> list[tuple[str, float, float]]:
+    """(material, lower, upper height in m) of layers, from above; the lowest may reach to −∞."""
+    out, top = [], model.surround.top if model.surround is not None else 0.0
+    for layer in model.surround.layers if model.surround is not None else []:
+        bottom = -np.inf if layer.thickness is None else top - layer.thickness
+        out.append((layer.material, bottom, top))
+        top = bottom
+    return out
+
+
+def _layer_wishes(axes: list[Axis], model: Evaluated, media: dict[str, Medium], largest: float) -> None:
+    """Lines on the boundaries of layers, cells that carry waves in them, also along them."""
+    for name, bottom, top in layers_of(model):
+        if name not in media:
+            raise ModelError(f"there is no medium “{name}” for a layer; choose one of the library or add it to this project", ("surround", "layers"))
+        index = max(1.0, float(np.sqrt(abs(media[name].epsilon(model.plan.f_stop)[0]))))
+        for axis in axes[:2]:
+            axis.largest = min(axis.largest, largest / index)
+        axes[2].marks += [z for z in (top, bottom) if np.isfinite(z)]
+        wanted = largest / index if np.isinf(bottom) else min(largest / index, max((top - bottom) / ACROSS, FINEST * largest / index))
+        axes[2].sizes.append((max(bottom, axes[2].low - 10 * abs(axes[2].high - axes[2].low) - 100 * largest), top, wanted))
+
+
+def _fill_layers(s: Structure, model: Evaluated, media: dict[str, Medium], covered: Floats) -> None:
+    """Layers in what bodies leave of every cell, ``covered`` being their share (nx, ny, nz)."""
+    for name, bottom, top in layers_of(model):
+        below, above = np.maximum(s.z[:-1], bottom), np.minimum(s.z[1:], top)
+        share = np.clip((above - below) / np.diff(s.z), 0, 1) * (1 - covered)
+        s.names.append(f"layer of {name}")
+        _put(s, (slice(None),) * 3, share, media[name], model.plan, len(s.names))
+
+
+def _bounds(geometry: Geometry, bodies: list[Body], ground: float | None, model: Evaluated) -> tuple[Floats, Floats]:
     corners = [c for b in bodies for c in b.bounds] + [p for part in geometry.parts for p in part.path.at(np.array(part.path.corners))]
+    heights = [z for _, *ends in layers_of(model) for z in ends if np.isfinite(z)]
+    if corners and heights:
+        middle = 0.5 * (np.min(corners, axis=0) + np.max(corners, axis=0))
+        corners += [np.array([middle[0], middle[1], z]) for z in heights]
     if not corners:
         raise ModelError("there is nothing to put on a grid", ("parts",))
     low, high = np.min(corners, axis=0), np.max(corners, axis=0)
@@ -514,9 +555,16 @@ def dispersive(medium: Medium, plan: Any) -> Rational | None:
     return rational(medium, plan.f_start, plan.f_stop)[0] if changes or eps[1].real < 1 else None
 
 
-def _fill(s: Structure, body: Body, medium: Medium, plan: Any, number: int) -> None:
+def _fill(s: Structure, body: Body, medium: Medium, plan: Any, number: int, covered: Floats) -> None:
+    where, share = filling.fractions(_corners(body, s.largest), *s.lines, parts=2 if dispersive(medium, plan) is None else SAMPLES_DISPERSIVE)
+    if covered.size:
+        covered[where] += share
+    _put(s, where, share, medium, plan, number)
+
+
+def _put(s: Structure, where: Any, share: Floats, medium: Medium, plan: Any, number: int) -> None:
+    """Adds a medium to cells ``where`` in place of vacuum, in its ``share`` of each."""
     law, centre = dispersive(medium, plan), 0.5 * (plan.f_start + plan.f_stop)
-    where, share = filling.fractions(_corners(body, s.largest), *s.lines, parts=2 if law is None else SAMPLES_DISPERSIVE)
     real = float(medium.epsilon(centre)[0].real)
     if s.means is not None and real > 0:
         s.means[0][where] += share * (real - 1)

@@ -1349,6 +1349,8 @@ export interface components {
             note: string;
             /** Baseline */
             baseline: boolean;
+            /** Empty */
+            empty: boolean;
             /** Engine */
             engine: string;
             /** Efficiency */
@@ -1414,6 +1416,8 @@ export interface components {
             note: string;
             /** Baseline */
             baseline: boolean;
+            /** Empty */
+            empty: boolean;
             /** Engine */
             engine: string;
             /** Efficiency */
@@ -1458,6 +1462,11 @@ export interface components {
             overrides: {
                 [key: string]: string;
             };
+            /**
+             * Empty
+             * @default false
+             */
+            empty: boolean;
         };
         /** Annotation */
         Annotation: {

@@ -18,13 +18,17 @@ export function RunStrip({ projectId, examination }: { projectId: number; examin
   const { data: all } = useQuery(runs(projectId));
   const [fault, setFault] = useState("");
   const solve = useMutation({
-    mutationFn: () => call<RunDetail>("POST", `/projects/${projectId}/runs`, {}),
+    mutationFn: (empty: boolean) => call<RunDetail>("POST", `/projects/${projectId}/runs`, { empty }),
     onSuccess: async () => { setFault(""); await client.invalidateQueries({ queryKey: runs(projectId).queryKey }); },
     onError: (e: Problem) => setFault(e.message),
   });
   const sound = examination !== undefined && !examination.problems.some((p) => p.level === "error");
+  const lit = useBench((s) => (s.document?.illuminations.length ?? 0) > 0);
   const ready = sound && role !== "reader" && state === "saved" && !solve.isPending;
-  useRegister("runs", [{ id: "solve", label: "Solve", group: "Run", shortcut: "Ctrl+Enter", enabled: ready, perform: () => solve.mutate() }]);
+  useRegister("runs", [
+    { id: "solve", label: "Solve", group: "Run", shortcut: "Ctrl+Enter", enabled: ready, perform: () => solve.mutate(false) },
+    { id: "noise-floor", label: "Solve without the parts: noise floor", group: "Run", enabled: ready && lit, perform: () => solve.mutate(true) },
+  ]);
   const forecast = examination?.forecast;
   return (
     <footer className="flex h-[74px] shrink-0 items-center gap-5 border-t border-rule bg-card px-4">
@@ -33,7 +37,8 @@ export function RunStrip({ projectId, examination }: { projectId: number; examin
         <p className="text-[11.500px] text-ink2">Forecast</p>
         <p className="num text-[12.500px]">{forecast && sound ? `${compact(forecast.size)} ${forecast.what} · ${bytes(forecast.memory_bytes)} · ${seconds(forecast.seconds)}` : "–"}</p>
       </div>
-      <Button look="main" disabled={!ready} onClick={() => solve.mutate()} title="Ctrl+Enter">Solve</Button>
+      <Button look="main" disabled={!ready} onClick={() => solve.mutate(false)} title="Ctrl+Enter">Solve</Button>
+      {lit && <button type="button" disabled={!ready} onClick={() => solve.mutate(true)} title="The same waves without the parts: what leaks out of the box of total fields" className="-ml-2 whitespace-nowrap text-heron hover:underline disabled:opacity-40">Noise floor</button>}
       {fault && <p role="alert" className="max-w-56 text-[12px] leading-tight text-rust">{fault}</p>}
       <ul className="ml-auto flex min-w-0 gap-3 overflow-hidden" aria-label="Recent runs">
         {all?.slice(0, 3).map((r) => <li key={r.number} className="shrink-0"><Chip projectId={projectId} line={r} /></li>)}

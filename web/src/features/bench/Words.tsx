@@ -9,7 +9,8 @@ import { SENTENCES, type Word } from "./sentences";
 
 /** A step as its sentence, with values that can be edited in place. */
 export function Words({ step, base, kind, examination }: { step: Step; base: Path; kind: string; examination?: Examination }) {
-  const sentence = SENTENCES[kind]!(step);
+  const lit = useBench((s) => (s.document?.illuminations.length ?? 0) > 0);
+  const sentence = SENTENCES[kind]!(step, lit);
   const lists = useLists(examination);
   const tight = (w: Word | undefined): boolean => typeof w === "string" && /^[,:;)]/.test(w);
   return (
@@ -22,6 +23,7 @@ export function Words({ step, base, kind, examination }: { step: Step; base: Pat
               <Fragment key={i}>
                 {typeof w === "string" ? w
                   : "pick" in w ? <PickButton base={base} word={w} />
+                  : "grow" in w ? <GrowButton base={base} word={w} />
                   : <Token path={[...base, ...w.token]} unit={w.unit} empty={w.empty} examination={examination} label={`${sentence.title} ${w.token.join(" ")}`} choices={typeof w.choices === "string" ? lists[w.choices] : w.choices} />}
               </Fragment>
             ))}
@@ -49,6 +51,14 @@ function useLists(examination?: Examination): Record<string, string[]> {
     everything: ["", ...document.parts.map((p) => p.name ?? "")],
     frames: ["", ...document.frames.map((f) => f.name ?? "")], files: uploads?.map((f) => f.name) ?? [],
   };
+}
+
+function GrowButton({ base, word }: { base: Path; word: Extract<Word, { grow: Path }> }) {
+  const edit = useBench((s) => s.edit);
+  const reader = useBench((s) => s.role === "reader");
+  const path = [...base, ...word.grow];
+  const change = (): void => edit((d) => { const list = (member(d, path) as unknown[] | undefined) ?? []; return replaced(d, path, word.by === undefined ? list.slice(0, -1) : [...list.map((l, n) => (n === list.length - 1 && (l as Step).thickness === null ? { ...(l as Step), thickness: "1 mm" } : l)), word.by]); });
+  return <button type="button" disabled={reader} onClick={change} className="rounded border border-rule px-1.5 text-[11.500px] text-heron hover:border-heron">{word.says}</button>;
 }
 
 /** Takes a rule from the next click on the stage. */

@@ -2,7 +2,9 @@
 import type { Path, Step } from "../../api/types";
 
 export type Choices = string[] | "conductors" | "materials" | "parts" | "bodies" | "everything" | "frames" | "files";
-export type Word = string | { token: Path; unit?: string; choices?: Choices; empty?: string } | { pick: Path; faces: boolean; many?: boolean; frame?: boolean };
+export type Word = string | { token: Path; unit?: string; choices?: Choices; empty?: string } | { pick: Path; faces: boolean; many?: boolean; frame?: boolean }
+  /** A button that adds a member to a list, or takes its last away. */
+  | { grow: Path; by?: unknown; says: string };
 export interface Sentence { title: string; words: Word[] }
 
 const t = (token: Path | string, unit?: string): Word => ({ token: Array.isArray(token) ? token : [token], unit });
@@ -25,7 +27,7 @@ const wire = (step: Step): Word[] => [", radius", t("radius", "1 m"), ", in", ma
 
 const SIDES = ["−x", "+x", "−y", "+y", "−z", "+z"].map((side) => `at\u00a0${side}`);
 
-export const SENTENCES: Record<string, (step: Step) => Sentence> = {
+export const SENTENCES: Record<string, (step: Step, lit?: boolean) => Sentence> = {
   wire: (s) => ({ title: "Wire", words: [name, "from", ...point("start"), "to", ...point("end"), ...wire(s)] }),
   polyline: (s) => ({
     title: "Bent wire",
@@ -127,12 +129,15 @@ export const SENTENCES: Record<string, (step: Step) => Sentence> = {
   scattered_cut: (s) => ({ title: "Scattered cut", words: [name, "all round in the plane φ =", t("phi", "1"), "every", t("step", "1"), ...((s.frequencies as unknown[] | undefined)?.length ? ["at", ...(s.frequencies as unknown[]).flatMap((_, i): Word[] => [...(i ? [","] : []), t(["frequencies", i], "1 Hz")])] : ["at the plan’s pattern frequencies"])] }),
   point_trace: () => ({ title: "Signal", words: [name, "against time at", ...point("point")] }),
   snapshots: () => ({ title: "Snapshots", words: [name, "every", t("interval", "1 s"), "on the plane from", ...point("corner"), "along", ...point("along"), "and across", ...point("across"), ",", t(["counts", 0], "1"), "by", t(["counts", 1], "1"), "points"] }),
-  surround: (s) => ({
+  surround: (s, lit) => ({
     title: "Surround",
     words: [
       ...(s.kind === "ground" ? [{ token: ["kind"], choices: ["open", "ground"] }, ": an infinite perfect plane at z =", t("height", "1 m"), ", open above"] as Word[] : [{ token: ["kind"], choices: ["open", "ground"] }, "on all sides"] as Word[]),
       "; on a grid, walls", { token: ["margin"], unit: "1 m", empty: "a quarter of the longest wavelength" }, "away",
-      ...(s.box == null ? [] : [", box of total fields", { token: ["box"], unit: "1 m", empty: "a few cells inside the walls" }, "round the model"] as Word[]),
+      ...(s.box == null && !lit ? [] : [", box of total fields", { token: ["box"], unit: "1 m", empty: "a few cells inside the walls" }, "round the model"] as Word[]),
+      ...((s.layers as Step[] | undefined)?.length ? ["; layers below z =", t("top", "1 m"), ...(s.layers as Step[]).flatMap((_, n): Word[] => [n ? "," : ":", { token: ["layers", n, "material"], choices: "materials" }, { token: ["layers", n, "thickness"], unit: "1 m", empty: "for ever" }])] as Word[] : []),
+      ...(lit ? [{ grow: ["layers"], by: { material: "fused quartz", thickness: null }, says: "layer below" }] as Word[] : []),
+      ...((s.layers as Step[] | undefined)?.length ? [{ grow: ["layers"], says: "take the lowest away" }] as Word[] : []),
       ...SIDES.flatMap((side, n): Word[] => [n ? "," : ":", { token: ["walls", n], choices: ["open", "electric", "magnetic"] }, side]),
       "; mirror planes", ...["x", "y", "z"].flatMap((axis, k): Word[] => [k ? "," : ":", { token: ["mirror", k], choices: ["none", "electric", "magnetic"] }, `at\u00a0${axis}\u00a0=\u00a00`]),
     ],
@@ -149,7 +154,7 @@ export const SENTENCES: Record<string, (step: Step) => Sentence> = {
 };
 
 function plain(word: Word): Word {
-  return typeof word === "string" || "pick" in word ? word : { ...word, unit: "1" };
+  return typeof word === "string" || "pick" in word || "grow" in word ? word : { ...word, unit: "1" };
 }
 
 type Fresh = { chapter: string; group: string; label: string; step: Step };

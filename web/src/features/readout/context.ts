@@ -47,5 +47,5 @@ export function labels(lines: RunLine[]): string[] {
   // Of values that follow from one another the first is enough, if it tells all runs apart.
   const enough = differing.find((n) => new Set(lines.map((r) => r.values[n]?.value)).size === lines.length);
   const used = enough ? [enough] : differing.slice(0, 2);
-  return lines.map((r) => (lines.length < 2 || used.length === 0 ? `run ${r.number}` : `${r.number}: ${used.map((n) => `${n} ${quantity(r.values[n]!.value, r.values[n]!.unit, 4)}`).join(", ")}`));
+  return lines.map((r) => (r.empty ? `${r.number}: noise floor` : lines.length < 2 || used.length === 0 ? `run ${r.number}` : `${r.number}: ${used.map((n) => `${n} ${quantity(r.values[n]!.value, r.values[n]!.unit, 4)}`).join(", ")}`));
 }

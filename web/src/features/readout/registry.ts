@@ -13,7 +13,7 @@ export interface Kind { kind: string; title: string; group: string; width?: numb
 const capture = (kind: string, words: string) => (s: Shown): string | null => (s.sweep.captures.some((c) => c.kind === kind) ? null : `run ${s.line.number} has no ${words}; add one on the Bench`);
 
 const driven = (s: Shown): string | null => (s.sweep.illuminations.length ? `run ${s.line.number} is lit by a wave and has no feed that is driven` : null);
-const lit = (s: Shown): string | null => (s.sweep.illuminations.length ? null : `run ${s.line.number} is driven; light the model with a plane wave on the Bench`);
+const lit = (s: Shown): string | null => (s.sweep.layered ? `run ${s.line.number} is lit over layers, and the far field above them is not known yet` : s.sweep.illuminations.length ? null : `run ${s.line.number} is driven; light the model with a plane wave on the Bench`);
 
 const ALL: Kind[] = [
   { kind: "s-parameters", title: "S-parameters", group: "Matching", Card: Scattering },
@@ -32,7 +32,7 @@ const ALL: Kind[] = [
   { kind: "phase-centre", title: "Phase centre", group: "Far field", Card: PhaseCentreCard },
   { kind: "rcs", title: "Radar cross-section", group: "Scattering", missing: lit, Card: CrossSection },
   { kind: "scattered-cuts", title: "Scattered all round", group: "Scattering", missing: lit, Card: ScatteredCuts },
-  { kind: "sections", title: "Cross-sections of power", group: "Scattering", missing: lit, Card: PowerSections },
+  { kind: "sections", title: "Cross-sections of power", group: "Scattering", missing: (s) => (s.sweep.layered ? null : lit(s)), Card: PowerSections },
   { kind: "current", title: "Current along wires", group: "Fields", missing: (s) => (s.sweep.wires ? null : `run ${s.line.number} has no wires whose current was solved for`), Card: Current },
   { kind: "surface-current", title: "Surface current", group: "Fields", missing: (s) => (s.sweep.surfaces.length ? null : `run ${s.line.number} has no capture of surface currents; add one on the Bench`), Card: SurfaceCurrent },
   { kind: "near-line", title: "Near field on a line", group: "Fields", missing: capture("near_line", "near field on a line"), Card: NearLine },
@@ -47,5 +47,5 @@ const ALL: Kind[] = [
   { kind: "note", title: "Note", group: "Verdict", Card: Note },
 ];
 /** Of those about ports and radiation, only driven runs have something; the pattern in space of lit ones is their cross-section. */
-export const KINDS: Kind[] = ALL.map((k) => ((k.group === "Matching" || k.group === "Far field" || k.kind === "figures") && k.kind !== "pattern" && k.kind !== "map" ? { ...k, missing: driven } : k));
+export const KINDS: Kind[] = ALL.map((k) => ((k.group === "Matching" || k.group === "Far field" || k.kind === "figures") && k.kind !== "pattern" && k.kind !== "map" ? { ...k, missing: driven } : k.group === "Far field" ? { ...k, missing: (s: Shown) => (s.sweep.layered ? lit(s) : null) } : k));
 export const kindOf = (kind: string): Kind | undefined => KINDS.find((k) => k.kind === kind);

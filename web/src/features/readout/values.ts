@@ -3,7 +3,7 @@ import type { Packet } from "../../api/client";
 import type { SpecState } from "../../api/types";
 import { quantity } from "../../format";
 
-export const WHATS = { e: ["|E|", "V/m"], h: ["|H|", "A/m"], ex: ["Ex", "V/m"], ey: ["Ey", "V/m"], ez: ["Ez", "V/m"], hx: ["Hx", "A/m"], hy: ["Hy", "A/m"], hz: ["Hz", "A/m"], s: ["|S|", "W/m²"], sx: ["Sx", "W/m²"], sy: ["Sy", "W/m²"], sz: ["Sz", "W/m²"], w: ["|E|/|H|", "Ω"] } as const;
+export const WHATS = { e: ["|E|", "V/m"], h: ["|H|", "A/m"], ex: ["Ex", "V/m"], ey: ["Ey", "V/m"], ez: ["Ez", "V/m"], hx: ["Hx", "A/m"], hy: ["Hy", "A/m"], hz: ["Hz", "A/m"], s: ["|S|", "W/m²"], sx: ["Sx", "W/m²"], sy: ["Sy", "W/m²"], sz: ["Sz", "W/m²"], w: ["|E|/|H|", "Ω"], r: ["|E|/|E0|", ""] } as const;
 export type What = keyof typeof WHATS;
 /** The steady value at every point of a near field or, with a phase in rad, the value at that moment: of a component with its sign, of a vector its size. */
 export function pointValues(p: Packet, phase: number | null): Float64Array {

@@ -5,7 +5,7 @@ import { useQueries, useQuery } from "@tanstack/react-query";
 import { useEffect, useMemo, useState } from "react";
 import { evaluated, examination, field, run as runDetail } from "../../../api/queries";
 import type { Decay, Model } from "../../../api/types";
-import { fixed, quantity } from "../../../format";
+import { fixed, quantity, scaled } from "../../../format";
 import { HeatMap } from "../../../plots/HeatMap";
 import { type Curve, LinePlot } from "../../../plots/LinePlot";
 import { ArrowLens, SurfaceLens } from "../../../stage/Lenses";
@@ -42,17 +42,21 @@ export function PhaseBar({ phase }: { phase: ReturnType<typeof usePhase> }) {
 }
 
 const WHAT_NAMES = Object.entries(WHATS).map(([k, [name]]) => [k as What, name] as const);
+const isLit = (s: Shown | undefined): boolean => (s?.sweep.illuminations.length ?? 0) > 0;
+/** What amplitudes refer to. */
+const under = (s: Shown | undefined): string => (isLit(s) ? "as lit" : "for 1 W available");
 type Form = "db" | "size" | "moment";
 
 const decibel = (v: number, what: What): number => (what[0] === "s" ? 10 : 20) * Math.log10(Math.max(Math.abs(v), 1e-12));
-const steady = (what: What): boolean => what[0] === "s" || what === "w";
+const steady = (what: What): boolean => what[0] === "s" || what === "w" || what === "r";
 
 function useField(props: CardProps): { what: What; form: Form; choices: React.ReactNode; unit: string } {
   const [what, setWhat] = useSetting<What>(props, "what", "e");
   const [form, setForm] = useSetting<Form>(props, "form", "db");
+  const lit = isLit(useDesk().shown[0]);
   const own = steady(what) && form === "moment" ? "size" : form;
-  const unit = own === "db" ? `dB over 1 ${WHATS[what][1]}` : WHATS[what][1];
-  return { what, form: own, unit, choices: <><Choice label="Field" value={what} options={WHAT_NAMES} onChange={setWhat} /> · <Choice label="Form" value={own} options={[["db", "dB"], ["size", "magnitude"], ...(steady(what) ? [] : [["moment", "at a moment"] as const])]} onChange={setForm} /></> };
+  const unit = own === "db" ? (WHATS[what][1] ? `dB over 1 ${WHATS[what][1]}` : "dB") : WHATS[what][1];
+  return { what, form: own, unit, choices: <><Choice label="Field" value={what} options={WHAT_NAMES.filter(([k]) => k !== "r" || lit)} onChange={setWhat} /> · <Choice label="Form" value={own} options={[["db", "dB"], ["size", "magnitude"], ...(steady(what) ? [] : [["moment", "at a moment"] as const])]} onChange={setForm} /></> };
 }
 
 /** The captures of one kind, and a way to choose among them. */
@@ -93,7 +97,7 @@ export function Current(props: CardProps) {
   const domain: Record<typeof form, [number, number]> = { size: [0, 1.06e3 * peak || 1], db: [-40, 0], normal: [0, 1.05], phase: [-180, 180], moment: [-1.06e3 * peak || -1, 1.06e3 * peak || 1] };
   return (
     <Card title="Current" note={<>along <Choice label="Part" value={part ?? ""} options={parts.map((p) => [p, p] as const)} onChange={setPart} /> · <Choice label="Form" value={form} options={[["size", "magnitude"], ["db", "dB"], ["normal", "normalised"], ["phase", "phase"], ["moment", "at a moment"]]} onChange={setForm} /></>}
-      badges={curves.length ? [{ text: `peak ${quantity(peak, "A", 3)} for 1 W available` }] : []} frames={form === "moment" ? phase.frames : undefined} table={curves[0] && (() => ({ columns: ["fraction", form], rows: Array.from(curves[0]!.x, (x, i) => [x, curves[0]!.y[i] ?? null]) }))}>
+      badges={curves.length ? [{ text: `peak ${quantity(peak, "A", 3)} ${under(shown[0])}` }] : []} frames={form === "moment" ? phase.frames : undefined} table={curves[0] && (() => ({ columns: ["fraction", form], rows: Array.from(curves[0]!.x, (x, i) => [x, curves[0]!.y[i] ?? null]) }))}>
       <span hidden data-fetching={pending} />
       {curves.length > 0 && (
         <div className="flex h-full flex-col"><div className="min-h-0 flex-1"><LinePlot curves={curves} x={{ unit: "", factor: 1, label: "fraction of length" }} y={{ unit: { size: "mA", moment: "mA", db: "dB of its peak", normal: "of its peak", phase: "°" }[form], domain: domain[form] }} labels /></div>{form === "moment" && <PhaseBar phase={phase} />}</div>
@@ -117,7 +121,7 @@ export function SurfaceCurrent(props: CardProps) {
   const peak = useMemo(() => { const { re, im } = data?.arrays ?? {}; let m = 0; if (re && im) for (let q = 0; q < re.data.length / 3; q++) m = Math.max(m, Math.hypot(...[0, 1, 2].flatMap((k) => [re.data[3 * q + k]!, im.data[3 * q + k]!]))); return m; }, [data]);
   return (
     <Card title="Surface current" note={<>{names.length > 1 ? <Choice label="Capture" value={name} options={names.map((n) => [n, n] as const)} onChange={choose} /> : name} · <Choice label="Form" value={form} options={[["db", "dB"], ["linear", "magnitude"], ["moment", "at a moment"], ["arrows", "arrows"]]} onChange={setForm} /><RunChoice {...one} /></>}
-      badges={[{ text: `largest ${quantity(peak, "A/m", 3)} for 1 W available` }, { text: form === "linear" || form === "moment" ? "in proportion, up to 98 % of all" : "40 dB down to dark" }]} frames={moving ? phase.frames : undefined}>
+      badges={[{ text: `largest ${quantity(peak, "A/m", 3)} ${under(one.run)}` }, { text: form === "linear" || form === "moment" ? "in proportion, up to 98 % of all" : "40 dB down to dark" }]} frames={moving ? phase.frames : undefined}>
       <span hidden data-fetching={isFetching} />
       {data && looked && (
         <div className="flex h-full flex-col">
@@ -163,10 +167,10 @@ export function NearLine(props: CardProps) {
   }, [all, what, form, phase.phase, key]); // eslint-disable-line react-hooks/exhaustive-deps
   return (
     <Card title="Near field on a line" note={<>{choice} · {choices}</>} frames={form === "moment" ? phase.frames : undefined} extra={name ? [vtk(projectId, shown[0]!.line.number, name, cursor)] : []}
-      badges={curves[0] ? [{ text: `largest ${quantity(most, WHATS[what][1], 3)} for 1 W available` }, ...(fit?.length_m ? [{ text: `|E| ${fit.length_m > 0 ? "falls" : "grows"} to 1/e over ${quantity(Math.abs(fit.length_m), "m", 3)} (±${fixed(fit.rest_db, 1)} dB)` }] : [])] : []}
+      badges={curves[0] ? [{ text: `largest ${quantity(most, WHATS[what][1], 3)} ${what === "r" ? "times" : under(shown[0])}` }, ...(fit?.length_m ? [{ text: `|E| ${fit.length_m > 0 ? "falls" : "grows"} to 1/e over ${quantity(Math.abs(fit.length_m), "m", 3)} (±${fixed(fit.rest_db, 1)} dB)` }] : [])] : []}
       table={curves[0] && (() => ({ columns: ["distance_m", `${WHATS[what][0]} ${unit}`.replace(/[^\w]+/g, "_")], rows: Array.from(curves[0]!.x, (x, i) => [x, curves[0]!.y[i] ?? null]) }))}>
       <span hidden data-fetching={pending} />
-      {curves.length > 0 && <div className="flex h-full flex-col"><div className="min-h-0 flex-1"><LinePlot curves={curves} x={{ unit: "mm", factor: 1e-3, label: "distance" }} y={{ unit, domain: form === "moment" ? [-1.5 * most, 1.5 * most] : undefined }} labels /></div>{form === "moment" && <PhaseBar phase={phase} />}</div>}
+      {curves.length > 0 && <div className="flex h-full flex-col"><div className="min-h-0 flex-1"><LinePlot curves={curves} x={{ ...scaled(Number(curves[0]!.x[curves[0]!.x.length - 1] ?? 1), "m"), label: "distance" }} y={{ unit, domain: form === "moment" ? [-1.5 * most, 1.5 * most] : undefined }} labels /></div>{form === "moment" && <PhaseBar phase={phase} />}</div>}
     </Card>
   );
 }

@@ -33,11 +33,11 @@ export function CrossSection(props: CardProps) {
 
 export function PowerSections(props: CardProps) {
   const { shown } = useDesk();
-  const kinds = ["extinction", "scattered", "absorbed"] as const;
+  const kinds = shown[0]!.sweep.layered ? (["absorbed"] as const) : (["extinction", "scattered", "absorbed"] as const);
   return (
     <CurveCard
       props={props} title="Cross-sections of power" lines={(shown.length > 1 ? kinds.slice(0, 1) : kinds).map((k) => ({ formula: `${k}_section`, name: k }))} y={{ unit: "m²" }}
-      note={shown.length > 1 ? "extinction" : "taken from the wave, scattered, absorbed"} badges={(value) => (shown.length > 1 ? [] : kinds.map((k, n) => ({ text: `${k} ${value(n) === null ? "–" : quantity(value(n)!, "m²", 3)}` })))}
+      note={kinds.length === 1 ? "absorbed in the box" : shown.length > 1 ? "extinction" : "taken from the wave, scattered, absorbed"} badges={(value) => (shown.length > 1 ? [] : kinds.map((k, n) => ({ text: `${k} ${value(n) === null ? "–" : quantity(value(n)!, "m²", 3)}` })))}
     />
   );
 }

@@ -4,7 +4,7 @@ import { useEffect, useMemo, useState } from "react";
 import { packet } from "../../../api/client";
 import { signals } from "../../../api/queries";
 import { nearest, useCursor } from "../../../app/cursor";
-import { number, quantity } from "../../../format";
+import { number, quantity, scaled } from "../../../format";
 import { HeatMap } from "../../../plots/HeatMap";
 import { type Curve, LinePlot } from "../../../plots/LinePlot";
 import { series } from "../../../plots/scale";
@@ -32,6 +32,9 @@ export function PowerFlux(props: CardProps) {
   );
 }
 
+/** For times in ns. */
+const timeAxis = (time: ArrayLike<number>): { unit: string; factor: number } => { const { unit, factor } = scaled(1e-9 * Number(time[time.length - 1] ?? 1), "s"); return { unit, factor: 1e9 * factor }; };
+
 export function Signal(props: CardProps) {
   const { projectId, shown } = useDesk();
   const [name, choice] = useCapture(props, "point_trace");
@@ -55,9 +58,9 @@ export function Signal(props: CardProps) {
   const title = over === "time" ? "time_ns" : "frequency_hz";
   return (
     <Card title="Signal at a point" note={<>{choice} · <Choice label="Field" value={what} options={[["e", "E"], ["h", "H"]]} onChange={setWhat} /> · <Choice label="Over" value={over} options={[["time", "against time"], ["frequency", "spectrum"]]} onChange={setOver} /></>}
-      badges={data ? [{ text: `largest ${quantity(peak, what === "e" ? "V/m" : "A/m", 3)}` }, { text: "pulse of 1 √W at port 1" }] : []}
+      badges={data ? [{ text: `largest ${quantity(peak, what === "e" ? "V/m" : "A/m", 3)}` }, { text: shown[0]!.sweep.illuminations.length ? "pulse of 1 V/m" : "pulse of 1 √W at port 1" }] : []}
       table={curves[0] && (() => ({ columns: [title, ...curves.map((c) => c.label!)], rows: Array.from(curves[0]!.x, (t, n) => [t, ...curves.map((c) => c.y[n] ?? null)]) }))}>
-      {curves.length > 0 && (over === "time" ? <LinePlot curves={curves} x={{ unit: "ns", factor: 1, label: "time" }} y={{ unit: what === "e" ? "V/m" : "A/m" }} labels /> : <LinePlot curves={curves} x={axis(shown)} y={{ unit: "dB", domain: [-60, 3] }} labels />)}
+      {curves.length > 0 && (over === "time" ? <LinePlot curves={curves} x={{ ...timeAxis(curves[0]!.x), label: "time" }} y={{ unit: what === "e" ? "V/m" : "A/m" }} labels /> : <LinePlot curves={curves} x={axis(shown)} y={{ unit: "dB", domain: [-60, 3] }} labels />)}
     </Card>
   );
 }
