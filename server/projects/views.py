@@ -15,7 +15,7 @@ from heron.checks import Examination, examine
 from heron.engines.transient.cut import cut
 from heron.engines.transient.incidence import box_corners, plane_wave
 from heron.engines.transient.pulse import pulse_of
-from heron.engines.transient.structure import fill
+from heron.engines.transient.structure import fill, layers_of
 from heron.errors import HeronError
 from heron.geometry import Geometry
 from heron.geometry.bodies import Body, cached
@@ -62,6 +62,7 @@ def examination_view(e: Examination, have: set[str] | None = None) -> dict[str, 
         "ground": e.model.surround.height if e.model.surround and e.model.surround.kind == "ground" else None,
         "illuminations": [_arrow(light) for light in e.model.illuminations],
         "captures": [_capture(e, c) for c in e.model.captures],
+        "layers": [{"material": name, "top": top} for name, _, top in layers_of(e.model)] if e.model.surround else [],
         "frames": [{"name": n, "matrix": m.ravel().tolist()} for n, m in build_frames(e.model, []).items() if n],
         "problems": [asdict(p) for p in e.problems],
         "forecast": asdict(e.forecast) if e.forecast else None,

@@ -9,6 +9,7 @@ import sys
 import time
 import urllib.request
 from collections.abc import Iterator
+from typing import Any
 
 import psycopg
 import pytest
@@ -74,6 +75,18 @@ def add_person(name: str, password: str) -> None:
     code = f"from server.accounts.models import User; User.objects.create_user({name!r}, password={password!r})"
     env = {**os.environ, "ODD_HERON_DATABASE_URL": f"{load().database_url.rsplit('/', 1)[0]}/{DATABASE}"}
     subprocess.run([sys.executable, "manage.py", "shell", "-c", code], cwd=ROOT, env=env, check=True, capture_output=True)
+
+
+CALL = """async ([method, path, body]) => {
+  const token = /csrftoken=([^;]+)/.exec(document.cookie)[1];
+  const r = await fetch('/api' + path, { method, headers: { 'X-CSRFToken': token, 'Content-Type': 'application/json' }, body: body === null ? undefined : JSON.stringify(body) });
+  return r.status === 204 ? null : await r.json();
+}"""
+
+
+def call(page: Page, method: str, path: str, body: object = None) -> Any:
+    """Asks the API as the person who is signed in on the page."""
+    return page.evaluate(CALL, [method, path, body])
 
 
 def sign_in(page: Page, site: str, name: str = USERNAME, password: str = PASSWORD) -> None:

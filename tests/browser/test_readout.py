@@ -11,20 +11,9 @@ from pathlib import Path
 import pytest
 from playwright.sync_api import Browser, Page, expect
 
-from tests.browser.conftest import add_person, sign_in
+from tests.browser.conftest import add_person, call, sign_in
 
 pytestmark = pytest.mark.browser
-
-CALL = """async ([method, path, body]) => {
-  const token = /csrftoken=([^;]+)/.exec(document.cookie)[1];
-  const r = await fetch('/api' + path, { method, headers: { 'X-CSRFToken': token, 'Content-Type': 'application/json' }, body: body === null ? undefined : JSON.stringify(body) });
-  return r.status === 204 ? null : await r.json();
-}"""
-
-
-def call(page: Page, method: str, path: str, body: object = None) -> object:
-    return page.evaluate(CALL, [method, path, body])
-
 
 @pytest.fixture(scope="module")
 def project(site: str, browser: Browser) -> int:

@@ -133,12 +133,13 @@ def test_building_from_nothing_by_keyboard(page: Page) -> None:
 
 def test_lenses_and_themes(page: Page) -> None:
     open_project(page, "Twin loops")
-    shots = set()
+    shots = []
     for lens in ("shape", "current", "near field", "pattern"):
         page.get_by_text(lens, exact=True).click()
         page.wait_for_timeout(1200)
-        shots.add(page.locator("[data-stage] canvas").screenshot())
-    assert len(shots) == 4
+        shots.append(page.locator("[data-stage] canvas").screenshot())
+    assert len(set(shots)) == 4
+    assert len(shots[3]) > 1.3 * len(shots[0]), "a pattern is drawn, whose shades a picture of two thin loops has not"
     background = page.evaluate("getComputedStyle(document.body).backgroundColor")
     page.keyboard.press("Control+Shift+L")
     page.wait_for_timeout(300)

@@ -48,6 +48,7 @@ export interface Examination {
   captures: ({ name: string; kind: string; points: [number, number, number][] } | null)[];
   /** Unit vectors: which way each wave travels, and its electric field. */
   illuminations: ({ name: string; travels: [number, number, number]; electric: [number, number, number] } | null)[];
+  layers: { material: string; top: number }[];
   frames: { name: string; matrix: number[] }[];
   problems: Finding[];
   forecast: { engine: string; size: number; what: string; memory_bytes: number; seconds: number; solves: number } | null;

@@ -9,7 +9,7 @@ interface Props { columns: number; rows: number; values: ArrayLike<number>; low:
 export function HeatMap({ columns, rows, values, low, high, width_m, height_m, unit, signed = false, sides }: Props) {
   const [ref, size] = useSize();
   const canvas = useRef<HTMLCanvasElement>(null);
-  const room = { w: size.width - 76, h: size.height - 22 };
+  const room = { w: size.width - 64, h: size.height - 22 };
   const scale = Math.max(0, Math.min(room.w / width_m, room.h / height_m));
   useEffect(() => {
     const context = canvas.current?.getContext("2d");
@@ -29,11 +29,11 @@ export function HeatMap({ columns, rows, values, low, high, width_m, height_m, u
         <>
           <figure>
             <canvas ref={canvas} width={columns} height={rows} style={{ width: width_m * scale, height: height_m * scale }} data-plot />
-            <figcaption className="mt-0.5">{sides ? `${sides[0]} →, ${sides[1]} ↑` : `${side(width_m)} × ${side(height_m)}`}</figcaption>
+            <figcaption className="mt-0.5">{sides ? `${sides[0]} →, ${sides[1]} ↑` : `${side(width_m)} × ${side(height_m)}`}{unit && ` · ${unit}`}</figcaption>
           </figure>
           <div className="flex gap-1.5" style={{ height: height_m * scale }}>
             <span className="w-2.5 rounded-sm" style={{ background: signed ? SIGNED_CSS : RAMP_CSS }} />
-            <span className="flex flex-col justify-between whitespace-nowrap"><span>{number(high, 3)} {unit}</span><span>{number(low, 3)}</span></span>
+            <span className="flex flex-col justify-between whitespace-nowrap"><span>{number(high, 3)}</span><span>{number(low, 3)}</span></span>
           </div>
         </>
       )}

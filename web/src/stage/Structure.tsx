@@ -22,7 +22,13 @@ export function Structure({ examination, extent, quiet, drawn = true }: { examin
   const floor = examination.ground ?? extent.center[2] - extent.size * 0.62;
   return (
     <>
-      <Floor at={[extent.center[0], extent.center[1], floor]} size={extent.size} solid={examination.ground !== null} />
+      {examination.layers.length === 0 && <Floor at={[extent.center[0], extent.center[1], floor]} size={extent.size} solid={examination.ground !== null} />}
+      {examination.layers.map((l, i) => (
+        <group key={`layer${i}`}>
+          <Floor at={[extent.center[0], extent.center[1], l.top]} size={extent.size} solid />
+          {!quiet && <Html position={[extent.center[0] + 0.5 * extent.size, extent.center[1] + 0.5 * extent.size, l.top]} zIndexRange={[4, 0]} className="pointer-events-none"><span className="whitespace-nowrap text-[11.500px] text-ink2">{l.material} below</span></Html>}
+        </group>
+      ))}
       <Bodies examination={examination} extent={extent} quiet={quiet} drawn={drawn} />
       {examination.shapes.map((s) => <Part key={s.name} shape={s} extent={extent} />)}
       {examination.feeds.map((p, i) => p && (

@@ -9,5 +9,5 @@ export function extentOf(examination: Examination | undefined): Extent {
   const axis = (i: 0 | 1 | 2): [number, number] => points.reduce<[number, number]>((b, p) => [Math.min(b[0], p[i]), Math.max(b[1], p[i])], [Infinity, -Infinity]);
   const box = [axis(0), axis(1), axis(2)];
   const center = box.map(([a, b]) => (a + b) / 2) as [number, number, number];
-  return { center, size: Math.max(...box.map(([a, b]) => b - a), 1e-6) };
+  return { center, size: Math.max(...box.map(([a, b]) => b - a), 1e-12) };
 }

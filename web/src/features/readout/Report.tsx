@@ -3,7 +3,8 @@ import { Link, useParams } from "@tanstack/react-router";
 import { examination, project, run as runDetail } from "../../api/queries";
 import type { Model } from "../../api/types";
 import { useAt } from "../../app/cursor";
-import { compact, number, quantity } from "../../format";
+import { number, quantity } from "../../format";
+import { size } from "./values";
 import { Button } from "../../ui/Button";
 import { Mark, type State } from "../../ui/Mark";
 import { Sketch } from "../shelf/Sketch";
@@ -57,7 +58,7 @@ export function Report() {
               </section>
               <section><h2 className="mb-1 font-semibold">Plan</h2>
                 <table className="num w-full text-[11.500px]"><tbody>{plan.map(([n, v]) => <tr key={n} className="border-b border-faint"><td className="pr-2 font-sans">{n.replace(/_/g, " ")}</td><td className="break-all text-right">{Array.isArray(v) ? v.join(", ") : first.line.values[String(v)] ? quantity(first.line.values[String(v)]!.value, first.line.values[String(v)]!.unit, 5) : String(v)}</td></tr>)}
-                  <tr><td className="font-sans">size</td><td className="text-right">{compact(run?.unknowns ?? 0)} {run?.engine === "transient" ? "cells" : "unknowns"}, {number(run?.wall_s ?? 0, 2)} s</td></tr></tbody></table>
+                  <tr><td className="font-sans">size</td><td className="text-right">{size(run)}, {number(run?.wall_s ?? 0, 2)} s</td></tr></tbody></table>
               </section>
               <section><h2 className="mb-1 font-semibold">Trust: {run?.grade}</h2>
                 <ul className="text-[12px]">{trust.map((t) => <li key={t.name} className="flex items-center gap-2 border-b border-faint py-0.5"><Mark state={t.mark} /><span>{t.name}</span><span className="num ml-auto text-right">{t.value}</span></li>)}</ul>

@@ -1,7 +1,7 @@
 /** What cards make of what the server sends: fields at a moment, the words of bands and spec lines. */
 import type { Packet } from "../../api/client";
 import type { SpecState } from "../../api/types";
-import { quantity } from "../../format";
+import { compact, quantity } from "../../format";
 
 export const WHATS = { e: ["|E|", "V/m"], h: ["|H|", "A/m"], ex: ["Ex", "V/m"], ey: ["Ey", "V/m"], ez: ["Ez", "V/m"], hx: ["Hx", "A/m"], hy: ["Hy", "A/m"], hz: ["Hz", "A/m"], s: ["|S|", "W/m²"], sx: ["Sx", "W/m²"], sy: ["Sy", "W/m²"], sz: ["Sz", "W/m²"], w: ["|E|/|H|", "Ω"], r: ["|E|/|E0|", ""] } as const;
 export type What = keyof typeof WHATS;
@@ -20,6 +20,9 @@ export function specFormula(spec: NonNullable<SpecState["spec"]>): string {
   if (spec.level) return `db${spec.level}(${bare})`;
   return spec.unit === "%" ? `100*${spec.formula}` : spec.formula;
 }
+
+/** How large a run was: cells of a grid, of six unknowns each, or unknowns. */
+export const size = (run: { unknowns?: number | null; engine?: string } | undefined): string => (run?.engine === "transient" ? `${compact((run.unknowns ?? 0) / 6)} cells` : `${compact(run?.unknowns ?? 0)} unknowns`);
 
 /** "2.407–2.438 GHz": the unit once, if both have it. */
 export function span(b: { low_hz: number; high_hz: number }): string {

@@ -43,6 +43,7 @@ export function PhaseBar({ phase }: { phase: ReturnType<typeof usePhase> }) {
 
 const WHAT_NAMES = Object.entries(WHATS).map(([k, [name]]) => [k as What, name] as const);
 const isLit = (s: Shown | undefined): boolean => (s?.sweep.illuminations.length ?? 0) > 0;
+const STRAIGHT_DB = 3; // from an exponential: beyond, a field along a line does not decay
 /** What amplitudes refer to. */
 const under = (s: Shown | undefined): string => (isLit(s) ? "as lit" : "for 1 W available");
 type Form = "db" | "size" | "moment";
@@ -167,7 +168,7 @@ export function NearLine(props: CardProps) {
   }, [all, what, form, phase.phase, key]); // eslint-disable-line react-hooks/exhaustive-deps
   return (
     <Card title="Near field on a line" note={<>{choice} · {choices}</>} frames={form === "moment" ? phase.frames : undefined} extra={name ? [vtk(projectId, shown[0]!.line.number, name, cursor)] : []}
-      badges={curves[0] ? [{ text: `largest ${quantity(most, WHATS[what][1], 3)} ${what === "r" ? "times" : under(shown[0])}` }, ...(fit?.length_m ? [{ text: `|E| ${fit.length_m > 0 ? "falls" : "grows"} to 1/e over ${quantity(Math.abs(fit.length_m), "m", 3)} (±${fixed(fit.rest_db, 1)} dB)` }] : [])] : []}
+      badges={curves[0] ? [{ text: `largest ${quantity(most, WHATS[what][1], 3)} ${what === "r" ? "times" : under(shown[0])}` }, ...(fit?.length_m && fit.rest_db < STRAIGHT_DB ? [{ text: `|E| ${fit.length_m > 0 ? "falls" : "grows"} to 1/e over ${quantity(Math.abs(fit.length_m), "m", 3)} (±${fixed(fit.rest_db, 1)} dB)` }] : [])] : []}
       table={curves[0] && (() => ({ columns: ["distance_m", `${WHATS[what][0]} ${unit}`.replace(/[^\w]+/g, "_")], rows: Array.from(curves[0]!.x, (x, i) => [x, curves[0]!.y[i] ?? null]) }))}>
       <span hidden data-fetching={pending} />
       {curves.length > 0 && <div className="flex h-full flex-col"><div className="min-h-0 flex-1"><LinePlot curves={curves} x={{ ...scaled(Number(curves[0]!.x[curves[0]!.x.length - 1] ?? 1), "m"), label: "distance" }} y={{ unit, domain: form === "moment" ? [-1.5 * most, 1.5 * most] : undefined }} labels /></div>{form === "moment" && <PhaseBar phase={phase} />}</div>}
@@ -205,7 +206,7 @@ export function NearPlane(props: CardProps) {
   }, [data, what, form, phase.phase]);
   if (!name) return <Card title="Near field on a plane"><Nothing>This run has no capture on a plane.</Nothing></Card>;
   return (
-    <Card title="Near field on a plane" note={<>{choice} · {choices}<RunChoice {...one} /></>} badges={data ? [{ text: `run ${first.line.number}, 1 W available` }] : []} frames={form === "moment" ? phase.frames : undefined} extra={[vtk(projectId, first.line.number, name, cursor)]}>
+    <Card title="Near field on a plane" note={<>{choice} · {choices}<RunChoice {...one} /></>} badges={data ? [{ text: `run ${first.line.number}, ${what === "r" ? "times the incident" : under(first)}` }] : []} frames={form === "moment" ? phase.frames : undefined} extra={[vtk(projectId, first.line.number, name, cursor)]}>
       <span hidden data-fetching={isFetching} />
       {map && <div className="flex h-full flex-col"><div className="min-h-0 flex-1"><HeatMap {...map} unit={unit} /></div>{form === "moment" && <PhaseBar phase={phase} />}</div>}
     </Card>

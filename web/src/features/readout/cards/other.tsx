@@ -2,7 +2,8 @@
 import { useQuery } from "@tanstack/react-query";
 import { useState } from "react";
 import { run as runDetail } from "../../../api/queries";
-import { compact, number } from "../../../format";
+import { number } from "../../../format";
+import { size } from "../values";
 import { Mark, type State } from "../../../ui/Mark";
 import { Card, Choice, Nothing } from "../Card";
 import { CurveCard } from "../CurveCard";
@@ -24,7 +25,7 @@ export function Trust() {
             </li>
           ))}
         </ul>
-        <p className="num mt-2 text-[11.500px] text-ink2">{compact(data?.unknowns ?? 0)} {data?.engine === "transient" ? "cells" : "unknowns"} · {data?.solves} {data?.solves === 1 ? "solve" : "solves"} · {number(data?.wall_s ?? 0, 2)} s</p>
+        <p className="num mt-2 text-[11.500px] text-ink2">{size(data)} · {data?.solves} {data?.solves === 1 ? "solve" : "solves"} · {number(data?.wall_s ?? 0, 2)} s</p>
         {data && <p className="mt-1 text-[11.500px] leading-snug text-ink2">{data.reason}. {data.warnings.join(" ")}</p>}
       </div>
     </Card>

@@ -4,7 +4,7 @@ import { useMemo } from "react";
 import { evaluated } from "../../../api/queries";
 import type { ScatteredCut } from "../../../api/types";
 import { useFollowing } from "../../../app/cursor";
-import { fixed, quantity } from "../../../format";
+import { fixed, number, quantity, scaled } from "../../../format";
 import { type Curve, LinePlot } from "../../../plots/LinePlot";
 import { Polar } from "../../../plots/Polar";
 import { series } from "../../../plots/scale";
@@ -34,10 +34,12 @@ export function CrossSection(props: CardProps) {
 export function PowerSections(props: CardProps) {
   const { shown } = useDesk();
   const kinds = shown[0]!.sweep.layered ? (["absorbed"] as const) : (["extinction", "scattered", "absorbed"] as const);
+  // The square of the unit of length that suits its size.
+  const length = scaled(Math.sqrt(10 ** (Number((shown[0]!.line.headline as { level_db?: number }).level_db ?? 0) / 10)), "m").unit;
   return (
     <CurveCard
-      props={props} title="Cross-sections of power" lines={(shown.length > 1 ? kinds.slice(0, 1) : kinds).map((k) => ({ formula: `${k}_section`, name: k }))} y={{ unit: "m²" }}
-      note={kinds.length === 1 ? "absorbed in the box" : shown.length > 1 ? "extinction" : "taken from the wave, scattered, absorbed"} badges={(value) => (shown.length > 1 ? [] : kinds.map((k, n) => ({ text: `${k} ${value(n) === null ? "–" : quantity(value(n)!, "m²", 3)}` })))}
+      props={props} title="Cross-sections of power" lines={(shown.length > 1 ? kinds.slice(0, 1) : kinds).map((k) => ({ formula: `${k}_section/(1 ${length}^2)`, name: k }))} y={{ unit: `${length}²` }}
+      note={kinds.length === 1 ? "absorbed in the box" : shown.length > 1 ? "extinction" : "taken from the wave, scattered, absorbed"} badges={(value) => (shown.length > 1 ? [] : kinds.map((k, n) => ({ text: `${k} ${value(n) === null ? "–" : number(value(n)!, 3)} ${length}²` })))}
     />
   );
 }

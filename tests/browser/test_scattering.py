@@ -1,0 +1,76 @@
+"""From an empty sheet to the cross-section of a sphere, its noise floor, and a box that is refused."""
+
+from __future__ import annotations
+
+import re
+
+import pytest
+from playwright.sync_api import Page, expect
+
+from heron.results import scattering
+from tests.browser.conftest import call
+from tests.models import C0, solve
+
+pytestmark = pytest.mark.browser
+
+SHEET = {"version": 1, "name": "A ball", "parts": [], "feeds": [],
+         "plan": {"engine": "transient", "f_start": "1 GHz", "f_stop": "4 GHz", "points": "16", "cells_per_wavelength": "12", "decay": "40"}}
+BALL = {"kind": "sphere", "name": "sphere", "radius": "20 mm", "material": "perfect"}
+
+
+def add(page: Page, label: str) -> None:
+    page.get_by_role("button", name="Add a step").click()
+    page.get_by_role("menuitem", name=label, exact=True).click()
+
+
+def token(page: Page, label: str, value: str) -> None:
+    page.get_by_role("button", name=re.compile(f"^{re.escape(label)}: ")).first.click()
+    field = page.get_by_role("textbox", name=label, exact=True)
+    field.fill(value)
+    field.press("Enter")
+
+
+def test_from_an_empty_sheet_to_a_cross_section(page: Page) -> None:
+    made = call(page, "POST", "/projects", {"document": SHEET})
+    page.goto(f"{page.url.split('/projects')[0].rstrip('/')}/projects/{made['id']}/bench")
+    page.get_by_role("button", name="Solve").wait_for()
+    expect(page.get_by_text("nothing feeds the antenna").or_(page.get_by_text("to mend"))).to_be_visible()
+    add(page, "Sphere")
+    token(page, "Sphere radius", "20 mm")
+    add(page, "Plane wave")
+    expect(page.get_by_text("its electric field along")).to_be_visible()
+    expect(page.locator("section", has_text="Feeds")).to_have_count(0)
+
+    # A wave whose field lies along its way is refused where it was written.
+    token(page, "Plane wave electric 0", "0")
+    expect(page.get_by_text(re.compile("lies along the wave’s way|lies along the wave's way")).first).to_be_visible()
+    expect(page.get_by_role("button", name="Solve")).to_be_disabled()
+    token(page, "Plane wave electric 0", "1")
+
+    # A box that would cut the ball is refused, and says what to do.
+    token(page, "Surround box", "1 mm")
+    expect(page.get_by_text(re.compile("does not clear the model")).first).to_be_visible()
+    token(page, "Surround box", "")
+    expect(page.get_by_role("button", name="Solve")).to_be_enabled()
+
+    page.get_by_role("button", name="Solve").click()
+    page.get_by_role("button", name=re.compile(r"run 1.*dBsm at")).wait_for(timeout=90_000)
+    page.get_by_role("button", name="Noise floor").click()
+    page.get_by_role("button", name=re.compile(r"run 2.*noise floor −1\d\d dB")).wait_for(timeout=90_000)
+
+    core = solve({**SHEET, "parts": [BALL], "illuminations": [{"name": "wave", "travels": ["0", "0", "-1"], "electric": ["1", "0", "0"]}]})
+    wanted = scattering.monostatic(core)[-1]
+    page.get_by_role("link", name="Readout").click()
+    page.get_by_role("checkbox", name="run 1").check()
+    page.get_by_role("checkbox", name="run 2").uncheck()
+    card = page.locator("[data-card]", has_text="Radar cross-section").first
+    card.locator("[data-plot]").wait_for()
+    answer = call(page, "GET", f"/projects/{made['id']}/runs/1/scattered?frequency=4e9&phi=0")
+    back = answer[0]["level_dbsm"][0]
+    assert abs(10 ** (back / 10) / wanted - 1) < 0.02, "the page shows what the core computes"
+    assert abs(wanted / (3.14159 * 0.02**2) - 1) < 1, f"near its optical size at ka {2 * 3.14159 * 4e9 * 0.02 / C0:.1f}"
+    for title in ("Scattered all round", "Cross-sections of power", "Scattered in space"):
+        expect(page.locator("[data-card]", has_text=title).first).to_be_visible()
+    page.get_by_role("button", name="Add a card").click()
+    page.get_by_role("menuitem", name="Smith chart").click()
+    expect(page.get_by_text("is lit by a wave and has no feed that is driven")).to_be_visible()
