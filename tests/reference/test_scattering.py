@@ -30,7 +30,7 @@ def lit(parts: list[dict[str, Any]], low: float, high: float, points: int, cells
 def sphere() -> tuple[xr.Dataset, dict[str, Any], np.ndarray]:
     """The calibration sphere as shipped, on a band of few points: dataset, summary, ka."""
     document = load_document((ROOT / "examples" / "calibration-sphere.json").read_text())
-    run = execute(examine(document, {"points": "39"}))
+    run = execute(examine(document))
     ka = 2 * np.pi * run.results["frequency"].values * 0.15 / C0
     return run.results, run.summary, ka
 

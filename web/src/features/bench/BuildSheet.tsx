@@ -10,7 +10,7 @@ import { PulseCard } from "./PulseCard";
 import { Token } from "./Token";
 import { Words } from "./Words";
 import { moved, replaced, useBench, type ListChapter } from "./model";
-import { FRESH } from "./sentences";
+import { FRESH, SENTENCES } from "./sentences";
 
 const CHAPTERS: { key: keyof Model & string; title: string; kind?: string }[] = [
   { key: "parameters", title: "Parameters" },
@@ -89,6 +89,7 @@ function Steps({ chapter, number, examination }: { chapter: (typeof CHAPTERS)[nu
     setOver(null);
     if (from !== to) edit((d) => moved(d, chapter.key as ListChapter, from, to));
   };
+  const lit = document!.illuminations.length > 0;
   const raw = document![chapter.key];
   const listed = Array.isArray(raw);
   const steps = (listed ? raw : [raw]) as Step[];
@@ -98,7 +99,9 @@ function Steps({ chapter, number, examination }: { chapter: (typeof CHAPTERS)[nu
       {steps.map((step, i) => {
         const base: Path = listed ? [chapter.key, i] : [chapter.key];
         const key = `${chapter.key}.${i}`;
-        const notes = examination?.problems.filter((p) => p.path[0] === chapter.key && (!listed || p.path[1] === i) && p.path.length <= base.length) ?? [];
+        // What no token of the sentence shows under itself.
+        const tokens = new Set(SENTENCES[chapter.kind ?? step.kind ?? "conductor"]!(step, lit).words.flatMap((w) => (typeof w === "object" && "token" in w ? [[...base, ...w.token].join()] : [])));
+        const notes = examination?.problems.filter((p) => p.path[0] === chapter.key && (!listed || p.path[1] === i) && !(p.level === "error" && tokens.has(p.path.join()))) ?? [];
         const joined = chapter.key === "parts" ? joints(examination, step.name) : [];
         const room = chapter.key === "parts" ? (examination?.displaced ?? []).filter(([weak]) => weak === step.name).map(([, strong]) => strong) : [];
         const group = step.group && step.group !== steps[i - 1]?.group ? String(step.group) : "";
