@@ -52,7 +52,7 @@ def _lit(cells: int) -> Stepper:
     stepper = _vacuum(cells, 0)
     stepper.structure.walls[:] = LAYERS  # for its place only: none absorb here
     stepper.structure.box = np.full(3, cells // 5), np.full(3, cells - cells // 5)
-    stepper.light = incidence(stepper, PlaneWave(np.array([0.48, 0.36, 0.8]), np.array([0.6, -0.8, 0.0])), pulse_for(5e9, 15e9)).entries
+    stepper.light = incidence(stepper, PlaneWave(np.array([0.48, 0.36, 0.8]), np.array([0.6, -0.8, 0.0]), 2), pulse_for(5e9, 15e9)).entries
     return stepper
 
 

@@ -22,7 +22,7 @@ def illumination_problems(model: Evaluated) -> Iterator[Problem]:
             yield Problem("error", "invalid", f"“{light.name}” is already the name of illumination {names[light.name] + 1}; name them differently", path=(*here, "name"))
         names[light.name] = i
         try:
-            plane_wave(light)
+            plane_wave(light, bool(model.document.surround.layers))
         except HeronError as error:
             yield Problem("error", "invalid", error.message, path=error.within(*here).path)
         if light.amplitude < 0:

@@ -34,7 +34,7 @@ def graded(middle: float) -> np.ndarray:
 def wave(travels: tuple[float, ...], electric: tuple[float, ...]) -> PlaneWave:
     u = np.array(travels) / np.linalg.norm(travels)
     e = np.array(electric) - (np.array(electric) @ u) * u
-    return PlaneWave(u, e / np.linalg.norm(e))
+    return PlaneWave(u, e / np.linalg.norm(e), int(np.abs(u).argmax()))
 
 
 def made(lines: list[np.ndarray] | None = None, layer: tuple[slice, Medium] | None = None) -> Stepper:
@@ -92,6 +92,24 @@ def test_cells_that_change_across_the_way_leak_a_little() -> None:
 def test_nothing_leaks_through_a_half_space(medium: Medium, electric: tuple[float, ...]) -> None:
     found = leak(made(layer=(slice(0, N // 2), medium)), wave((0.5, 0.2, -1), electric), 700)
     print(f"{medium.name}, field along {electric}: {found:.0f} dB")
+    assert found < -95
+
+
+@pytest.mark.parametrize("electric", [(1, 0, 0), (0, 1, 0)])
+def test_nothing_leaks_of_a_wave_out_of_glass(electric: tuple[float, ...]) -> None:
+    """At 20° from the normal in n = 2; beyond 30° all of it would be reflected, which is refused."""
+    stepper = made(layer=(slice(0, N // 2), Medium("glass", 4.0)))
+    found = leak(stepper, wave((0.3, 0.2, 1), electric), 700)
+    print(f"out of glass, field along {electric}: {found:.0f} dB")
+    assert found < -95
+    with pytest.raises(ModelError, match=r"beyond 30\.0°"):
+        incidence(stepper, wave((0.6, 0.3, 1), electric), PULSE)
+
+
+def test_a_wave_over_layers_is_stratified_across_them_however_it_slants() -> None:
+    u, e = np.array([0.9, 0, -np.sqrt(1 - 0.81)]), np.array([0.0, 1.0, 0.0])
+    found = leak(made(layer=(slice(0, N // 2), Medium("glass", 4.0))), PlaneWave(u, e, 2), 700)
+    print(f"64° from the normal: {found:.0f} dB")
     assert found < -95
 
 

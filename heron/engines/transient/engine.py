@@ -123,7 +123,7 @@ class TransientEngine:
         runs = []
         if need is not None:
             need.begin(stepper)
-        waves = [plane_wave(light) for light in model.illuminations]
+        waves = [plane_wave(light, bool(model.surround.layers)) for light in model.illuminations]
         count = len(waves) or len(feeds)
         lit = []
         for number in range(count):

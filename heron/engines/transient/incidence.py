@@ -20,34 +20,31 @@ from heron.engines.transient.pulse import Pulse
 from heron.engines.transient.stepper import Stepper
 from heron.engines.transient.structure import Floats, Structure
 from heron.errors import ModelError
-from heron.quantities.constants import C0
+from heron.quantities.constants import C0, EPS0
 
 Complexes = NDArray[np.complex128]
 Longs = NDArray[np.int64]
 
 FAINT = 1e-9      # of the pulse's largest: spectral lines below this are left out
 EARLY = 4         # samples before a signal begins
+LEAST_ACROSS = 0.05  # cosine of the angle between a wave and the normal of layers
 MOST_SAMPLES = 400_000
 SETTLED = 1e-5    # of a signal's largest: what may be left at its end
 
 
 @dataclass(frozen=True)
 class PlaneWave:
-    """Unit vectors ``travels`` and ``electric`` (3,), across each other; 1 V/m, of phase zero at the origin."""
+    """Unit vectors ``travels`` and ``electric`` (3,), across each other; 1 V/m, of phase zero at the origin. Space is stratified across the axis ``normal``."""
 
     travels: Floats
     electric: Floats
-
-    @property
-    def normal(self) -> int:
-        """The axis it travels along most."""
-        return int(np.abs(self.travels).argmax())
+    normal: int
 
 
-def plane_wave(step: Any) -> PlaneWave:
-    """The wave of an evaluated step of the model.
+def plane_wave(step: Any, layered: bool = False) -> PlaneWave:
+    """The wave of an evaluated step of the model, over layers across z or in free space.
 
-    :raises ModelError: it travels nowhere; its field lies along its way.
+    :raises ModelError: it travels nowhere, or along the layers; its field lies along its way.
     """
     travels, electric = (np.array(v, dtype=float) for v in (step.travels, step.electric))
     length = float(np.linalg.norm(travels))
@@ -57,7 +54,9 @@ def plane_wave(step: Any) -> PlaneWave:
     across = electric - (electric @ travels) * travels
     if not np.linalg.norm(across) > 1e-6 * max(float(np.linalg.norm(electric)), 1e-30):
         raise ModelError("the electric field lies along the wave's way; it must have a part across it", ("electric",))
-    return PlaneWave(travels, across / np.linalg.norm(across))
+    if layered and abs(travels[2]) < LEAST_ACROSS:
+        raise ModelError("the wave travels along the layers and never meets them; give it a part along z", ("travels",))
+    return PlaneWave(travels, across / np.linalg.norm(across), 2 if layered else int(np.abs(travels).argmax()))
 
 
 @dataclass
@@ -99,17 +98,17 @@ def incidence(stepper: Stepper, wave: PlaneWave, pulse: Pulse) -> Incidence:
     d = wave.normal
     a, b = (d + 1) % 3, (d + 2) % 3
     corners = np.array(np.meshgrid(*zip(*box_corners(s), strict=True), indexing="ij")).reshape(3, -1)
-    along = wave.travels @ corners / C0
+    slowness = first_index(stepper, wave) / C0 * wave.travels
+    along = slowness @ corners
     delay = float(-along.min()) + (EARLY + 2) * stepper.dt
     signals = _signals(stepper, wave, pulse, delay, float(np.ptp(along)))
-    counts = {c: [len(row) for row in signals[c]] for c in signals}
     rows = np.concatenate([signals[c].reshape(-1, signals[c].shape[-1]) for c in sorted(signals)])
     starts, total = {}, 0
     for c in sorted(signals):
         starts[c] = total
-        total += len(counts[c])
+        total += len(signals[c])
     slow = np.zeros(3)
-    slow[[a, b]] = wave.travels[[a, b]] / C0
+    slow[[a, b]] = slowness[[a, b]]
     e, h = (_entry(stepper, magnetic, starts, rows.shape[1], slow, d) for magnetic in (False, True))
     return Incidence(np.ascontiguousarray(rows, dtype=np.float32), e, h, delay)
 
@@ -128,6 +127,28 @@ def _line(stepper: Stepper, c: int, d: int, magnetic: bool) -> tuple[Floats, Flo
         return np.ones(n[d] + 1), stepper.db[stepper.rows_h[c, i, j], k].astype(float)
     row = stepper.rows_e[c, i, j]
     return stepper.ca[row, k].astype(float), stepper.cb[row, k].astype(float)
+
+
+def first_index(stepper: Stepper, wave: PlaneWave) -> float:
+    """Refractive index of the medium that the wave comes from.
+
+    :raises ModelError: it is lossy; the wave is reflected as a whole.
+    """
+    ca, cb = _line(stepper, (wave.normal + 1) % 3, wave.normal, False)
+    first = 1 if wave.travels[wave.normal] > 0 else len(cb) - 2
+    if abs(ca[first] - 1) > 1e-6 or any(share[(wave.normal + 1) % 3, *_at(stepper, wave.normal, first)] > 0 for share in stepper.pole_shares):
+        raise ModelError("the medium that it comes from takes power from it, so that it has no strength of its own; let it come from the other side", ("travels",))
+    index, last = (float(np.sqrt(stepper.dt / (EPS0 * cb[k]))) for k in (first, len(cb) - 1 - first))
+    slanted = index * float(np.hypot(*np.delete(wave.travels, wave.normal)))
+    if last <= slanted:
+        raise ModelError(f"the wave is reflected as a whole: beyond {np.degrees(np.arcsin(last / index)):.1f}° from the normal, what clings to the surface runs ahead of a "
+                         "pulse for ever; let it come less slanted", ("travels",))
+    return index
+
+
+def _at(stepper: Stepper, axis: int, line: int) -> tuple[int, ...]:
+    """The node on a line across an axis at the box's lowest edge."""
+    return tuple(line if k == axis else int(stepper.structure.box[0][k]) for k in range(3))
 
 
 def _signals(stepper: Stepper, wave: PlaneWave, pulse: Pulse, delay: float, transit: float) -> dict[tuple[bool, int], Floats]:
@@ -170,7 +191,8 @@ def stratified(stepper: Stepper, wave: PlaneWave, omega: Floats) -> dict[tuple[b
     a, b = (d + 1) % 3, (d + 2) % 3
     forward = wave.travels[d] > 0
     low, high = s.box
-    k = (omega / C0)[:, None] * wave.travels[[a, b]]
+    wave_number = first_index(stepper, wave) * omega / C0
+    k = wave_number[:, None] * wave.travels[[a, b]]
     cell = [float(np.mean(np.diff(s.lines[q][low[q]:high[q] + 1]))) for q in (a, b)]
     kappa_a, kappa_b = (2 / size * np.sin(k[:, q] * size / 2) for q, size in enumerate(cell))
     kappa = np.hypot(kappa_a, kappa_b)
@@ -197,21 +219,19 @@ def stratified(stepper: Stepper, wave: PlaneWave, omega: Floats) -> dict[tuple[b
     across_v, across_i, across_in = _chain(z[:, along], (y + kappa**2 / z_d)[:, along], steps[along], widths[along])
     z_in, y_in = (z + kappa**2 / y_d)[:, along], y[:, along]
     in_v, in_i, in_in = _chain(z_in, y_in, steps[along], widths[along])
-    first = slice(0, 1) if forward else slice(-1, None)
-    if (np.abs(np.real(y[:, 1:-1][:, first])) > 1e-6 * np.abs(y[:, 1:-1][:, first])).any():
-        raise ModelError("the medium that it comes from takes power from it, so that it has no strength of its own; let it come from the other side", ("travels",))
     sign = 1.0 if forward else -1.0
-    reference = _reference(s.lines[d][along], sign, wave, omega)
-    middle = reference[0]
+    # The wave coming in has the phase of the physical one on the line nearest to the origin.
+    middle = int(np.abs(s.lines[d][along]).argmin())
+    there = np.exp(-1j * wave_number * wave.travels[d] * s.lines[d][along][middle])
     out: dict[tuple[bool, int], Complexes] = {}
     # Unit vectors of the plane of incidence as the physical wave has them.
     t = np.array([wave.travels[a], wave.travels[b]]) / max(float(np.hypot(*wave.travels[[a, b]])), 1e-30) if oblique else np.array([1.0, 0.0])
     e_t, e_n = wave.electric[[a, b]] @ t, wave.electric[[a, b]] @ np.array([-t[1], t[0]])
     e_p = e_t / wave.travels[d]  # its amplitude in the plane of incidence: E_t = E_p cos γ
-    across = e_n * reference[1] / across_in[:, middle]
+    across = e_n * there / across_in[:, middle]
     # In the plane the vector's length is kept, as the scheme's wave makes a slightly other angle.
     ratio = np.abs(kappa[:, 0] * _admittance(z_in[:, 0], y_in[:, 0], float(steps[along][0])) / y_d[:, along][:, 0])
-    inside = np.sign(wave.travels[d]) * e_p * reference[1] / in_in[:, middle] / np.sqrt(1 + ratio**2)
+    inside = np.sign(wave.travels[d]) * e_p * there / in_in[:, middle] / np.sqrt(1 + ratio**2)
     v_n, i_t = across_v * across[:, None], sign * across_i * across[:, None]
     v_t, i_n = in_v * inside[:, None], sign * in_i * inside[:, None]
     v_n, i_t, v_t, i_n = (x[:, along] for x in (v_n, i_t, v_t, i_n))
@@ -221,12 +241,6 @@ def stratified(stepper: Stepper, wave: PlaneWave, omega: Floats) -> dict[tuple[b
     out[False, a], out[False, b], out[False, d] = c_ * v_t - s_ * v_n, s_ * v_t + c_ * v_n, e_d
     out[True, a], out[True, b], out[True, d] = c_ * i_t - s_ * h_n, s_ * i_t + c_ * h_n, h_d
     return out
-
-
-def _reference(line: Floats, sign: float, wave: PlaneWave, omega: Floats) -> tuple[int, Complexes]:
-    """The line nearest to the origin among those in the first medium, in the wave's direction, and the phase factor (f,) of the physical wave there."""
-    number = int(np.abs(line).argmin())
-    return number, np.exp(-1j * omega / C0 * wave.travels[wave.normal] * line[number])
 
 
 def _chain(p: Complexes, q: Complexes, steps: Floats, widths: Floats) -> tuple[Complexes, Complexes, Complexes]:
