@@ -141,8 +141,8 @@ def first_index(stepper: Stepper, wave: PlaneWave) -> float:
     index, last = (float(np.sqrt(stepper.dt / (EPS0 * cb[k]))) for k in (first, len(cb) - 1 - first))
     slanted = index * float(np.hypot(*np.delete(wave.travels, wave.normal)))
     if last <= slanted:
-        raise ModelError(f"the wave is reflected as a whole: beyond {np.degrees(np.arcsin(last / index)):.1f}° from the normal, what clings to the surface runs ahead of a "
-                         "pulse for ever; let it come less slanted", ("travels",))
+        raise ModelError(f"the wave is reflected as a whole: beyond {np.degrees(np.arcsin(last / index)):.1f}° from the normal, what clings to the surface "
+                         "runs ahead of a pulse for ever; let it come less slanted", ("travels",))
     return index
 
 

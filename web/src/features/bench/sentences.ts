@@ -135,11 +135,11 @@ export const SENTENCES: Record<string, (step: Step, lit?: boolean) => Sentence> 
       ...(s.kind === "ground" ? [{ token: ["kind"], choices: ["open", "ground"] }, ": an infinite perfect plane at z =", t("height", "1 m"), ", open above"] as Word[] : [{ token: ["kind"], choices: ["open", "ground"] }, "on all sides"] as Word[]),
       "; on a grid, walls", { token: ["margin"], unit: "1 m", empty: "a quarter of the longest wavelength" }, "away",
       ...(s.box == null && !lit ? [] : [", box of total fields", { token: ["box"], unit: "1 m", empty: "a few cells inside the walls" }, "round the model"] as Word[]),
+      ...SIDES.flatMap((side, n): Word[] => [n ? "," : ":", { token: ["walls", n], choices: ["open", "electric", "magnetic"] }, side]),
+      "; mirror planes", ...["x", "y", "z"].flatMap((axis, k): Word[] => [k ? "," : ":", { token: ["mirror", k], choices: ["none", "electric", "magnetic"] }, `at\u00a0${axis}\u00a0=\u00a00`]),
       ...((s.layers as Step[] | undefined)?.length ? ["; layers below z =", t("top", "1 m"), ...(s.layers as Step[]).flatMap((_, n): Word[] => [n ? "," : ":", { token: ["layers", n, "material"], choices: "materials" }, { token: ["layers", n, "thickness"], unit: "1 m", empty: "for ever" }])] as Word[] : []),
       ...(lit ? [{ grow: ["layers"], by: { material: "fused quartz", thickness: null }, says: "layer below" }] as Word[] : []),
       ...((s.layers as Step[] | undefined)?.length ? [{ grow: ["layers"], says: "take the lowest away" }] as Word[] : []),
-      ...SIDES.flatMap((side, n): Word[] => [n ? "," : ":", { token: ["walls", n], choices: ["open", "electric", "magnetic"] }, side]),
-      "; mirror planes", ...["x", "y", "z"].flatMap((axis, k): Word[] => [k ? "," : ":", { token: ["mirror", k], choices: ["none", "electric", "magnetic"] }, `at\u00a0${axis}\u00a0=\u00a00`]),
     ],
   }),
   plan: (s) => ({

@@ -61,7 +61,7 @@ export function Report() {
                   <tr><td className="font-sans">size</td><td className="text-right">{size(run)}, {number(run?.wall_s ?? 0, 2)} s</td></tr></tbody></table>
               </section>
               <section><h2 className="mb-1 font-semibold">Trust: {run?.grade}</h2>
-                <ul className="text-[12px]">{trust.map((t) => <li key={t.name} className="flex items-center gap-2 border-b border-faint py-0.5"><Mark state={t.mark} /><span>{t.name}</span><span className="num ml-auto text-right">{t.value}</span></li>)}</ul>
+                <ul className="text-[12px]">{trust.map((t) => <li key={t.name} className="flex items-center gap-2 border-b border-faint py-0.5"><Mark state={t.mark} /><span>{t.name}</span><span className="num ml-auto text-right">{t.value.replace("-", "−")}</span></li>)}</ul>
                 {content.specs.length > 0 && (
                   <>
                     <h2 className="mb-1 mt-3 font-semibold">Spec lines</h2>

@@ -20,7 +20,7 @@ export function Trust() {
         <ul className="mt-1">
           {items.map((i) => (
             <li key={i.name} className="border-b border-faint py-1">
-              <div className="flex items-center gap-3"><Mark state={i.mark} /><span>{i.name}</span><span className="num ml-auto">{i.value}</span></div>
+              <div className="flex items-center gap-3"><Mark state={i.mark} /><span>{i.name}</span><span className="num ml-auto">{i.value.replace("-", "−")}</span></div>
               {i.mark !== "good" && <p className="pl-5 text-[12px] text-ink2">{i.advice}.</p>}
             </li>
           ))}

@@ -35,7 +35,7 @@ export function PowerSections(props: CardProps) {
   const { shown } = useDesk();
   const kinds = shown[0]!.sweep.layered ? (["absorbed"] as const) : (["extinction", "scattered", "absorbed"] as const);
   // The square of the unit of length that suits its size.
-  const length = scaled(Math.sqrt(10 ** (Number((shown[0]!.line.headline as { level_db?: number }).level_db ?? 0) / 10)), "m").unit;
+  const side = Math.sqrt(10 ** (Number((shown[0]!.line.headline as { level_db?: number }).level_db ?? 0) / 10)), length = side > 0.01 ? "m" : scaled(side, "m").unit;
   return (
     <CurveCard
       props={props} title="Cross-sections of power" lines={(shown.length > 1 ? kinds.slice(0, 1) : kinds).map((k) => ({ formula: `${k}_section/(1 ${length}^2)`, name: k }))} y={{ unit: `${length}²` }}
