@@ -74,7 +74,7 @@ function Cage({ corners: [low, high], extent }: { corners: [[number, number, num
   return (
     <>
       <Line points={points} segments color={color("amber")} lineWidth={1} dashed dashSize={extent.size * 0.02} gapSize={extent.size * 0.015} />
-      <Html position={high} zIndexRange={[4, 0]} className="pointer-events-none"><span className="whitespace-nowrap text-[11.500px] text-amber">total fields inside, scattered outside</span></Html>
+      <Html position={[low[0], low[1], high[2]]} zIndexRange={[4, 0]} className="pointer-events-none"><span className="whitespace-nowrap pl-1 text-[11.500px] text-amber">total fields inside, scattered outside</span></Html>
     </>
   );
 }

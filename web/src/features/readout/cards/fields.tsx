@@ -131,7 +131,7 @@ export function SurfaceCurrent(props: CardProps) {
               <ambientLight intensity={2.1} /><directionalLight position={[3, -4, 8]} intensity={1.7} />
               <OrbitControls enableDamping={false} />
               <group scale={1 / extent.size} position={extent.center.map((c) => -c / extent.size) as [number, number, number]}>
-                <Structure examination={looked} extent={extent} quiet />
+                <Structure examination={looked} extent={extent} quiet drawn={false} />
                 <SurfaceLens packet={data} linear={form === "linear" || form === "moment"} phase={form === "moment" ? phase.phase : null} />
                 {form === "arrows" && <ArrowLens packet={data} phase={phase.phase} size={extent.size} />}
               </group>
