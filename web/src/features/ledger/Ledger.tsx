@@ -84,7 +84,7 @@ export function Ledger() {
                     <td className={cell}>{r.gain_dbi == null ? "–" : `${fixed(r.gain_dbi, 1)} dBi`}</td><td className={cell}>{r.efficiency == null ? "–" : `${fixed(100 * r.efficiency, 0)} %`}</td>
                     {differing.map((n) => <td key={n} className={cell}>{quantity(r.values[n]?.value, r.values[n]?.unit ?? "", 4)}</td>)}
                     {texts.map((t) => { const s = specs.find((k) => k.text === t), v = s?.verdicts[String(r.number)]; return <td key={t} className={cell} title={v?.reason || s?.error} data-verdict={String(v?.passed ?? "")}>{v?.passed == null ? "–" : <><Mark state={v.passed ? "good" : "look"} label={v.passed ? "kept" : "broken"} /> {number(v.worst!, 3)} {s?.spec?.unit}</>}</td>; })}
-                    <td className={cell}>{r.engine || "–"}{r.unknowns != null && <span className="text-ink2">, {size(r)}</span>}</td><td className={cell}>{r.wall_s == null ? "–" : `${number(r.wall_s, 2)} s`}</td><td className={cell}>{r.grade || "–"}</td>
+                    <td className={cell}>{r.engine || "–"}{r.unknowns != null && <span className="text-ink2" title={size(r)}>, {size(r).replace(/ \w+$/, "")}</span>}</td><td className={cell}>{r.wall_s == null ? "–" : `${number(r.wall_s, 2)} s`}</td><td className={cell}>{r.grade || "–"}</td>
                     <td className={`${cell} text-right font-sans`}>{!active(r.status) && writable && (
                       <Menu.Root>
                         <Menu.Trigger aria-label={`Run ${r.number}: more`} className="rounded px-1 text-ink2 hover:bg-card">⋯</Menu.Trigger>
