@@ -50,7 +50,8 @@ def layer_problems(model: Evaluated) -> Iterator[Problem]:
     if layers and not model.document.illuminations:
         yield Problem("error", "invalid", "layers are for models that are lit: the far field of a feed above them is not known yet",
                       "light the model, or draw the layers as boxes", ("surround", "layers"))
-    cuts = [i for i, c in enumerate(model.document.captures) if c.kind == "scattered_cut"]
+    cuts = [i for i, c in enumerate(model.document.captures) if c.kind in ("scattered_cut", "far_field")]
     if layers and cuts:
-        yield Problem("error", "invalid", "over layers there is no radar cross-section yet: take this capture out, and look at near fields and what is absorbed",
+        yield Problem("error", "invalid", "over layers there is no far field and no radar cross-section yet: take this capture out",
+                      "near fields and what is absorbed are there",
                       path=("captures", cuts[0]))

@@ -132,3 +132,21 @@ def test_a_plate_flashes_back_its_area() -> None:
     found = 10 * np.log10(scattering.monostatic(results)[-1] / (4 * np.pi * side**4 * f**2 / C0**2))
     print(f"plate of 3 λ: {found:+.2f} dB from 4πA²/λ²")
     assert abs(found) < 0.5
+
+
+def test_passes_and_two_waves_at_once() -> None:
+    """Passes settle the scattered power; two waves from both sides, added in phase, are twice the field at the middle of their standing wave."""
+    waves = [{"name": "up", "travels": ["0", "0", "1"]}, {"name": "down", "travels": ["0", "0", "-1"]}]
+    document = lit([{"kind": "sphere", "name": "bead", "radius": "2 mm", "material": "perfect", "centre": ["0", "0", "-40 mm"]}], 2e9, 3e9, 3, 12,
+                   captures=[{"kind": "near_point", "name": "middle", "point": ["0", "0", "-20 mm"]}])
+    document["parts"].append({"kind": "sphere", "name": "other", "radius": "2 mm", "material": "perfect", "centre": ["0", "0", "0"]})
+    document["illuminations"] = waves
+    document["plan"]["passes"] = "2"
+    results = solve(document)
+    assert len(np.ravel(results.attrs["pass_changes"])) == 1
+    assert scattering.illuminations(results) == ["up", "down"]
+    from heron.results.near import near_field
+
+    e, _ = near_field(results, 1, np.array([[0, 0, -0.02]]))
+    k = 2 * np.pi * 2.5e9 / C0
+    assert abs(e[0, 0] / (2 * np.cos(k * 0.02)) - 1) < 0.05, "both waves together"

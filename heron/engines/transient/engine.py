@@ -103,7 +103,7 @@ class TransientEngine:
                 return before.assign_attrs(stopped=int(isinstance(error, Stopped)), status=ended, **_passes(changes))
             if results.attrs["stopped"]:
                 return before.assign_attrs(stopped=1, status=f"stopped in pass {number + 1}; kept pass {number}", **_passes(changes))
-            changes.append(float(np.abs(results["s"].values - before["s"].values).max()))
+            changes.append(_change(before, results))
             if changes[-1] < model.plan.settled:
                 break
         assert results is not None
@@ -147,6 +147,13 @@ class TransientEngine:
         near = [(results[f"{n}_at"].values, under(f"{n}_e"), under(f"{n}_h")) for n in np.ravel(results.attrs.get("recorded", [])) if n]
         walls = np.asarray(results.attrs["walls"]).reshape(2, 3)
         return radiation.Surface(results["surface_point"].values, under("surface_j"), under("surface_m"), planes, (walls[0], walls[1]), near)
+
+
+def _change(before: xr.Dataset, after: xr.Dataset) -> float:
+    """The largest change of any S-parameter; of a lit model, of the scattered power against its largest."""
+    name = "scattered_power" if after.attrs.get("lit", 0) else "s"
+    scale = float(np.abs(after[name].values).max()) if name == "scattered_power" else 1.0
+    return float(np.abs(after[name].values - before[name].values).max()) / scale
 
 
 def _costs(passes: int) -> list[float]:

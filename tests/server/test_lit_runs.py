@@ -1,0 +1,108 @@
+"""Runs of lit models through the API: what they offer, what they refuse, their noise floor."""
+
+from __future__ import annotations
+
+from typing import Any
+
+import numpy as np
+import pytest
+
+from heron.results import scattering
+from server.projects.actions import create_project
+from server.projects.models import Project
+from server.runs import store
+from server.runs.models import Run
+from tests.server.conftest import Api, solved, unpacked
+
+BALL: dict[str, Any] = {
+    "version": 1, "name": "ball", "parts": [{"kind": "sphere", "name": "ball", "radius": "20 mm", "material": "perfect"}],
+    "illuminations": [{"name": "lamp", "amplitude": "2 V/m"}, {"name": "side lamp", "travels": ["1", "0", "0"], "electric": ["0", "0", "1"]}],
+    "captures": [{"kind": "scattered_cut", "name": "cut", "phi": "0", "step": "10 deg"}, {"kind": "near_point", "name": "beside", "point": ["0", "0", "-25 mm"]}],
+    "plan": {"engine": "transient", "f_start": "1.5 GHz", "f_stop": "3 GHz", "points": "4", "cells_per_wavelength": "10", "decay": "30"},
+}
+
+
+@pytest.fixture
+def ball(owner: Any) -> Project:
+    from heron.model import load_document
+
+    return create_project(owner, load_document(BALL))
+
+
+def test_a_lit_run_offers_cross_sections_and_refuses_ports(api: Api, ball: Project) -> None:
+    number = solved(api, ball.id)
+    base = f"/projects/{ball.id}/runs/{number}"
+    run = Run.objects.get(project=ball, number=number)
+    results = store.load(run.id)
+    sweep = api.ask("get", f"{base}/sweep").json()
+    assert sweep["ports"] == [] and not sweep["layered"]
+    assert [(light["name"], round(light["theta_deg"])) for light in sweep["illuminations"]] == [("lamp", 180), ("side lamp", 90)]
+    line = api.ask("get", base).json()
+    assert "dBsm at" in line["headline"]["text"] and line["grade"] in "AB"
+
+    cut = api.ask("get", f"{base}/scattered?frequency=3e9&phi=0,90").json()
+    assert [c["phi_deg"] for c in cut] == [0, 90]
+    assert cut[0]["level_dbsm"][180] == pytest.approx(10 * np.log10(scattering.monostatic(results)[-1]), abs=1e-3)
+    other = api.ask("get", f"{base}/scattered?frequency=3e9&phi=0&illumination=1").json()
+    assert other[0]["level_dbsm"][270] == pytest.approx(10 * np.log10(scattering.monostatic(results, 1)[-1]), abs=1e-3)
+
+    header, arrays = unpacked(api.ask("post", f"/projects/{ball.id}/curves", {"sources": [f"run {number}"], "formulas": ["rcs", "rcs(90 deg, 0)", "absorbed_section", "s11"]}).content)
+    assert np.allclose(arrays["re0.0"], scattering.monostatic(results), rtol=1e-5)
+    assert header["curves"][0][0]["unit"] == "m²"
+    assert "lit and has no s11" in header["curves"][0][3]["error"]
+
+    field, values = unpacked(api.ask("get", f"{base}/near/beside?frequency=3e9&quantity=r").content)
+    assert 0.2 < values["value"][0] < 3, "times the incident field"
+    assert field["kind"] == "near_point"
+    rows = api.ask("get", f"{base}/export/scattering.csv").content.decode().splitlines()
+    assert rows[0].startswith("frequency_hz,theta_deg") and len(rows) == 1 + 2 * (4 + 36)
+    for path in ("export/touchstone", "export/ports.csv", "export/pattern.csv?frequency=3e9", "time-domain", "polarisation?frequency=3e9"):
+        answer = api.ask("get", f"{base}/{path}")
+        assert answer.status_code == 422 and "is lit by a wave" in answer.json()["title"], path
+    assert api.ask("get", f"/projects/{ball.id}/cuts?runs={number}&frequency=3e9").status_code == 422
+    assert api.ask("get", f"{base}/scattered?frequency=3e9&phi=up").status_code == 422
+    assert api.ask("get", f"{base}/scattered?frequency=3e9&illumination=7").status_code == 404
+
+
+def test_the_noise_floor_is_a_run_of_its_own(api: Api, ball: Project) -> None:
+    number = solved(api, ball.id, empty=True)
+    line = api.ask("get", f"/projects/{ball.id}/runs/{number}").json()
+    assert line["empty"] and line["headline"]["text"].startswith("noise floor −")
+    run = Run.objects.get(project=ball, number=number)
+    assert run.summary["noise_floor_db"] < -90
+    assert [i["name"] for i in line["trust"]] == ["Noise floor"]
+
+
+def test_a_driven_model_has_no_noise_floor_and_no_cross_section(api: Api, project: Project) -> None:
+    refused = api.ask("post", f"/projects/{project.id}/runs", {"empty": True})
+    assert refused.status_code == 422 and "light the model with a plane wave" in refused.json()["title"]
+    number = solved(api, project.id)
+    base = f"/projects/{project.id}/runs/{number}"
+    assert api.ask("get", f"{base}/scattered?frequency=9e8").status_code == 404
+    assert api.ask("get", f"{base}/export/scattering.csv").status_code == 422
+    header, _ = unpacked(api.ask("post", f"/projects/{project.id}/curves", {"sources": [f"run {number}"], "formulas": ["rcs"]}).content)
+    assert "driven and has no rcs" in header["curves"][0][0]["error"]
+
+
+@pytest.mark.parametrize(("change", "message"), [
+    ({"surround": {"box": "1 mm"}}, "does not clear the model"),
+    ({"surround": {"box": "100 mm"}}, "open walls"),
+    ({"surround": {"margin": "5 mm"}}, "move the walls at least"),
+    ({"surround": {"kind": "ground", "height": "-40 mm"}}, "comes from open space"),
+    ({"surround": {"layers": [{"material": "moonrock"}]}}, "no medium “moonrock”"),
+    ({"surround": {"top": "-30 mm", "layers": [{"material": "FR4"}, {"material": "FR4"}]}}, "only the lowest layer"),
+    ({"surround": {"top": "-30 mm", "layers": [{"material": "FR4"}]}}, "no far field and no radar cross-section yet"),
+    ({"illuminations": [{"name": "lamp", "travels": ["0", "0", "0"]}]}, "travels nowhere"),
+    ({"illuminations": [{"name": "lamp", "electric": ["0", "0", "1"]}]}, "lies along the wave"),
+    ({"illuminations": [{"name": "lamp", "amplitude": "0 V/m"}]}, "every amplitude is zero"),
+    ({"illuminations": [{"name": "lamp"}, {"name": "lamp"}]}, "already the name"),
+    ({"illuminations": []}, "needs an illumination"),
+    ({"plan": {**BALL["plan"], "engine": "moments"}}, "no illuminations yet"),
+    ({"materials": [{"kind": "table", "name": "short", "rows": [["1.6 GHz", "4", "0"], ["2 GHz", "3", "0"]]}],
+      "parts": [{**BALL["parts"][0], "material": "short"}]}, "does not cover the band"),
+    ({"materials": [{"kind": "dispersive", "name": "odd", "permittivity": "0.5", "debye": [{"strength": "1", "time": "1 ns"}]}]}, "vacuum, 1, at least"),
+])
+def test_what_would_spoil_a_lit_run_is_said_before_it(api: Api, change: dict[str, Any], message: str) -> None:
+    found = api.ask("post", "/projects/examine", {"document": {**BALL, **change}}).json()
+    errors = [p["message"] for p in found["problems"] if p["level"] == "error"]
+    assert any(message in e for e in errors), errors
