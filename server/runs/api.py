@@ -161,7 +161,7 @@ def compare_runs(request: HttpRequest, project_id: int, first: int, second: int)
         "values": [{"name": n, "first": values[0].get(n), "second": values[1].get(n)} for n in names],
         "steps": [asdict(d) for d in steps],
         "results": [{"name": label, "first": lines[0][key], "second": lines[1][key]} for key, label in RESULT_LINES.items() if lines[0][key] != lines[1][key]]
-        + [{"name": "lowest |S11|", "first": lines[0]["headline"].get("text"), "second": lines[1]["headline"].get("text")}],
+        + [{"name": "headline", "first": lines[0]["headline"].get("text"), "second": lines[1]["headline"].get("text")}],
     }
 
 

@@ -65,7 +65,7 @@ export function Ledger() {
           <div className="overflow-x-auto rounded-lg border border-rule bg-card">
             <table className="w-full">
               <thead className="border-b border-rule"><tr>
-                <th className={head}>Show</th><th className={head}>Run</th><th className={head}>Note</th><th className={head}>Lowest |S11|</th><th className={head} title="realized, at the lowest |S11|">Gain</th><th className={head} title="total, at the lowest |S11|">Efficiency</th>
+                <th className={head}>Show</th><th className={head}>Run</th><th className={head}>Note</th><th className={head} title="lowest reflection, or largest cross-section">Headline</th><th className={head} title="realized, at the lowest |S11|">Gain</th><th className={head} title="total, at the lowest |S11|">Efficiency</th>
                 {differing.map((n) => <th key={n} className={head}>{n}</th>)}
                 {texts.map((t) => <th key={t} className={head} title={t}><span className="block max-w-24 truncate">{t}</span></th>)}
                 <th className={head}>Solved by</th><th className={head}>Time</th><th className={head}>Trust</th><th className={head} />
