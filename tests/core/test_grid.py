@@ -158,9 +158,9 @@ def test_faults_are_found_before_the_run(change: dict[str, Any], where: tuple[An
 
 
 def test_what_deserves_a_look_is_said() -> None:
-    medium = {"kind": "dispersive", "name": "wet board", "permittivity": "5", "conductivity": "0 S/m", "debye": [{"strength": "70", "time": "60 ps"}]}
+    medium = {"kind": "table", "name": "wet board", "rows": [["1 GHz", "5", "0.2"], ["2.4 GHz", "4", "0.4"], ["2.5 GHz", "6", "0.1"], ["5 GHz", "4", "0.3"]]}
     found = patch({"materials": [medium], "parts.0.material": "wet board"})
-    assert [p.message for p in found.problems if "held at its value in the middle" in p.message]
+    assert [p.message for p in found.problems if "the poles that stand for “wet board”" in p.message]
     assert patch({"plan.engine": "moments"}).errors[0].message.startswith("the moments engine models wires")
 
 
