@@ -18,7 +18,7 @@ from heron.quantities import engineering
 from heron.quantities.constants import C0
 
 FEWEST_CELLS = 15  # per wavelength of every medium: with fewer, phase errors move resonances
-POOR_FIT = 0.01  # of |ε|: beyond, the fit of a medium by poles is worth a word
+POOR_FIT = 0.02  # of |ε|, what tables of optical constants are themselves good for: beyond, the fit of a medium by poles is worth a word
 
 
 def _feeds(model: Evaluated, geometry: Geometry, discretisation: Any) -> list[Problem]:
