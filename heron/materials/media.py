@@ -163,14 +163,15 @@ FITS: tuple[tuple[str, ...], ...] = (
 GOOD_FIT = 1e-3
 
 
-def fit_table(medium: Medium) -> tuple[Medium, float]:
-    """A passive fit to a tabulated medium and its error as in :func:`fit_poles`: the simplest within a thousandth, or else the best."""
-    at = np.array([row[0] for row in medium.table])
-    eps = medium.epsilon(at)
+def best_fit(frequency: Floats, epsilon: Complexes, tries: Sequence[Sequence[str]]) -> tuple[Medium, float]:
+    """A passive fit and its error as in :func:`fit_poles`: of kinds of poles to try the first within a thousandth, or else the best.
+
+    :raises ValueError: too few values for any.
+    """
     best: tuple[Medium, float] | None = None
-    for kinds in FITS:
+    for kinds in tries:
         try:
-            found = fit_poles(at, eps, kinds)
+            found = fit_poles(frequency, epsilon, kinds)
         except ValueError:
             continue
         if best is None or found[1] < best[1]:
@@ -180,6 +181,12 @@ def fit_table(medium: Medium) -> tuple[Medium, float]:
     if best is None:
         raise ValueError("a table needs at least one row")
     return best
+
+
+def fit_table(medium: Medium) -> tuple[Medium, float]:
+    """The best fit to a tabulated medium and its error."""
+    at = np.array([row[0] for row in medium.table])
+    return best_fit(at, medium.epsilon(at), FITS)
 
 
 def _cole(name: str, infinity: float, sigma: float, *terms: tuple[float, float, float]) -> Medium:

@@ -9,7 +9,7 @@ from typing import Any
 import numpy as np
 from numpy.typing import ArrayLike, NDArray
 
-from heron.materials.media import GOOD_FIT, Medium, Pole, fit_poles
+from heron.materials.media import Medium, Pole, best_fit
 from heron.quantities.constants import EPS0
 
 Complexes = NDArray[np.complex128]
@@ -85,18 +85,8 @@ def rational(medium: Medium, low: float, high: float) -> tuple[Rational, float]:
     least, most = max(low - reach, low / 2), high + reach
     if medium.table:
         least, most = max(least, medium.table[0][0]), min(most, medium.table[-1][0])
-    at = np.linspace(least, most, SAMPLED) if most > least else np.array([centre])
-    best: tuple[Medium, float] | None = None
-    for kinds in TABLE_FITS if medium.table else COLE_FITS:
-        try:
-            found = fit_poles(at, medium.epsilon(at), kinds)
-        except ValueError:
-            continue
-        if best is None or found[1] < best[1]:
-            best = found
-        if best[1] < GOOD_FIT:
-            break
-    made = exact(best[0] if best is not None else Medium("fit", permittivity=max(1.0, float(medium.epsilon(centre)[0].real))), centre)
+    at = np.linspace(least, most, SAMPLED) if most > least else np.full(SAMPLED, centre)
+    made = exact(best_fit(at, medium.epsilon(at), TABLE_FITS if medium.table else COLE_FITS)[0], centre)
     inside = np.linspace(low, high, SAMPLED)
     truth = medium.epsilon(inside)
     return made, float((np.abs(made.epsilon(inside) - truth) / np.abs(truth)).max())

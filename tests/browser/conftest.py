@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import os
+import re
 import socket
 import subprocess
 import sys
@@ -87,6 +88,14 @@ CALL = """async ([method, path, body]) => {
 def call(page: Page, method: str, path: str, body: object = None) -> Any:
     """Asks the API as the person who is signed in on the page."""
     return page.evaluate(CALL, [method, path, body])
+
+
+def set_token(page: Page, label: str, value: str) -> None:
+    """Edits a value in its sentence."""
+    page.get_by_role("button", name=re.compile(f"^{re.escape(label)}: ")).first.click()
+    field = page.get_by_role("textbox", name=label, exact=True)
+    field.fill(value)
+    field.press("Enter")
 
 
 def sign_in(page: Page, site: str, name: str = USERNAME, password: str = PASSWORD) -> None:

@@ -8,7 +8,7 @@ import pytest
 from playwright.sync_api import Page, expect
 
 from heron.results import scattering
-from tests.browser.conftest import call
+from tests.browser.conftest import call, set_token
 from tests.models import solve
 
 pytestmark = pytest.mark.browser
@@ -24,34 +24,27 @@ def add(page: Page, group: str, label: str) -> None:
     page.get_by_role("menuitem", name=label, exact=True).click()
 
 
-def token(page: Page, label: str, value: str) -> None:
-    page.get_by_role("button", name=re.compile(f"^{re.escape(label)}: ")).first.click()
-    field = page.get_by_role("textbox", name=label, exact=True)
-    field.fill(value)
-    field.press("Enter")
-
-
 def test_from_an_empty_sheet_to_a_cross_section(page: Page) -> None:
     made = call(page, "POST", "/projects", {"document": SHEET})
     page.goto(f"{page.url.split('/projects')[0].rstrip('/')}/projects/{made['id']}/bench")
     page.get_by_role("button", name="Solve").wait_for()
     expect(page.get_by_text("nothing feeds the antenna").or_(page.get_by_text("to mend"))).to_be_visible()
     add(page, "Solids", "Sphere")
-    token(page, "Sphere radius", "20 mm")
+    set_token(page, "Sphere radius", "20 mm")
     add(page, "Feeds", "Plane wave")
     expect(page.get_by_text("its electric field along")).to_be_visible()
     expect(page.locator("section", has_text="Feeds")).to_have_count(0)
 
     # A wave whose field lies along its way is refused where it was written.
-    token(page, "Plane wave electric 0", "0")
+    set_token(page, "Plane wave electric 0", "0")
     expect(page.get_by_text(re.compile("lies along the wave’s way|lies along the wave's way")).first).to_be_visible()
     expect(page.get_by_role("button", name="Solve")).to_be_disabled()
-    token(page, "Plane wave electric 0", "1")
+    set_token(page, "Plane wave electric 0", "1")
 
     # A box that would cut the ball is refused, and says what to do.
-    token(page, "Surround box", "1 mm")
+    set_token(page, "Surround box", "1 mm")
     expect(page.get_by_text(re.compile("does not clear the model")).first).to_be_visible()
-    token(page, "Surround box", "")
+    set_token(page, "Surround box", "")
     expect(page.get_by_role("button", name="Solve")).to_be_enabled()
 
     page.get_by_role("button", name="Solve").click()

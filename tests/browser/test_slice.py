@@ -15,7 +15,7 @@ from playwright.sync_api import Page, expect
 from heron.model import load_document
 from heron.results import ports
 from server.config import ROOT, load
-from tests.browser.conftest import DATABASE
+from tests.browser.conftest import DATABASE, set_token
 from tests.models import solve
 
 pytestmark = pytest.mark.browser
@@ -26,13 +26,6 @@ def open_project(page: Page, name: str) -> None:
     page.locator("li a", has_text=name).last.click()  # the demo's own; copies made by other tests are newer
     page.get_by_role("button", name="Solve").wait_for()
     page.locator("[data-stage] canvas").wait_for()
-
-
-def set_token(page: Page, label: str, value: str) -> None:
-    page.get_by_role("button", name=re.compile(f"^{re.escape(label)}: ")).first.click()
-    field = page.get_by_role("textbox", name=label, exact=True)
-    field.fill(value)
-    field.press("Enter")
 
 
 def extent(page: Page) -> float:
