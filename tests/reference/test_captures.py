@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import json
+from functools import cache
 from typing import Any
 
 import numpy as np
@@ -242,14 +243,21 @@ def test_a_parallel_trap_against_moments_and_against_circuit_theory() -> None:
 NETWORKS = {"series": {"resistance": "8 ohm", "inductance": "12 nH", "capacitance": "3 pF"}, "parallel": {"resistance": "300 ohm", "inductance": "9 nH", "capacitance": "3 pF"}}
 
 
+FEED = {"number": 1, "part": "rod", "at": "0.5", "width": "gap"}
+
+
+@cache
+def bare_dipole(engine: str) -> xr.Dataset:
+    return dipole(engine, "20", feeds=[FEED])
+
+
 @pytest.mark.parametrize("kind", NETWORKS)
 def test_what_stands_between_a_port_and_its_gap_is_circuit_theory(kind: str) -> None:
     """Z + R + jωL + 1/jωC, or the sum of admittances (any book on circuits), in both engines, with the power its resistor takes."""
-    feed = {"number": 1, "part": "rod", "at": "0.5", "width": "gap"}
-    network = feed | {"network": kind, **NETWORKS[kind]}
+    network = FEED | {"network": kind, **NETWORKS[kind]}
     values = {k: float(v.split()[0]) * {"resistance": 1, "inductance": 1e-9, "capacitance": 1e-12}[k] for k, v in NETWORKS[kind].items()}
     for engine, limit in (("moments", 1e-4), ("transient", 0.012)):  # moments: the interpolation of its sweep
-        bare, behind = (dipole(engine, feeds=[f]) for f in (feed, network))
+        bare, behind = bare_dipole(engine), dipole(engine, "20", feeds=[network])
         s, z = 2j * np.pi * bare["frequency"].values, ports.impedances(bare)[:, 0]
         r, l, c = values["resistance"], values["inductance"], values["capacitance"]
         wanted = z + r + s * l + 1 / (s * c) if kind == "series" else 1 / (1 / z + 1 / r + 1 / (s * l) + s * c)
