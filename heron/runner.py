@@ -52,6 +52,7 @@ def summarise(examination: Examination, results: xr.Dataset, wall: float) -> dic
         "engine": results.attrs["engine"],
         "engine_reason": examination.engine_reason,
         "unknowns": int(results.attrs["unknowns"]),
+        "cells": int(results.attrs["cells"]) if "cells" in results.attrs else None,
         "solves": int(results.attrs["solves"]),
         "status": results.attrs["status"],
         "interpolation_error": float(results.attrs["interpolation_error"]),
@@ -96,8 +97,8 @@ def _scattering(examination: Examination, results: xr.Dataset) -> dict[str, Any]
         found = scattering.cross_sections(results, n)
         kinds = [k for k in ("scattered", "absorbed", "extinction") if np.isfinite(getattr(found, k)).all()]
         sections += [{"illumination": name, "frequency_hz": float(f), **{f"{k}_m2": float(getattr(found, k)[i]) for k in kinds}} for i, f in enumerate(frequency)]
-    floor = scattering.noise_floor(results)
-    return {"scattering": rows, "cross_sections": sections} | ({} if floor is None else {"noise_floor_db": floor})
+    floor = {"noise_floor_db": float(scattering.leakage(results).max())} if scattering.kind(results) == "empty" else {}
+    return {"scattering": rows, "cross_sections": sections, **floor}
 
 
 def cut_indices(model: Evaluated, results: xr.Dataset, capture: Any) -> list[int]:

@@ -84,34 +84,40 @@ def _mark(value: float, good: float, bad: float) -> Mark:
 
 
 def trust_card(results: xr.Dataset) -> list[TrustItem]:
-    """Power balance (1 %), passivity, reciprocity, and what the engine itself can say of its error (limits: common practice)."""
-    if scattering.lit(results):
-        return _lit_card(results)
-    return CARDS[str(results.attrs["engine"])](results) + _estimated(results)
-
-
-def _lit_balance(results: xr.Dataset) -> TrustItem:
-    found = [scattering.cross_sections(results, n) for n in range(results.sizes["port_in"])]
-    balance = max(float(np.abs(c.balance[c.extinction > WELL_FED * c.extinction.max()]).max(initial=0.0)) for c in found)
-    return TrustItem("Scattered + absorbed = taken out", f"{100 * balance:.2g} %", _mark(balance, 0.02, 0.08),
-                     "let the run decay further, or ask for more cells per wavelength")
+    """Power balance (1 %), passivity, reciprocity, and what the engine itself can say of its error; of lit runs their own balance (limits: common practice)."""
+    kind = scattering.kind(results)
+    return LIT_CARDS[kind](results) if kind in LIT_CARDS else CARDS[str(results.attrs["engine"])](results) + _estimated(results)
 
 
 def _lit_card(results: xr.Dataset) -> list[TrustItem]:
     """The balance counts where a tenth of the largest extinction is left: below, the optical theorem is the difference of large numbers."""
-    floor = scattering.noise_floor(results)
-    if floor is not None:
-        return [TrustItem("Noise floor", f"{floor:.0f} dB", _mark(floor, -60.0, -45.0), "let the box end where cells are even across the wave's way")]
-    left = 10 * np.log10(max(float(results.attrs["energy_left"]), 1e-30))
-    cells = float(results.attrs["cells_per_wavelength"])
-    items = [] if scattering.layered(results) else [_lit_balance(results)]
-    items += [
-        TrustItem("Ring-down", f"{left:.0f} dB", _mark(left, -39.9, -30.0), "let the run go on to a lower energy"),
-        TrustItem("Cells per wavelength", f"{cells:.3g}", _mark(-cells, -15.0, -10.0), "ask for 15 or more"),
-    ]
+    found = [scattering.cross_sections(results, n) for n in range(results.sizes["port_in"])]
+    balance = max(float(np.abs(c.balance[c.extinction > WELL_FED * c.extinction.max()]).max(initial=0.0)) for c in found)
+    item = TrustItem("Scattered + absorbed = taken out", f"{100 * balance:.2g} %", _mark(balance, 0.02, 0.08),
+                     "let the run decay further, or ask for more cells per wavelength")
+    return [item, *_layered_card(results)]
+
+
+def _layered_card(results: xr.Dataset) -> list[TrustItem]:
+    items = [_ring_down(results), _cells(results)]
     if results.attrs["stopped"]:
         items.append(TrustItem("Run", "stopped early", "look", "run it again to its end"))
     return items
+
+
+def _empty_card(results: xr.Dataset) -> list[TrustItem]:
+    floor = float(scattering.leakage(results).max())
+    return [TrustItem("Noise floor", f"{floor:.0f} dB", _mark(floor, -60.0, -45.0), "let the box end where cells are even across the wave's way")]
+
+
+def _ring_down(results: xr.Dataset) -> TrustItem:
+    left = 10 * np.log10(max(float(results.attrs["energy_left"]), 1e-30))
+    return TrustItem("Ring-down", f"{left:.0f} dB", _mark(left, -39.9, -30.0), "let the run go on to a lower energy")
+
+
+def _cells(results: xr.Dataset) -> TrustItem:
+    cells = float(results.attrs["cells_per_wavelength"])
+    return TrustItem("Cells per wavelength", f"{cells:.3g}", _mark(-cells, -15.0, -10.0), "ask for 15 or more")
 
 
 def _transient_card(results: xr.Dataset) -> list[TrustItem]:
@@ -121,14 +127,13 @@ def _transient_card(results: xr.Dataset) -> list[TrustItem]:
     counts = powers.accepted > WELL_FED * powers.available
     balance = float(np.abs(powers.balance_error[counts]).max()) if counts.any() else float("nan")
     passive = float(np.linalg.norm(s, ord=2, axis=(1, 2)).max())
-    cells, distance = float(results.attrs["cells_per_wavelength"]), float(results.attrs["wall_distance"])
-    left = 10 * np.log10(max(float(results.attrs["energy_left"]), 1e-30))
+    distance = float(results.attrs["wall_distance"])
     items = [
         TrustItem("Power in = power out", f"{100 * balance:.2g} %" if counts.any() else "too little accepted", _mark(balance, 0.01, 0.05) if counts.any() else "look",
                   "let the run decay further, or ask for more cells per wavelength"),
-        TrustItem("Ring-down", f"{left:.0f} dB", _mark(left, -39.9, -30.0), "let the run go on to a lower energy"),
+        _ring_down(results),
         TrustItem("Passivity", f"max {passive:.4f}", _mark(passive - 1, 2e-3, 2e-2), "let the run decay further"),
-        TrustItem("Cells per wavelength", f"{cells:.3g}", _mark(-cells, -15.0, -10.0), "ask for 15 or more"),
+        _cells(results),
         TrustItem("Open walls", f"{distance:.2f} λ away", _mark(-distance, -0.249, -0.125), "a quarter of the longest wavelength is the rule"),
     ]
     if "error_from_passes" in results.attrs:
@@ -164,6 +169,7 @@ def _moments_card(results: xr.Dataset) -> list[TrustItem]:
 
 
 CARDS: dict[str, Callable[[xr.Dataset], list[TrustItem]]] = {"moments": _moments_card, "transient": _transient_card}
+LIT_CARDS: dict[str, Callable[[xr.Dataset], list[TrustItem]]] = {"lit": _lit_card, "layered": _layered_card, "empty": _empty_card}
 
 
 def grade(items: list[TrustItem]) -> str:

@@ -2,16 +2,22 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
+from dataclasses import dataclass, replace
 from typing import Any
 
 import numpy as np
 import xarray as xr
+from numpy.typing import NDArray
 
 from heron.quantities import engineering
 from heron.results import ports, scattering
 from heron.results.currents import absorbed, surface_names
 from heron.results.power import budget
 from heron.results.signals import trace_names
+
+Floats = NDArray[np.float64]
+SPARK_POINTS = 60
 
 
 def finite(values: Any) -> list[Any]:
@@ -21,9 +27,19 @@ def finite(values: Any) -> list[Any]:
 
 
 def sweep(results: xr.Dataset) -> dict[str, Any]:
-    """Frequencies, ports, power shares and badges. Curves are asked for by formula."""
-    if scattering.lit(results):
-        return _lit(results)
+    """Frequencies, what was recorded, and of driven runs ports, power shares and badges; of lit ones where their waves come from. Curves are asked for by formula."""
+    return {
+        "kind": scattering.kind(results),
+        "frequency_hz": results["frequency"].values.tolist(),
+        "solved": results["solved"].values.tolist(),
+        "surfaces": surface_names(results),
+        "traces": trace_names(results),
+        "wires": "current" in results,
+        **(_lit(results) if scattering.lit(results) else _driven(results)),
+    }
+
+
+def _driven(results: xr.Dataset) -> dict[str, Any]:
     powers = budget(results)
     names = [int(p) for p in results["port"].values]
     share = {
@@ -32,59 +48,69 @@ def sweep(results: xr.Dataset) -> dict[str, Any]:
                             ("accepted", powers.accepted))
     }
     return {
-        "frequency_hz": results["frequency"].values.tolist(),
-        "solved": results["solved"].values.tolist(),
         "ports": names,
         "z0_ohm": results["z0"].values.tolist(),
         "power_share": share,
-        "illuminations": [], "layered": False,
+        "illuminations": [],
         "absorbed_share": {name: finite(power / powers.available) for name, power in absorbed(results).items()},
-        "surfaces": surface_names(results),
-        "traces": trace_names(results),
-        "wires": "current" in results,
         "badges": {str(a): badges(results, i) for i, a in enumerate(names)},
     }
 
 
 def _lit(results: xr.Dataset) -> dict[str, Any]:
-    """The same of a lit run: no ports and no shares of power, but where its waves come from."""
     angles = [np.degrees(scattering.back(results, n)).tolist() for n in range(results.sizes["port_in"])]
     return {
-        "frequency_hz": results["frequency"].values.tolist(),
-        "solved": results["solved"].values.tolist(),
         "ports": [], "z0_ohm": [], "power_share": {}, "absorbed_share": {}, "badges": {},
         "illuminations": [{"name": n, "theta_deg": t, "phi_deg": p} for n, (t, p) in zip(scattering.illuminations(results), angles, strict=True)],
-        "layered": scattering.layered(results),
-        "surfaces": surface_names(results),
-        "traces": trace_names(results),
-        "wires": "current" in results,
     }
 
 
+@dataclass(frozen=True)
+class Headline:
+    """What a run comes to in few words: a curve (f,) in dB, the place of its best value, and the words for that."""
+
+    level: Floats
+    at: float
+    value: float
+    words: str
+
+
+def _reflection(results: xr.Dataset) -> Headline:
+    """The lowest reflection of the first port."""
+    level = ports.magnitude_db(results["s"].values[:, 0, 0])
+    at, low = ports.minimum(results["frequency"].values, level)
+    return Headline(level, at, low, f"{low:.1f} dB at {engineering(at, 'Hz')}")
+
+
+def _largest(results: xr.Dataset, level: Floats, words: Callable[[float], str]) -> Headline:
+    at = float(results["frequency"].values[level.argmax()])
+    return Headline(level, at, float(level.max()), f"{words(float(level.max()))} at {engineering(at, 'Hz')}")
+
+
+def _back(results: xr.Dataset) -> Headline:
+    """The largest cross-section back to the source."""
+    return _largest(results, 10 * np.log10(np.maximum(scattering.monostatic(results), 1e-30)), lambda v: f"{v:.1f} dBsm")
+
+
+def _absorbs(results: xr.Dataset) -> Headline:
+    """The largest area whose power is absorbed."""
+    level = 10 * np.log10(np.maximum(scattering.cross_sections(results).absorbed, 1e-30))
+    return _largest(results, level, lambda v: f"absorbs ({engineering(10 ** (v / 20), 'm', 3)})²")
+
+
+def _leaks(results: xr.Dataset) -> Headline:
+    found = _largest(results, scattering.leakage(results), str)
+    return replace(found, words=f"noise floor {found.value:.0f} dB")
+
+
+HEADLINES: dict[scattering.Kind, Callable[[xr.Dataset], Headline]] = {"driven": _reflection, "lit": _back, "layered": _absorbs, "empty": _leaks}
+
+
 def headline(results: xr.Dataset) -> dict[str, Any]:
-    """What leaks of an empty box; the lowest reflection of the first port, or the largest cross-section back to the source; and a sparkline of it."""
-    f = results["frequency"].values
-    floor = scattering.noise_floor(results)
-    if floor is not None:
-        leak = 20 * np.log10(np.maximum(results["outside_field"].values.max(axis=1), 1e-15))
-        return {"text": f"noise floor {floor:.0f} dB".replace("-", "−"), "level_db": floor, "frequency_hz": float(f[leak.argmax()]), "spark": leak[:60].round(2).tolist()}
-    if scattering.layered(results):
-        area = np.maximum(scattering.cross_sections(results).absorbed, 1e-30)
-        most = int(area.argmax())
-        side = engineering(float(np.sqrt(area[most])), "m", 3)
-        return {"text": f"absorbs ({side})² at {engineering(float(f[most]), 'Hz')}", "level_db": float(10 * np.log10(area[most])), "frequency_hz": float(f[most]),
-                "spark": area[:60].tolist()}
-    if scattering.lit(results):
-        level = 10 * np.log10(np.maximum(scattering.monostatic(results), 1e-30))
-        peak = int(level.argmax())
-        at, value, words = float(f[peak]), float(level[peak]), "dBsm"
-    else:
-        level = ports.magnitude_db(results["s"].values[:, 0, 0])
-        at, value = ports.minimum(f, level)
-        words = "dB"
-    pick = np.linspace(0, len(f) - 1, min(len(f), 60)).round().astype(int)
-    text = f"{value:.1f} {words} at {engineering(at, 'Hz')}".replace("-", "−")
-    return {"text": text, "level_db": value, "frequency_hz": at, "spark": np.round(level[pick], 2).tolist()}
+    """The headline of a run as JSON values, with a sparkline of its curve."""
+    found = HEADLINES[scattering.kind(results)](results)
+    pick = np.linspace(0, len(found.level) - 1, min(len(found.level), SPARK_POINTS)).round().astype(int)
+    return {"text": found.words.replace("-", "−"), "level_db": found.value, "frequency_hz": found.at, "spark": np.round(found.level[pick], 2).tolist()}
 
 
 def badges(results: xr.Dataset, port: int) -> dict[str, Any]:

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
+from typing import Literal
 
 import numpy as np
 import xarray as xr
@@ -16,19 +17,28 @@ Floats = NDArray[np.float64]
 Complexes = NDArray[np.complex128]
 
 
+Kind = Literal["driven", "lit", "layered", "empty"]
+
+
+def kind(results: xr.Dataset) -> Kind:
+    """Driven by feeds; lit by waves, in open space or over layers (then there is no far field yet); or empty, for the noise floor."""
+    attrs = results.attrs
+    return "driven" if not attrs.get("lit", 0) else "empty" if attrs["empty"] else "layered" if attrs["layered"] else "lit"
+
+
 def lit(results: xr.Dataset) -> bool:
     """Whether waves light the model, rather than feeds drive it."""
-    return bool(results.attrs.get("lit", 0))
+    return kind(results) != "driven"
 
 
 def layered(results: xr.Dataset) -> bool:
     """Whether layers lie under a lit model; then there is no far field yet, and nothing that follows from it."""
-    return bool(results.attrs.get("layered", 0))
+    return lit(results) and bool(results.attrs["layered"])
 
 
-def noise_floor(results: xr.Dataset) -> float | None:
-    """What leaks out of the box without anything in it: the largest scattered field over the band, dB of the incident; ``None`` for a run with its parts."""
-    return float(20 * np.log10(max(float(results["outside_field"].values.max()), 1e-15))) if results.attrs.get("empty", 0) else None
+def leakage(results: xr.Dataset) -> Floats:
+    """The largest field (f,) round the box in dB of the incident one: of an empty run, its noise floor."""
+    return np.asarray(20 * np.log10(np.maximum(results["outside_field"].values.max(axis=1), 1e-15)))
 
 
 def illuminations(results: xr.Dataset) -> list[str]:

@@ -6,6 +6,7 @@ from dataclasses import dataclass
 from typing import Any
 
 import numpy as np
+from numpy.typing import NDArray
 
 from heron.engines.transient.structure import Floats
 
@@ -30,6 +31,12 @@ class Pulse:
     def level(self, frequency: Any) -> Floats:
         """Its spectrum at frequencies in Hz over the largest, dB."""
         return np.asarray(-20 / np.log(10) * (np.pi * self.width * (np.asarray(frequency) - self.centre)) ** 2)
+
+    def spectrum(self, frequency: Any) -> NDArray[np.complex128]:
+        """∫ p(t) e^(−jωt) dt in s, of the whole Gaussian."""
+        f = np.asarray(frequency, dtype=float)
+        one, other = (np.exp(-((np.pi * self.width * (f + sign * self.centre)) ** 2)) for sign in (-1, 1))
+        return np.asarray(np.sqrt(np.pi) * self.width / 2j * (one - other) * np.exp(-2j * np.pi * f * START * self.width))
 
     @property
     def highest(self) -> float:

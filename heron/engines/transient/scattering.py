@@ -19,19 +19,17 @@ from heron.model import Evaluated
 from heron.quantities.constants import C0
 
 
-def spectrum(plan: Any, frequency: Floats, dt: float, delay: float) -> Complexes:
-    """∫ p(t) e^(−jωt) dt (f,) of the pulse that reaches the origin ``delay`` s late, by the same sum as of the fields."""
-    pulse = pulse_of(plan)
-    t = np.arange(int((pulse.duration + delay) / dt) + 2) * dt
-    return np.asarray(np.exp(-2j * np.pi * np.outer(frequency, t)) @ pulse(t - delay) * dt)
-
-
 def scattered(s: Structure, model: Evaluated, feeds: list[Any], z0: Floats, frequency: Floats, recorder: Recorder, runs: list[PulseRun],
               waves: list[PlaneWave], delays: list[float]) -> xr.Dataset:
     """One run for each wave. ``s`` (frequency, port, port_in) holds what leaves the ports, √W for 1 V/m; fields are total inside the box."""
-    plan = model.plan
-    mix = [1 / spectrum(plan, frequency, s.step, delay) for delay in delays]
-    e, h = (np.stack([run_mix[:, None] * getattr(run, name) for run, run_mix in zip(runs, mix, strict=True)], axis=1) for name in ("e", "h"))
+    plan, pulse, late = model.plan, pulse_of(model.plan), np.array(delays)
+
+    def per_volt(f: Floats) -> Complexes:
+        """What sums of each run (f, runs) are to be multiplied by: over the spectrum of the pulse that reaches the origin late."""
+        return np.asarray(np.exp(2j * np.pi * np.outer(f, late)) / pulse.spectrum(f)[:, None])
+
+    mix = per_volt(frequency)
+    e, h = (mix[:, :, None] * np.stack([getattr(run, name) for run in runs], axis=1) for name in ("e", "h"))
     count, lights = len(frequency), len(waves)
     rows, ports = recorder.surface_rows, len(feeds)
     surface = [records.currents(recorder.faces, e[:, q, :rows], h[:, q, :rows]) for q in range(lights)]
@@ -41,7 +39,7 @@ def scattered(s: Structure, model: Evaluated, feeds: list[Any], z0: Floats, freq
     for q, run in enumerate(runs):
         volts, amperes = run.spectra(frequency)
         at_ports = volts[:, :ports] + recorder.networks.series(frequency) * amperes
-        received[:, :, q] = mix[q][:, None] * (at_ports - z0 * amperes) / (2 * np.sqrt(z0))
+        received[:, :, q] = mix[:, q, None] * (at_ports - z0 * amperes) / (2 * np.sqrt(z0))
     form = np.array([radiation.power_form(points, j[f], m[f], float(hz), s.planes) for f, hz in enumerate(frequency)])
     absorbed = np.stack([-records.outflow(recorder.inner_faces, e[:, q], h[:, q]) for q in range(lights)], axis=1)
     outside = np.stack([records.largest_along(recorder.faces, e[:, q]) for q in range(lights)], axis=1)
@@ -76,4 +74,4 @@ def scattered(s: Structure, model: Evaluated, feeds: list[Any], z0: Floats, freq
             "walls": np.concatenate(s.inner).tolist(),
         },
     )
-    return with_records(out, s, recorder, runs, e, h, lambda f: np.eye(lights) / np.stack([spectrum(plan, f, s.step, d) for d in delays], axis=1)[:, :, None], plan)
+    return with_records(out, s, recorder, runs, e, h, lambda f: per_volt(f)[:, :, None] * np.eye(lights), plan)
