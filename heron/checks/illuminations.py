@@ -1,12 +1,19 @@
-"""What is wrong with the waves that light a model, before a run."""
+"""What is wrong with the waves that light a model, with what they pass and with where they are looked at, before a run."""
 
 from __future__ import annotations
 
 from collections.abc import Iterator
+from typing import Any
+
+import numpy as np
 
 from heron.checks.problems import Problem
-from heron.engines.transient.incidence import plane_wave
+from heron.engines.transient.incidence import box_corners, plane_wave
+from heron.engines.transient.structure import Structure, layers_of
 from heron.errors import HeronError
+from heron.geometry import Geometry
+from heron.geometry.build import build_frames, frame_matrix
+from heron.geometry.places import POINTS, TIME_POINTS, capture_points
 from heron.model import Evaluated
 from heron.model.substances import media_of
 
@@ -55,3 +62,45 @@ def layer_problems(model: Evaluated) -> Iterator[Problem]:
         yield Problem("error", "invalid", "over layers there is no far field and no radar cross-section yet: take this capture out",
                       "near fields and what is absorbed are there",
                       path=("captures", cuts[0]))
+
+
+def first_media(model: Evaluated, geometry: Geometry, discretisation: Any) -> list[Problem]:
+    """Waves that come out of a medium which takes power from them, or that layers reflect as a whole."""
+    layers, media = layers_of(model), media_of(model)[0]
+    middle = 0.5 * (model.plan.f_start + model.plan.f_stop)
+    below = media[layers[-1][0]].epsilon(middle)[0] if layers and np.isinf(layers[-1][1]) else 1.0
+    out = []
+    for i, light in enumerate(model.illuminations):
+        if light is None or not layers:
+            continue
+        way = np.array(light.travels) / np.linalg.norm(light.travels)
+        first, last = (below, 1.0) if way[2] > 0 else (1.0, below)
+        if abs(np.imag(first)) > 0:
+            out.append(Problem("error", "invalid", "the layer that it comes from takes power from it, so that it has no strength of its own",
+                               "let it come from the other side, or give that layer a medium without loss", ("illuminations", i, "travels")))
+        elif np.sqrt(np.real(first)) * np.hypot(way[0], way[1]) >= np.sqrt(max(np.real(last), 1e-9)) and np.imag(last) == 0:
+            out.append(Problem("error", "invalid", "the layers reflect this wave as a whole: what clings to their surface runs ahead of a pulse for ever",
+                               "let it come less slanted", ("illuminations", i, "travels")))
+    return out
+
+
+def looked_across(model: Evaluated, geometry: Geometry, discretisation: Any) -> list[Problem]:
+    """Captures that lie on both sides of the box of total fields, or in the cells where waves enter."""
+    if not model.document.illuminations:
+        return []
+    s: Structure = discretisation.structure
+    low, high = box_corners(s)
+    before, beyond = (np.array([line[n] for line, n in zip(s.lines, numbers, strict=True)]) for numbers in (s.box[0] - 1, s.box[1] + 1))
+    frames, out = build_frames(model, []), []
+    for i, capture in enumerate(model.captures):
+        if capture is None or capture.kind not in (*POINTS, *TIME_POINTS) or (capture.frame and capture.frame not in frames):
+            continue
+        points = capture_points(capture, frame_matrix(frames, capture.frame))
+        deep = ((points > low) & (points < high)).all(axis=1)
+        far = ((points < before) | (points > beyond)).any(axis=1)
+        if deep.any() and not deep.all():
+            out.append(Problem("error", "invalid", f"“{capture.name}” lies on both sides of the box of total fields; beyond it there are scattered fields only",
+                               "make it smaller, or move the box or the walls away", ("captures", i)))
+        elif not deep.any() and not far.all():
+            out.append(Problem("error", "invalid", f"“{capture.name}” lies in the cells where the wave enters", "move it by a few cells", ("captures", i)))
+    return out

@@ -35,7 +35,7 @@ def test_a_lit_run_offers_cross_sections_and_refuses_ports(api: Api, ball: Proje
     run = Run.objects.get(project=ball, number=number)
     results = store.load(run.id)
     sweep = api.ask("get", f"{base}/sweep").json()
-    assert sweep["ports"] == [] and not sweep["layered"]
+    assert sweep["ports"] == [] and sweep["kind"] == "lit"
     assert [(light["name"], round(light["theta_deg"])) for light in sweep["illuminations"]] == [("lamp", 180), ("side lamp", 90)]
     line = api.ask("get", base).json()
     assert "dBsm at" in line["headline"]["text"] and line["grade"] in "AB"
@@ -67,7 +67,9 @@ def test_a_lit_run_offers_cross_sections_and_refuses_ports(api: Api, ball: Proje
 def test_the_noise_floor_is_a_run_of_its_own(api: Api, ball: Project) -> None:
     number = solved(api, ball.id, empty=True)
     line = api.ask("get", f"/projects/{ball.id}/runs/{number}").json()
-    assert line["empty"] and line["headline"]["text"].startswith("noise floor −")
+    assert line["empty"] and line["cells"] == int(store.load(Run.objects.get(project=ball, number=number).id).attrs["cells"])
+    assert api.ask("get", f"/projects/{ball.id}/runs/{number}/sweep").json()["kind"] == "empty"
+    assert line["headline"]["text"].startswith("noise floor −")
     run = Run.objects.get(project=ball, number=number)
     assert run.summary["noise_floor_db"] < -90
     assert [i["name"] for i in line["trust"]] == ["Noise floor"]
@@ -92,6 +94,11 @@ def test_a_driven_model_has_no_noise_floor_and_no_cross_section(api: Api, projec
     ({"surround": {"layers": [{"material": "moonrock"}]}}, "no medium “moonrock”"),
     ({"surround": {"top": "-30 mm", "layers": [{"material": "FR4"}, {"material": "FR4"}]}}, "only the lowest layer"),
     ({"surround": {"top": "-30 mm", "layers": [{"material": "FR4"}]}}, "no far field and no radar cross-section yet"),
+    ({"captures": [{"kind": "near_line", "name": "long", "start": ["0", "0", "-300 mm"], "end": ["0", "0", "-25 mm"]}]}, "on both sides of the box"),
+    ({"captures": [{"kind": "near_point", "name": "there", "point": ["0", "0", "-73 mm"]}], "surround": {"margin": "80 mm", "box": "52 mm"}}, "where the wave enters"),
+    ({"captures": [], "surround": {"top": "-30 mm", "layers": [{"material": "FR4"}]}, "illuminations": [{"name": "lamp"}]}, "takes power from it"),
+    ({"captures": [], "surround": {"top": "-30 mm", "layers": [{"material": "optical glass"}]},
+      "illuminations": [{"name": "lamp", "travels": ["1", "0", "1"], "electric": ["0", "1", "0"]}]}, "reflect this wave as a whole"),
     ({"illuminations": [{"name": "lamp", "travels": ["0", "0", "0"]}]}, "travels nowhere"),
     ({"illuminations": [{"name": "lamp", "electric": ["0", "0", "1"]}]}, "lies along the wave"),
     ({"illuminations": [{"name": "lamp", "amplitude": "0 V/m"}]}, "every amplitude is zero"),

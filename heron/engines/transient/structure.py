@@ -372,11 +372,11 @@ def fill(s: Structure, model: Evaluated, geometry: Geometry) -> None:
 
 
 def layers_of(model: Evaluated) -> list[tuple[str, float, float]]:
-    """(material, lower, upper height in m) of layers, from above; the lowest may reach to −∞."""
-    out, top = [], model.surround.top if model.surround is not None else 0.0
+    """(material, lower, upper height in m) of layers, from above; the lowest may reach to −∞. Those of no known medium are vacuum."""
+    out, top, known = [], model.surround.top if model.surround is not None else 0.0, media_of(model)[0]
     for layer in model.surround.layers if model.surround is not None else []:
         bottom = -np.inf if layer.thickness is None else top - layer.thickness
-        out.append((layer.material, bottom, top))
+        out.append((layer.material if layer.material in known else "vacuum", bottom, top))
         top = bottom
     return out
 
@@ -384,8 +384,6 @@ def layers_of(model: Evaluated) -> list[tuple[str, float, float]]:
 def _layer_wishes(axes: list[Axis], model: Evaluated, media: dict[str, Medium], largest: float) -> None:
     """Lines on the boundaries of layers, cells that carry waves in them, also along them."""
     for name, bottom, top in layers_of(model):
-        if name not in media:
-            raise ModelError(f"there is no medium “{name}” for a layer; choose one of the library or add it to this project", ("surround", "layers"))
         index = max(1.0, float(np.sqrt(abs(media[name].epsilon(model.plan.f_stop)[0]))))
         for axis in axes[:2]:
             axis.largest = min(axis.largest, largest / index)
