@@ -55,6 +55,7 @@ class RunLine(Schema):
     finished: datetime | None
     has_results: bool
     unknowns: int | None
+    cells: int | None
     solves: int | None
     wall_s: float | None
     note: str
@@ -88,7 +89,8 @@ class Differences(Schema):
     results: list[dict[str, Any]]
 
 
-RESULT_LINES = {"status": "state", "revision": "revision", "engine": "engine", "unknowns": "unknowns", "solves": "solves", "wall_s": "time, s", "grade": "trust",
+RESULT_LINES = {"status": "state", "revision": "revision", "engine": "engine", "unknowns": "unknowns", "cells": "cells", "solves": "solves", "wall_s": "time, s",
+                "grade": "trust",
                 "efficiency": "total efficiency", "gain_dbi": "realized gain, dBi"}
 
 
@@ -97,7 +99,7 @@ def _line(run: Run) -> dict[str, Any]:
         **{k: getattr(run, k) for k in ("number", "status", "stage", "fraction", "wish", "reason", "values", "overrides", "headline", "grade", "note", "baseline",
                                         "empty", "created", "started", "finished", "has_results")},
         "revision": run.revision.number,
-        **{k: run.summary.get(k) for k in ("unknowns", "solves", "wall_s")},
+        **{k: run.summary.get(k) for k in ("unknowns", "cells", "solves", "wall_s")},
         "engine": run.summary.get("engine") or run.forecast.get("engine", ""),
         **_best(run),
     }

@@ -1341,6 +1341,8 @@ export interface components {
             has_results: boolean;
             /** Unknowns */
             unknowns: number | null;
+            /** Cells */
+            cells: number | null;
             /** Solves */
             solves: number | null;
             /** Wall S */
@@ -1408,6 +1410,8 @@ export interface components {
             has_results: boolean;
             /** Unknowns */
             unknowns: number | null;
+            /** Cells */
+            cells: number | null;
             /** Solves */
             solves: number | null;
             /** Wall S */

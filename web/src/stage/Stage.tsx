@@ -173,7 +173,7 @@ function LensLegend({ lens, projectId, run }: { lens: Lens; projectId: number; r
   const { data } = useQuery(sweep(projectId, run.number));
   const current = useQuery({ ...field(projectId, run.number, "current", frequency), enabled: lens === "current" });
   const surface = lens === "current" && data !== undefined && data.surfaces.length > 0;
-  const [name, top, bottom] = surface ? ["|K| on surfaces", "largest", "−40 dB"] : lens === "pattern" && data?.illuminations.length ? ["cross-section", "peak", "−30 dB"] : LEGEND[lens];
+  const [name, top, bottom] = surface ? ["|K| on surfaces", "largest", "−40 dB"] : lens === "pattern" && data && data.kind !== "driven" ? ["cross-section", "peak", "−30 dB"] : LEGEND[lens];
   if (lens === "current" && current.error && data && !surface)
     return <p className="absolute left-4 top-4 max-w-72 rounded-md border border-rule bg-card px-3 py-2 text-ink2">Run {run.number} has no currents to show. Add a surface current to the captures and solve.</p>;
   if (!data) return null;

@@ -9,7 +9,7 @@ import { MaterialsInUse } from "./MaterialCard";
 import { PulseCard } from "./PulseCard";
 import { Token } from "./Token";
 import { Words } from "./Words";
-import { moved, replaced, useBench, type ListChapter } from "./model";
+import { moved, replaced, useBench, useLit, type ListChapter } from "./model";
 import { FRESH, SENTENCES } from "./sentences";
 
 const CHAPTERS: { key: keyof Model & string; title: string; kind?: string }[] = [
@@ -30,7 +30,8 @@ const QUIET_WHEN_EMPTY = new Set(["frames", "loads", "illuminations", "refinemen
 /** The model as a page of numbered sentences. */
 export function BuildSheet({ examination }: { examination?: Examination }) {
   const document = useBench((s) => s.document)!;
-  const shown = CHAPTERS.filter((c) => !(QUIET_WHEN_EMPTY.has(c.key) || (c.key === "feeds" && document.illuminations.length > 0)) || (document[c.key] as unknown[]).length > 0);
+  const lit = useLit();
+  const shown = CHAPTERS.filter((c) => !(QUIET_WHEN_EMPTY.has(c.key) || (c.key === "feeds" && lit)) || (document[c.key] as unknown[]).length > 0);
   return (
     <div className="flex min-h-0 flex-1 flex-col">
       <div className="flex-1 overflow-y-auto py-3 pr-4" aria-label="Build sheet">
@@ -89,7 +90,7 @@ function Steps({ chapter, number, examination }: { chapter: (typeof CHAPTERS)[nu
     setOver(null);
     if (from !== to) edit((d) => moved(d, chapter.key as ListChapter, from, to));
   };
-  const lit = document!.illuminations.length > 0;
+  const lit = useLit();
   const raw = document![chapter.key];
   const listed = Array.isArray(raw);
   const steps = (listed ? raw : [raw]) as Step[];

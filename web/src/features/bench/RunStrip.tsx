@@ -10,7 +10,7 @@ import { bytes, compact, seconds } from "../../format";
 import { Button } from "../../ui/Button";
 import { Mark } from "../../ui/Mark";
 import { Sparkline } from "../../plots/Sparkline";
-import { replaced, useBench } from "./model";
+import { replaced, useBench, useLit } from "./model";
 
 /** Preflight, forecast, Solve, and the latest runs. */
 export function RunStrip({ projectId, examination }: { projectId: number; examination?: Examination }) {
@@ -23,7 +23,7 @@ export function RunStrip({ projectId, examination }: { projectId: number; examin
     onError: (e: Problem) => setFault(e.message),
   });
   const sound = examination !== undefined && !examination.problems.some((p) => p.level === "error");
-  const lit = useBench((s) => (s.document?.illuminations.length ?? 0) > 0);
+  const lit = useLit();
   const ready = sound && role !== "reader" && state === "saved" && !solve.isPending;
   useRegister("runs", [
     { id: "solve", label: "Solve", group: "Run", shortcut: "Ctrl+Enter", enabled: ready, perform: () => solve.mutate(false) },

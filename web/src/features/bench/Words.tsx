@@ -4,12 +4,12 @@ import { files, materials } from "../../api/queries";
 import type { Examination, Path, Step } from "../../api/types";
 import { rule, standing, useStage } from "../../stage/state";
 import { Token } from "./Token";
-import { member, replaced, useBench } from "./model";
+import { member, replaced, useBench, useLit } from "./model";
 import { SENTENCES, type Word } from "./sentences";
 
 /** A step as its sentence, with values that can be edited in place. */
 export function Words({ step, base, kind, examination }: { step: Step; base: Path; kind: string; examination?: Examination }) {
-  const lit = useBench((s) => (s.document?.illuminations.length ?? 0) > 0);
+  const lit = useLit();
   const sentence = SENTENCES[kind]!(step, lit);
   const lists = useLists(examination);
   const tight = (w: Word | undefined): boolean => typeof w === "string" && /^[,:;)]/.test(w);
@@ -57,7 +57,7 @@ function GrowButton({ base, word }: { base: Path; word: Extract<Word, { grow: Pa
   const edit = useBench((s) => s.edit);
   const reader = useBench((s) => s.role === "reader");
   const path = [...base, ...word.grow];
-  const change = (): void => edit((d) => { const list = (member(d, path) as unknown[] | undefined) ?? []; return replaced(d, path, word.by === undefined ? list.slice(0, -1) : [...list.map((l, n) => (n === list.length - 1 && (l as Step).thickness === null ? { ...(l as Step), thickness: "1 mm" } : l)), word.by]); });
+  const change = (): void => edit((d) => replaced(d, path, word.to((member(d, path) as Step[] | undefined) ?? [], d)));
   return <button type="button" disabled={reader} onClick={change} className="rounded border border-rule px-1.5 text-[11.500px] text-heron hover:border-heron">{word.says}</button>;
 }
 

@@ -41,6 +41,9 @@ export function moved(document: Model, chapter: ListChapter, from: number, to: n
   return { ...document, [chapter]: list };
 }
 
+/** Whether waves light the model being edited. */
+export const useLit = (): boolean => useBench((s) => (s.document?.illuminations.length ?? 0) > 0);
+
 let queue: Promise<void> = Promise.resolve();
 
 export const useBench = create<Bench>((set, get) => {

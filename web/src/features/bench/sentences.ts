@@ -1,10 +1,10 @@
 /** How each kind of step reads: words, and tokens that name a field. A new kind is one entry here. */
-import type { Path, Step } from "../../api/types";
+import type { Model, Path, Step } from "../../api/types";
 
 export type Choices = string[] | "conductors" | "materials" | "parts" | "bodies" | "everything" | "frames" | "files";
 export type Word = string | { token: Path; unit?: string; choices?: Choices; empty?: string } | { pick: Path; faces: boolean; many?: boolean; frame?: boolean }
-  /** A button that adds a member to a list, or takes its last away. */
-  | { grow: Path; by?: unknown; says: string };
+  /** A button that changes a list as a whole. */
+  | { grow: Path; to: (list: Step[], document: Model) => Step[]; says: string };
 export interface Sentence { title: string; words: Word[] }
 
 const t = (token: Path | string, unit?: string): Word => ({ token: Array.isArray(token) ? token : [token], unit });
@@ -26,6 +26,10 @@ const places = (step: Step): Word[] => (step.points as unknown[]).flatMap((_, i)
 const wire = (step: Step): Word[] => [", radius", t("radius", "1 m"), ", in", material, ...frame(step)];
 
 const SIDES = ["−x", "+x", "−y", "+y", "−z", "+z"].map((side) => `at\u00a0${side}`);
+
+/** A lowest layer without end; the one above it gets a thickness, of a tenth of the shortest wavelength. */
+const withLayer = (list: Step[], d: Model): Step[] => [...list.map((l) => (l.thickness === null ? { ...l, thickness: `c0 / (${String(d.plan.f_stop)}) / 10` } : l)), { material: "fused quartz", thickness: null } as unknown as Step];
+const frequencies = (s: Step, else_: string): Word[] => ((s.frequencies as unknown[] | undefined)?.length ? ["at", ...(s.frequencies as unknown[]).flatMap((_, i): Word[] => [...(i ? [","] : []), t(["frequencies", i], "1 Hz")])] : [else_]);
 
 export const SENTENCES: Record<string, (step: Step, lit?: boolean) => Sentence> = {
   wire: (s) => ({ title: "Wire", words: [name, "from", ...point("start"), "to", ...point("end"), ...wire(s)] }),
@@ -124,9 +128,9 @@ export const SENTENCES: Record<string, (step: Step, lit?: boolean) => Sentence> 
   power_flux: () => ({ title: "Power flux", words: [name, "through the rectangle from", ...point("corner"), "along", ...point("along"), "and across", ...point("across"), ",", t(["counts", 0], "1"), "by", t(["counts", 1], "1"), "points"] }),
   surface_current: (s) => ({
     title: "Surface current",
-    words: [name, "on", { token: ["part"], choices: "everything", empty: "all conductors" }, ...((s.frequencies as unknown[] | undefined)?.length ? ["at", ...(s.frequencies as unknown[]).flatMap((_, i): Word[] => [...(i ? [","] : []), t(["frequencies", i], "1 Hz")])] : ["over the band"])],
+    words: [name, "on", { token: ["part"], choices: "everything", empty: "all conductors" }, ...frequencies(s, "over the band")],
   }),
-  scattered_cut: (s) => ({ title: "Scattered cut", words: [name, "all round in the plane φ =", t("phi", "1"), "every", t("step", "1"), ...((s.frequencies as unknown[] | undefined)?.length ? ["at", ...(s.frequencies as unknown[]).flatMap((_, i): Word[] => [...(i ? [","] : []), t(["frequencies", i], "1 Hz")])] : ["at the plan’s pattern frequencies"])] }),
+  scattered_cut: (s) => ({ title: "Scattered cut", words: [name, "all round in the plane φ =", t("phi", "1"), "every", t("step", "1"), ...frequencies(s, "at the plan’s pattern frequencies")] }),
   point_trace: () => ({ title: "Signal", words: [name, "against time at", ...point("point")] }),
   snapshots: () => ({ title: "Snapshots", words: [name, "every", t("interval", "1 s"), "on the plane from", ...point("corner"), "along", ...point("along"), "and across", ...point("across"), ",", t(["counts", 0], "1"), "by", t(["counts", 1], "1"), "points"] }),
   surround: (s, lit) => ({
@@ -138,8 +142,8 @@ export const SENTENCES: Record<string, (step: Step, lit?: boolean) => Sentence> 
       ...SIDES.flatMap((side, n): Word[] => [n ? "," : ":", { token: ["walls", n], choices: ["open", "electric", "magnetic"] }, side]),
       "; mirror planes", ...["x", "y", "z"].flatMap((axis, k): Word[] => [k ? "," : ":", { token: ["mirror", k], choices: ["none", "electric", "magnetic"] }, `at\u00a0${axis}\u00a0=\u00a00`]),
       ...((s.layers as Step[] | undefined)?.length ? ["; layers below z =", t("top", "1 m"), ...(s.layers as Step[]).flatMap((_, n): Word[] => [n ? "," : ":", { token: ["layers", n, "material"], choices: "materials" }, { token: ["layers", n, "thickness"], unit: "1 m", empty: "for ever" }])] as Word[] : []),
-      ...(lit ? [{ grow: ["layers"], by: { material: "fused quartz", thickness: null }, says: "layer below" }] as Word[] : []),
-      ...((s.layers as Step[] | undefined)?.length ? [{ grow: ["layers"], says: "take the lowest away" }] as Word[] : []),
+      ...(lit ? [{ grow: ["layers"], to: withLayer, says: "layer below" }] as Word[] : []),
+      ...((s.layers as Step[] | undefined)?.length ? [{ grow: ["layers"], to: (list) => list.slice(0, -1), says: "take the lowest away" }] as Word[] : []),
     ],
   }),
   plan: (s) => ({

@@ -11,7 +11,7 @@ import { useRegister } from "../../app/commands";
 import { useRecording } from "./animate";
 import { CardGrid } from "./CardGrid";
 import { CursorBar, CursorKeeper, step } from "./CursorBar";
-import { DeskContext } from "./context";
+import { DeskContext, isLit } from "./context";
 import { useCards, useReadoutDesk } from "./desk";
 import { usePage } from "./page";
 import { MarkerPanel, SpecPanel } from "./panels";
@@ -56,7 +56,7 @@ export function Readout() {
     await call("DELETE", `/projects/${id}/references/${n}`);
     await client.invalidateQueries({ queryKey: referencesOf(id).queryKey });
   };
-  const exports = first?.sweep.illuminations.length ? LIT_FILES : DRIVEN_FILES;
+  const exports = isLit(first) ? LIT_FILES : DRIVEN_FILES;
   const download = (what: string): void => { if (first) location.assign(`/api/projects/${id}/runs/${first.line.number}/export/${what}${what.startsWith("pattern") ? `?frequency=${useCursor.getState().at}` : ""}`); };
   const report = (): void => void navigate({ to: "/projects/$projectId/report", params: { projectId } });
   useRegister("readout", [

@@ -37,6 +37,7 @@ export const axis = (shown: Shown[]): { unit: string; factor: number } => {
   const top = shown[0]?.sweep.frequency_hz.at(-1) ?? 0;
   return top >= 2e12 ? { unit: "THz", factor: 1e12 } : top >= 2e9 ? { unit: "GHz", factor: 1e9 } : { unit: "MHz", factor: 1e6 };
 };
+export const isLit = (s: Shown | undefined): boolean => s !== undefined && s.sweep.kind !== "driven";
 export const at = (s: Shown, f: number): number => nearest(s.sweep.frequency_hz, f);
 export const port = (s: Shown): string => String(s.sweep.ports[0]);
 

@@ -6,33 +6,39 @@ import { Impedance, Scattering, SmithCard, Standing, TimeReflection } from "./ca
 import { CrossSection, PowerSections, ScatteredCuts } from "./cards/scattering";
 import { FormulaCard, Note, Trust } from "./cards/other";
 import { PowerFlux, Signal, Snapshots } from "./cards/time";
+import type { RunKind } from "../../api/types";
 import type { CardProps, Shown } from "./context";
 
 export interface Kind { kind: string; title: string; group: string; width?: number; /** Why the first ticked run cannot offer it. */ missing?: (s: Shown) => string | null; Card: (p: CardProps) => ReactNode }
 
 const capture = (kind: string, words: string) => (s: Shown): string | null => (s.sweep.captures.some((c) => c.kind === kind) ? null : `run ${s.line.number} has no ${words}; add one on the Bench`);
 
-const driven = (s: Shown): string | null => (s.sweep.illuminations.length ? `run ${s.line.number} is lit by a wave and has no feed that is driven` : null);
-const lit = (s: Shown): string | null => (s.sweep.layered ? `run ${s.line.number} is lit over layers, and the far field above them is not known yet` : s.sweep.illuminations.length ? null : `run ${s.line.number} is driven; light the model with a plane wave on the Bench`);
+/** Why a run of another kind has none of it. */
+const NOT: Record<RunKind, string> = {
+  driven: "is driven; light the model with a plane wave on the Bench", lit: "is lit by a wave and has no feed that is driven",
+  layered: "is lit over layers, and the far field above them is not known yet", empty: "is a noise floor, without the parts of the model",
+};
+const only = (...kinds: RunKind[]) => (s: Shown): string | null => (kinds.includes(s.sweep.kind) ? null : `run ${s.line.number} ${NOT[s.sweep.kind]}`);
+const driven = only("driven"), lit = only("lit", "empty"), far = only("driven", "lit", "empty");
 
-const ALL: Kind[] = [
-  { kind: "s-parameters", title: "S-parameters", group: "Matching", Card: Scattering },
-  { kind: "smith", title: "Smith chart", group: "Matching", Card: SmithCard },
-  { kind: "impedance", title: "Impedance, admittance", group: "Matching", Card: Impedance },
-  { kind: "vswr", title: "VSWR, return loss", group: "Matching", Card: Standing },
-  { kind: "time-domain", title: "Reflection against time", group: "Matching", Card: TimeReflection },
-  { kind: "pattern", title: "Pattern in space", group: "Far field", Card: Pattern },
-  { kind: "cuts", title: "Cuts", group: "Far field", Card: Cuts },
-  { kind: "map", title: "Pattern map", group: "Far field", Card: PatternMap },
-  { kind: "gain", title: "Gain against frequency", group: "Far field", Card: Gain },
-  { kind: "efficiency", title: "Efficiency", group: "Far field", Card: Efficiency },
-  { kind: "power", title: "Where the power goes", group: "Far field", Card: PowerShare },
-  { kind: "axial-ratio", title: "Axial ratio", group: "Far field", Card: AxialRatio },
-  { kind: "polarisation", title: "Polarisation", group: "Far field", Card: PolarisationCard },
-  { kind: "phase-centre", title: "Phase centre", group: "Far field", Card: PhaseCentreCard },
+export const KINDS: Kind[] = [
+  { kind: "s-parameters", title: "S-parameters", group: "Matching", missing: driven, Card: Scattering },
+  { kind: "smith", title: "Smith chart", group: "Matching", missing: driven, Card: SmithCard },
+  { kind: "impedance", title: "Impedance, admittance", group: "Matching", missing: driven, Card: Impedance },
+  { kind: "vswr", title: "VSWR, return loss", group: "Matching", missing: driven, Card: Standing },
+  { kind: "time-domain", title: "Reflection against time", group: "Matching", missing: driven, Card: TimeReflection },
+  { kind: "pattern", title: "Pattern in space", group: "Far field", missing: far, Card: Pattern },
+  { kind: "cuts", title: "Cuts", group: "Far field", missing: driven, Card: Cuts },
+  { kind: "map", title: "Pattern map", group: "Far field", missing: far, Card: PatternMap },
+  { kind: "gain", title: "Gain against frequency", group: "Far field", missing: driven, Card: Gain },
+  { kind: "efficiency", title: "Efficiency", group: "Far field", missing: driven, Card: Efficiency },
+  { kind: "power", title: "Where the power goes", group: "Far field", missing: driven, Card: PowerShare },
+  { kind: "axial-ratio", title: "Axial ratio", group: "Far field", missing: driven, Card: AxialRatio },
+  { kind: "polarisation", title: "Polarisation", group: "Far field", missing: driven, Card: PolarisationCard },
+  { kind: "phase-centre", title: "Phase centre", group: "Far field", missing: driven, Card: PhaseCentreCard },
   { kind: "rcs", title: "Radar cross-section", group: "Scattering", missing: lit, Card: CrossSection },
   { kind: "scattered-cuts", title: "Scattered all round", group: "Scattering", missing: lit, Card: ScatteredCuts },
-  { kind: "sections", title: "Cross-sections of power", group: "Scattering", missing: (s) => (s.sweep.layered ? null : lit(s)), Card: PowerSections },
+  { kind: "sections", title: "Cross-sections of power", group: "Scattering", missing: only("lit", "layered", "empty"), Card: PowerSections },
   { kind: "current", title: "Current along wires", group: "Fields", missing: (s) => (s.sweep.wires ? null : `run ${s.line.number} has no wires whose current was solved for`), Card: Current },
   { kind: "surface-current", title: "Surface current", group: "Fields", missing: (s) => (s.sweep.surfaces.length ? null : `run ${s.line.number} has no capture of surface currents; add one on the Bench`), Card: SurfaceCurrent },
   { kind: "near-line", title: "Near field on a line", group: "Fields", missing: capture("near_line", "near field on a line"), Card: NearLine },
@@ -42,10 +48,8 @@ const ALL: Kind[] = [
   { kind: "signal", title: "Signal at a point", group: "Fields", missing: capture("point_trace", "signal at a point"), Card: Signal },
   { kind: "snapshots", title: "Snapshots", group: "Fields", missing: capture("snapshots", "snapshots"), Card: Snapshots },
   { kind: "trust", title: "Trust card", group: "Verdict", Card: Trust },
-  { kind: "figures", title: "Figures", group: "Verdict", Card: Figures },
+  { kind: "figures", title: "Figures", group: "Verdict", missing: driven, Card: Figures },
   { kind: "formula", title: "Formula", group: "Verdict", Card: FormulaCard },
   { kind: "note", title: "Note", group: "Verdict", Card: Note },
 ];
-/** Of those about ports and radiation, only driven runs have something; the pattern in space of lit ones is their cross-section. */
-export const KINDS: Kind[] = ALL.map((k) => ((k.group === "Matching" || k.group === "Far field" || k.kind === "figures") && k.kind !== "pattern" && k.kind !== "map" ? { ...k, missing: driven } : k.group === "Far field" ? { ...k, missing: (s: Shown) => (s.sweep.layered ? lit(s) : null) } : k));
 export const kindOf = (kind: string): Kind | undefined => KINDS.find((k) => k.kind === kind);

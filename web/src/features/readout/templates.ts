@@ -1,6 +1,6 @@
 /** Pages to begin from, by kind of problem. */
 import type { CardEntry } from "../../api/types";
-import type { Shown } from "./context";
+import { type Shown, isLit } from "./context";
 import { KINDS } from "./registry";
 
 type Short = string | [kind: string, settings: CardEntry["settings"], width?: number];
@@ -30,6 +30,6 @@ export const offered = (cards: Short[], run: Shown): CardEntry[] => made(cards).
 /** What a project shows that was never arranged: the template that suits its runs, and a card for everything that was captured. */
 export function initial(first: Shown): { template: string; cards: CardEntry[] } {
   const f = first.sweep.frequency_hz;
-  const template = TEMPLATES.find((t) => t.name === (first.sweep.illuminations.length ? "scattering" : first.sweep.ports.length > 2 ? "array" : f.at(-1)! > 2.2 * f[0]! ? "wideband antenna" : "resonant antenna"))!;
+  const template = TEMPLATES.find((t) => t.name === (isLit(first) ? "scattering" : first.sweep.ports.length > 2 ? "array" : f.at(-1)! > 2.2 * f[0]! ? "wideband antenna" : "resonant antenna"))!;
   return { template: template.name, cards: offered([...template.cards, ...CAPTURED.filter((k) => !template.cards.includes(k))], first) };
 }

@@ -21,8 +21,8 @@ export function specFormula(spec: NonNullable<SpecState["spec"]>): string {
   return spec.unit === "%" ? `100*${spec.formula}` : spec.formula;
 }
 
-/** How large a run was: cells of a grid, of six unknowns each, or unknowns. */
-export const size = (run: { unknowns?: number | null; engine?: string } | undefined): string => (run?.engine === "transient" ? `${compact((run.unknowns ?? 0) / 6)} cells` : `${compact(run?.unknowns ?? 0)} unknowns`);
+/** How large a run was: cells of a grid, or unknowns. */
+export const size = (run: { unknowns?: number | null; cells?: number | null } | undefined): string => (run?.cells ? `${compact(run.cells)} cells` : `${compact(run?.unknowns ?? 0)} unknowns`);
 
 /** "2.407–2.438 GHz": the unit once, if both have it. */
 export function span(b: { low_hz: number; high_hz: number }): string {

@@ -17,7 +17,7 @@ import { extentOf } from "../../../stage/extent";
 import { nearest, useAt, useFollowing } from "../../../app/cursor";
 import { Card, Choice, RunChoice, Value } from "../Card";
 import { CurveCard, type Line } from "../CurveCard";
-import { type CardProps, at, axis, useDesk, useOneRun, useSetting } from "../context";
+import { type CardProps, at, axis, isLit, useDesk, useOneRun, useSetting } from "../context";
 import { useReferenceCuts } from "../references";
 import { span } from "../values";
 
@@ -148,7 +148,7 @@ export function PatternMap(props: CardProps) {
       note={<><Choice label="Layout" value={layout} options={[["up", "u-v, upper half"], ["down", "u-v, lower half"], ["angles", "θ over φ"]]} onChange={setLayout} /> · <Choice label="Quantity" value={kind} options={KINDS} onChange={setKind} /> · <Choice label="Component" value={component} options={Object.entries(SHORT).map(([k, n]) => [k, n || "total"] as const)} onChange={setComponent} /><RunChoice {...one} /></>}
       badges={data ? [{ text: `peak ${fixed(Number(data.header.peak_dbi), 2)} dBi` }] : []}>
       <span hidden data-fetching={isFetching} />
-      {map && <HeatMap columns={map.columns} rows={map.rows} values={map.values} low={map.low} high={map.high} width_m={map.width} height_m={map.height} sides={map.sides} unit={first.sweep.illuminations.length ? "dBsm" : "dBi"} />}
+      {map && <HeatMap columns={map.columns} rows={map.rows} values={map.values} low={map.low} high={map.high} width_m={map.width} height_m={map.height} sides={map.sides} unit={isLit(first) ? "dBsm" : "dBi"} />}
     </Card>
   );
 }
@@ -163,7 +163,7 @@ export function Pattern(props: CardProps) {
   const { data: detail } = useQuery(runDetail(projectId, first.line.number));
   const { data: looked } = useQuery({ ...examination(detail?.document as unknown as Model, projectId), enabled: detail !== undefined });
   const extent = useMemo(() => extentOf(looked), [looked]);
-  const lit = first.sweep.illuminations.length > 0, now = lit ? null : nearestFar(first, cursor);
+  const lit = isLit(first), now = lit ? null : nearestFar(first, cursor);
   return (
     <Card title={lit ? "Scattered in space" : "Pattern"} note={lit ? <>radar cross-section<RunChoice {...one} /></> : <><Choice label="Quantity" value={kind} options={KINDS} onChange={setKind} /> · <Choice label="Component" value={component} options={Object.entries(SHORT).map(([k, n]) => [k, n || "total"] as const)} onChange={setComponent} /><RunChoice {...one} /></>}
       badges={data ? [{ text: `peak ${fixed(Number(data.header.peak_dbi), 2)} ${lit ? "dBsm" : "dBi"}${component === "total" && now ? ` at θ ${fixed(now.peak_theta_deg, 0)}° φ ${fixed(now.peak_phi_deg, 0)}°` : ""}` }, { text: "30 dB to the middle" }] : []}

@@ -13,7 +13,7 @@ import { Structure } from "../../../stage/Structure";
 import { extentOf } from "../../../stage/extent";
 import { useCursor, useFollowing } from "../../../app/cursor";
 import { Card, Choice, type Frames, Nothing, RunChoice } from "../Card";
-import { type CardProps, type Shown, useDesk, useOneRun, useSetting } from "../context";
+import { type CardProps, isLit, type Shown, useDesk, useOneRun, useSetting } from "../context";
 import { WHATS, type What, pointValues } from "../values";
 
 const PHASES = 24, FRAME_MS = 70;
@@ -42,7 +42,6 @@ export function PhaseBar({ phase }: { phase: ReturnType<typeof usePhase> }) {
 }
 
 const WHAT_NAMES = Object.entries(WHATS).map(([k, [name]]) => [k as What, name] as const);
-const isLit = (s: Shown | undefined): boolean => (s?.sweep.illuminations.length ?? 0) > 0;
 const STRAIGHT_DB = 3; // from an exponential: beyond, a field along a line does not decay
 /** What amplitudes refer to. */
 const under = (s: Shown | undefined): string => (isLit(s) ? "as lit" : "for 1 W available");

@@ -1,5 +1,6 @@
 /** Cards of lit runs: radar cross-section against frequency, in cuts and in space; cross-sections of power. */
 import { useQueries } from "@tanstack/react-query";
+import { max } from "d3-array";
 import { useMemo } from "react";
 import { evaluated } from "../../../api/queries";
 import type { ScatteredCut } from "../../../api/types";
@@ -11,6 +12,7 @@ import { series } from "../../../plots/scale";
 import { Card, Choice, Value } from "../Card";
 import { CurveCard } from "../CurveCard";
 import { type CardProps, useDesk, useSetting } from "../context";
+import { useCurves } from "../curves";
 
 const from = (theta: number, phi: number): string => `θ ${fixed(theta, 0)}° φ ${fixed(phi, 0)}°`;
 
@@ -32,10 +34,11 @@ export function CrossSection(props: CardProps) {
 }
 
 export function PowerSections(props: CardProps) {
-  const { shown } = useDesk();
-  const kinds = shown[0]!.sweep.layered ? (["absorbed"] as const) : (["extinction", "scattered", "absorbed"] as const);
-  // The square of the unit of length that suits its size.
-  const side = Math.sqrt(10 ** (Number((shown[0]!.line.headline as { level_db?: number }).level_db ?? 0) / 10)), length = side > 0.01 ? "m" : scaled(side, "m").unit;
+  const { projectId, shown } = useDesk();
+  const kinds = shown[0]!.sweep.kind === "layered" ? (["absorbed"] as const) : (["extinction", "scattered", "absorbed"] as const);
+  // The square of the unit of length that suits the largest.
+  const { answers } = useCurves(projectId, [`run ${shown[0]!.line.number}`], [`${kinds[0]}_section`]);
+  const side = Math.sqrt(Math.abs(max(answers[0]?.[0]?.re ?? [1]) ?? 1)), length = side > 0.01 ? "m" : scaled(side, "m").unit;
   return (
     <CurveCard
       props={props} title="Cross-sections of power" lines={(shown.length > 1 ? kinds.slice(0, 1) : kinds).map((k) => ({ formula: `${k}_section/(1 ${length}^2)`, name: k }))} y={{ unit: `${length}²` }}

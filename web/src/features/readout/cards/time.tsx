@@ -9,7 +9,7 @@ import { HeatMap } from "../../../plots/HeatMap";
 import { type Curve, LinePlot } from "../../../plots/LinePlot";
 import { series } from "../../../plots/scale";
 import { Card, Choice, Nothing } from "../Card";
-import { type CardProps, axis, useDesk, useSetting } from "../context";
+import { type CardProps, isLit, axis, useDesk, useSetting } from "../context";
 import { useCapture } from "./fields";
 
 const AXES = ["x", "y", "z"];
@@ -58,7 +58,7 @@ export function Signal(props: CardProps) {
   const title = over === "time" ? "time_ns" : "frequency_hz";
   return (
     <Card title="Signal at a point" note={<>{choice} · <Choice label="Field" value={what} options={[["e", "E"], ["h", "H"]]} onChange={setWhat} /> · <Choice label="Over" value={over} options={[["time", "against time"], ["frequency", "spectrum"]]} onChange={setOver} /></>}
-      badges={data ? [{ text: `largest ${quantity(peak, what === "e" ? "V/m" : "A/m", 3)}` }, { text: shown[0]!.sweep.illuminations.length ? "pulse of 1 V/m" : "pulse of 1 √W at port 1" }] : []}
+      badges={data ? [{ text: `largest ${quantity(peak, what === "e" ? "V/m" : "A/m", 3)}` }, { text: isLit(shown[0]) ? "pulse of 1 V/m" : "pulse of 1 √W at port 1" }] : []}
       table={curves[0] && (() => ({ columns: [title, ...curves.map((c) => c.label!)], rows: Array.from(curves[0]!.x, (t, n) => [t, ...curves.map((c) => c.y[n] ?? null)]) }))}>
       {curves.length > 0 && (over === "time" ? <LinePlot curves={curves} x={{ ...timeAxis(curves[0]!.x), label: "time" }} y={{ unit: what === "e" ? "V/m" : "A/m" }} labels /> : <LinePlot curves={curves} x={axis(shown)} y={{ unit: "dB", domain: [-60, 3] }} labels />)}
     </Card>
