@@ -313,7 +313,8 @@ class _Formula(Evaluator):
         if dimension != NONE:
             raise QuantityError(f"{name}() takes a plain number, not {describe(dimension)}")
         if name in ("db10", "db20"):
-            return _quantity((10 if name == "db10" else 20) * np.log10(np.maximum(np.abs(v), 1e-10)))
+            factor, least = (10, 1e-30) if name == "db10" else (20, 1e-10)  # areas of small bodies are far below a square metre
+            return _quantity(factor * np.log10(np.maximum(np.abs(v), least)))
         return _quantity(_REAL[name](v if name == "exp" else _real(name, v)))
 
 

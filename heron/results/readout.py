@@ -89,13 +89,12 @@ def _largest(results: xr.Dataset, level: Floats, words: Callable[[float], str]) 
 
 def _back(results: xr.Dataset) -> Headline:
     """The largest cross-section back to the source."""
-    return _largest(results, 10 * np.log10(np.maximum(scattering.monostatic(results), 1e-30)), lambda v: f"{v:.1f} dBsm")
+    return _largest(results, scattering.dbsm(scattering.monostatic(results)), lambda v: f"{v:.1f} dBsm")
 
 
 def _absorbs(results: xr.Dataset) -> Headline:
     """The largest area whose power is absorbed."""
-    level = 10 * np.log10(np.maximum(scattering.cross_sections(results).absorbed, 1e-30))
-    return _largest(results, level, lambda v: f"absorbs ({engineering(10 ** (v / 20), 'm', 3)})²")
+    return _largest(results, scattering.dbsm(scattering.cross_sections(results).absorbed), lambda v: f"absorbs ({engineering(10 ** (v / 20), 'm', 3)})²")
 
 
 def _leaks(results: xr.Dataset) -> Headline:

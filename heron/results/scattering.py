@@ -66,6 +66,11 @@ def cross_section(results: xr.Dataset, index: int, theta: Floats, phi: Floats, l
     return np.asarray(4 * np.pi * (np.abs(far_field(results, index, np.asarray(theta), np.asarray(phi), light)) ** 2).sum(axis=1))
 
 
+def dbsm(area: Floats) -> Floats:
+    """Areas in m² in dB of one square metre, floored at −300."""
+    return np.asarray(10 * np.log10(np.maximum(area, 1e-30)))
+
+
 def monostatic(results: xr.Dataset, light: int = 0) -> Floats:
     """Radar cross-section (f,) in m² back to where the wave comes from."""
     theta, phi = (np.array([v]) for v in back(results, light))

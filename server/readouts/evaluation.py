@@ -97,7 +97,7 @@ def _levels(results: Any, index: int, theta: Any, phi: Any, shown: Shown) -> Any
         raise Problem(422, "over layers the far field is not known yet")
     if scattering.lit(results):
         t, p = np.meshgrid(np.radians(theta), np.radians(phi), indexing="ij")
-        return patterns.decibel(scattering.cross_section(results, index, t.ravel(), p.ravel())).reshape(t.shape)
+        return scattering.dbsm(scattering.cross_section(results, index, t.ravel(), p.ravel())).reshape(t.shape)
     try:
         return patterns.levels(results, index, theta, phi, shown.quantity, shown.component, np.radians(shown.reference))
     except ValueError as error:
@@ -115,7 +115,7 @@ def get_scattered(request: HttpRequest, project_id: int, number: int, frequency:
         raise Problem(422, "planes are angles in degrees with commas between, such as 0,90")
     index = patterns.nearest_index(results, frequency)
     found = [(p, *scattering.around(results, index, float(p), 1.0, illumination)) for p in planes]
-    return [{"phi_deg": float(p), "angle_deg": angle.tolist(), "level_dbsm": patterns.decibel(sigma).round(4).tolist()} for p, angle, sigma in found]
+    return [{"phi_deg": float(p), "angle_deg": angle.tolist(), "level_dbsm": scattering.dbsm(sigma).round(4).tolist()} for p, angle, sigma in found]
 
 
 @router.get("/{int:project_id}/runs/{int:number}/polarisation", response=dict[str, Any], operation_id="get_polarisation")

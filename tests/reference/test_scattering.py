@@ -13,6 +13,7 @@ from heron.checks import examine
 from heron.materials import MEDIA
 from heron.model import load_document
 from heron.results import scattering
+from heron.results.formulas import Quantities
 from heron.runner import execute
 from server.config import ROOT
 from tests import mie
@@ -122,6 +123,8 @@ def test_a_gold_bead_is_within_what_its_cells_allow() -> None:
     assert np.abs(error).max() < 0.12
     assert np.abs(found.balance).max() < 0.025, "scattered + absorbed = taken out"
     assert (found.absorbed > 0).all()
+    level = Quantities(results).curve("db10(rcs/(1 m^2))").values
+    assert np.allclose(level, scattering.dbsm(scattering.monostatic(results))) and (-160 < level).all() and (level < -110).all(), "not cut off at what is little for ships"
 
 
 def test_a_plate_flashes_back_its_area() -> None:

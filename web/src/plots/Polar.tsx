@@ -1,3 +1,4 @@
+import { max } from "d3-array";
 import { SMALL, dashes, resolved, useChart } from "./chart";
 
 export interface PolarCurve { angle: ArrayLike<number>; value: ArrayLike<number>; color: string; dash: string }
@@ -5,7 +6,7 @@ const RINGS = 4, RING_DB = 10;
 
 /** Cuts in dB with 0° at the top, clockwise; the outer ring is a round number above the peak. */
 export function Polar({ curves, unit = "dBi" }: { curves: PolarCurve[]; unit?: string }) {
-  const peak = curves.reduce((m, c) => Array.from(c.value).reduce((n, v) => Math.max(n, v), m), -90);
+  const peak = max(curves, (c) => max(Array.from(c.value))) ?? 0;
   const outer = Math.ceil(peak / 5) * 5, inner_ = outer - RINGS * RING_DB;
   const { outer: ref, inner, width, height } = useChart((w, h) => {
     const ink = resolved("var(--ink2)"), rule = resolved("var(--rule)");

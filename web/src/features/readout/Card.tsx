@@ -108,3 +108,13 @@ export function Value({ label, value, unit, onChange }: { label: string; value: 
 }
 
 export const Nothing = ({ children }: { children: ReactNode }) => <p className="pt-2 text-ink2">{children}</p>;
+
+/** A plot without a legend of its own, under one: each label once. */
+export function WithLegend({ lines, children }: { lines: { label?: string; color: string; dash: string }[]; children: ReactNode }) {
+  return (
+    <div className="flex h-full flex-col">
+      <ul className="num flex max-h-9 flex-wrap gap-x-3 overflow-hidden text-[11px] text-ink2">{lines.filter((l, i) => lines.findIndex((o) => o.label === l.label) === i).map((l, i) => <li key={i} className="flex items-center gap-1 whitespace-nowrap"><svg width="18" height="6" aria-hidden><line x2="18" y1="3" y2="3" stroke={l.color} strokeDasharray={l.dash} strokeWidth="2" /></svg>{l.label}</li>)}</ul>
+      <div className="min-h-0 flex-1">{children}</div>
+    </div>
+  );
+}

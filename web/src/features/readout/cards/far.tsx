@@ -15,7 +15,7 @@ import { PatternLens } from "../../../stage/Lenses";
 import { Structure } from "../../../stage/Structure";
 import { extentOf } from "../../../stage/extent";
 import { nearest, useAt, useFollowing } from "../../../app/cursor";
-import { Card, Choice, RunChoice, Value } from "../Card";
+import { Card, Choice, RunChoice, Value, WithLegend } from "../Card";
 import { CurveCard, type Line } from "../CurveCard";
 import { type CardProps, at, axis, isLit, useDesk, useOneRun, useSetting } from "../context";
 import { useReferenceCuts } from "../references";
@@ -106,10 +106,7 @@ export function Cuts(props: CardProps) {
       table={first && (() => ({ columns: ["angle_deg", ...lines.map((l) => `${l.label}_dbi`)], rows: first[0]!.angle_deg.map((a, i) => [a, ...lines.map((l) => l.value[i] ?? null)]) }))}>
       <span hidden data-fetching={isFetching} />
       {lines.length > 0 && (form === "polar" ? (
-        <div className="flex h-full flex-col">
-          <ul className="num flex max-h-9 flex-wrap gap-x-3 overflow-hidden text-[11px] text-ink2">{lines.filter((l, i) => lines.findIndex((o) => o.legend === l.legend) === i).map((l, i) => <li key={i} className="flex items-center gap-1 whitespace-nowrap"><svg width="18" height="6" aria-hidden><line x2="18" y1="3" y2="3" stroke={l.color} strokeDasharray={l.dash} strokeWidth="2" /></svg>{l.legend}</li>)}</ul>
-          <div className="min-h-0 flex-1"><Polar curves={lines} /></div>
-        </div>
+        <WithLegend lines={lines.map((l) => ({ ...l, label: l.legend }))}><Polar curves={lines} /></WithLegend>
       ) : <LinePlot curves={curves} x={{ unit: "°", factor: 1, label: planes.startsWith("theta") ? "φ" : "θ" }} y={{ unit: "dBi", domain: [top - 40, top] }} labels />)}
     </Card>
   );
@@ -130,7 +127,7 @@ export function PatternMap(props: CardProps) {
     const level = data?.arrays.level_dbi, theta = data?.arrays.theta_deg, phi = data?.arrays.phi_deg;
     if (!level || !theta || !phi) return null;
     const [rows, columns] = [theta.data.length, phi.data.length];
-    const high = level.data.reduce((m, v) => Math.max(m, v), -200);
+    const high = level.data.reduce((m, v) => Math.max(m, v), -Infinity);
     const scale = { low: Math.round(high - MAP_DB), high: Math.ceil(high) };
     if (layout === "angles") return { ...scale, columns, rows, values: Float32Array.from(level.data, (_, i) => level.data[(rows - 1 - Math.floor(i / columns)) * columns + (i % columns)]!), width: 2, height: 1, sides: ["φ 0° to 360°", "θ 180° to 0°"] as [string, string] };
     const values = new Float32Array(MAP_SIZE * MAP_SIZE).fill(NaN);

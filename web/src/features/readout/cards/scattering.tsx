@@ -6,10 +6,10 @@ import { evaluated } from "../../../api/queries";
 import type { ScatteredCut } from "../../../api/types";
 import { useFollowing } from "../../../app/cursor";
 import { fixed, number, quantity, scaled } from "../../../format";
-import { type Curve, LinePlot } from "../../../plots/LinePlot";
+import { type Curve, LinePlot, ends } from "../../../plots/LinePlot";
 import { Polar } from "../../../plots/Polar";
 import { series } from "../../../plots/scale";
-import { Card, Choice, Value } from "../Card";
+import { Card, Choice, Value, WithLegend } from "../Card";
 import { CurveCard } from "../CurveCard";
 import { type CardProps, useDesk, useSetting } from "../context";
 import { useCurves } from "../curves";
@@ -37,8 +37,8 @@ export function PowerSections(props: CardProps) {
   const { projectId, shown } = useDesk();
   const kinds = shown[0]!.sweep.kind === "layered" ? (["absorbed"] as const) : (["extinction", "scattered", "absorbed"] as const);
   // The square of the unit of length that suits the largest.
-  const { answers } = useCurves(projectId, [`run ${shown[0]!.line.number}`], [`${kinds[0]}_section`]);
-  const side = Math.sqrt(Math.abs(max(answers[0]?.[0]?.re ?? [1]) ?? 1)), length = side > 0.01 ? "m" : scaled(side, "m").unit;
+  const { answers } = useCurves(projectId, shown.map((s) => `run ${s.line.number}`), [`${kinds[0]}_section`]);
+  const side = Math.sqrt(max(answers.flat(), (a) => Math.abs(max(a?.re ?? []) ?? 0)) || 1), length = side > 0.01 ? "m" : scaled(side, "m").unit;
   return (
     <CurveCard
       props={props} title="Cross-sections of power" lines={(shown.length > 1 ? kinds.slice(0, 1) : kinds).map((k) => ({ formula: `${k}_section/(1 ${length}^2)`, name: k }))} y={{ unit: `${length}²` }}
@@ -63,13 +63,13 @@ export function ScatteredCuts(props: CardProps) {
   const curves = useMemo((): Curve[] => all.flatMap((found, i) => (found ?? []).map((c, k) => ({
     x: c.angle_deg, y: c.level_dbsm, ...(shown.length === 1 ? series(k) : { color: shown[i]!.color, dash: k ? "2 3" : shown[i]!.dash }), label: shown.length === 1 ? `φ ${c.phi_deg}°` : `${shown[i]!.label} φ ${c.phi_deg}°`,
   }))), [all, stamp]); // eslint-disable-line react-hooks/exhaustive-deps
-  const top = Math.ceil(Math.max(-200, ...curves.map((c) => Array.from(c.y).reduce<number>((a, b) => Math.max(a, b ?? -200), -200))) / 5) * 5;
+  const top = Math.ceil(ends(curves.map((c) => c.y), 1)[1] / 5) * 5;
   return (
     <Card title="Scattered all round" note={<><Choice label="Planes" value={planes} options={PLANES} onChange={setPlanes} /> · <Choice label="Form" value={form} options={[["cartesian", "over angle"], ["polar", "polar"]]} onChange={setForm} /></>}
       badges={curves.length ? [{ text: "angle from +z, beyond 180° on the other side" }] : []}
       table={curves[0] && (() => ({ columns: ["angle_deg", ...curves.map((c) => `${c.label}_dbsm`)], rows: Array.from(curves[0]!.x, (a, i) => [a, ...curves.map((c) => c.y[i] ?? null)]) }))}>
       <span hidden data-fetching={pending} />
-      {curves.length > 0 && (form === "polar" ? <Polar curves={curves.map((c) => ({ angle: Array.from(c.x), value: Array.from(c.y, (v) => v ?? -200), color: c.color, dash: c.dash, label: c.label }))} unit="dBsm" />
+      {curves.length > 0 && (form === "polar" ? <WithLegend lines={curves}><Polar curves={curves.map((c) => ({ angle: c.x, value: Array.from(c.y, (v) => v ?? NaN), color: c.color, dash: c.dash }))} unit="dBsm" /></WithLegend>
         : <LinePlot curves={curves} x={{ unit: "°", factor: 1, label: "θ" }} y={{ unit: "dBsm", domain: [top - BELOW_DB, top] }} labels />)}
     </Card>
   );
