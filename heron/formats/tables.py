@@ -39,6 +39,29 @@ def scattering_csv(rows: list[dict[str, Any]]) -> str:
     return "\n".join(lines) + "\n"
 
 
+MODE_COLUMNS = ["frequency_hz", "mode", "index_re", "index_im", "impedance_re_ohm", "impedance_im_ohm"]
+
+
+def mode_rows(study: Any) -> NDArray[np.float64]:
+    """Rows (f · modes, 6) in the order of :data:`MODE_COLUMNS`, mode by mode: effective index and impedance over frequency."""
+    count, modes = study.index.shape
+    number = np.repeat(np.arange(1.0, modes + 1), count)
+    values = [part.T.ravel() for value in (study.index, study.impedance) for part in (value.real, value.imag)]
+    return np.column_stack((np.tile(study.frequency, modes), number, *values))
+
+
+def mode_fields(study: Any) -> tuple[list[str], NDArray[np.float64]]:
+    """Columns and rows of the fields of modes in the middles of the cells of their opening: places in m, mode, E along both axes over the largest |E|."""
+    u, v = (0.5 * (line[1:] + line[:-1]) for line in (study.u, study.v))
+    a, b = ("xyz"[k] for k in study.axes)
+    where = np.argwhere(study.inside)
+    rows = []
+    for mode, field in enumerate(study.field, start=1):
+        own = field[where[:, 0], where[:, 1]]
+        rows.append(np.column_stack((u[where[:, 0]], v[where[:, 1]], np.full(len(where), mode), own[:, 0].real, own[:, 0].imag, own[:, 1].real, own[:, 1].imag)))
+    return [f"{a}_m", f"{b}_m", "mode", f"e_{a}_re", f"e_{a}_im", f"e_{b}_re", f"e_{b}_im"], np.vstack(rows)
+
+
 def ports_csv(results: xr.Dataset) -> str:
     """S, input impedance and VSWR of every port against frequency."""
     f, s, z = results["frequency"].values, results["s"].values, ports.impedances(results)

@@ -58,6 +58,34 @@ class Feed(Step):
     capacitance: Capacitance | None = None
 
 
+class ModeFeed(Step):
+    """The mode of a line (microstrip, stripline, coplanar, coaxial) or of a hollow guide, let in through a plane across an axis.
+
+    ``centre`` is a point of the plane, on the strip or inner conductor of a line, in the opening of a guide; the wave goes in ``towards`` an axis. The opening
+    is found on the grid, unless its ``width`` and ``height`` (along the earlier and the later of the other two axes in the order x, y, z) are given.
+    ``modes`` above one take as many ports, from ``number`` on; the first of them is driven. ``shift`` moves the plane of reference along the wave's way.
+    """
+
+    kind: Literal["line", "guide"]
+    number: Annotated[int, Field(ge=1, le=64)]
+    centre: Point
+    towards: Literal["+x", "-x", "+y", "-y", "+z", "-z"] = "+x"
+    width: Length | None = None
+    height: Length | None = None
+    modes: Number = "1"
+    shift: Length = "0"
+    amplitude: Number = "1"
+    phase: Number = "0"
+
+
+def _feed_kind(value: Any) -> str:
+    kind = str(value.get("kind", "gap") if isinstance(value, dict) else getattr(value, "kind", "gap"))
+    return "mode" if kind in ("line", "guide") else kind
+
+
+AnyFeed = Annotated[Annotated[Feed, Tag("gap")] | Annotated[ModeFeed, Tag("mode")], Discriminator(_feed_kind)]
+
+
 class Load(Step):
     """R, L and C in series across a gap of the wire's diameter, at the fraction ``at`` of a part's length."""
 
@@ -289,7 +317,7 @@ class Document(Step):
     frames: Annotated[list[Frame], Field(max_length=200)] = []
     parts: Annotated[list[Part], Field(max_length=2000)] = []
     materials: Annotated[list[Material], Field(max_length=200)] = []
-    feeds: Annotated[list[Feed], Field(max_length=64)] = []
+    feeds: Annotated[list[AnyFeed], Field(max_length=64)] = []
     loads: Annotated[list[AnyLoad], Field(max_length=500)] = []
     illuminations: Annotated[list[PlaneWave], Field(max_length=20)] = []
     surround: Surround = Surround()
@@ -331,7 +359,7 @@ def load_document(data: Any) -> Document:
 def document_errors(faults: list[Any]) -> list[ModelError]:
     """pydantic's faults as located errors in our words, without the tags of unions in their paths."""
     kinds = {*PART_KINDS, *(get_args(c.model_fields["kind"].annotation)[0] for c in (*CAPTURES, FineBox, FinePart, Load, ParallelLoad)),
-             "conductor", "dielectric", "dispersive", "table"}
+             "conductor", "dielectric", "dispersive", "table", "gap", "mode"}
     out = []
     for fault in faults:
         path = tuple(k for k in fault["loc"] if k not in kinds)

@@ -4,41 +4,74 @@ from __future__ import annotations
 
 import json
 from collections.abc import Callable
-from typing import Any
+from typing import Any, NamedTuple
 
 import numpy as np
 import xarray as xr
 
 from heron.engines.transient import radiation, records
+from heron.engines.transient.launch import Gate
 from heron.engines.transient.planes import copies
 from heron.engines.transient.pulse import Pulse, pulse_of
 from heron.engines.transient.recorder import PulseRun, Recorder, Trace
 from heron.engines.transient.records import Complexes
 from heron.engines.transient.structure import Floats, Structure
+from heron.model import Evaluated
+
+
+class Terminal(NamedTuple):
+    """A port: the gap of a feed, or one ``mode`` (from 1; 0 for a gap) of a line or guide feed; ``impedance`` in Ω, its ``point`` (3,) in m."""
+
+    number: int
+    impedance: float
+    amplitude: float
+    phase: float
+    point: Floats
+    mode: int
+
+
+def terminals(model: Evaluated, s: Structure, gates: list[Gate]) -> list[Terminal]:
+    """Ports in the order of their runs: gaps first."""
+    out = []
+    for i, gap in zip(s.ports, s.gaps, strict=True):
+        feed = model.feeds[i]
+        out.append(Terminal(feed.number, feed.impedance, feed.amplitude, feed.phase, gap.point, 0))
+    for gate in gates:
+        feed = model.feeds[gate.aperture.number]
+        for mode, ohms in enumerate(gate.impedance):
+            out.append(Terminal(feed.number + mode, ohms, 0.0 if mode else feed.amplitude, feed.phase, np.array(feed.centre), mode + 1))
+    return out
 
 
 def _waves(runs: list[PulseRun], recorder: Recorder, z0: Floats, frequency: Floats) -> tuple[Complexes, Complexes, Complexes]:
-    """Scattering matrix (f, P, P); how to mix runs into unit incident waves (f, runs, P), 1/(√W s); voltages at gaps and loads under those (f, P + loads, P).
+    """Scattering matrix (f, P, P); how to mix runs into unit incident waves (f, runs, P), 1/(√W s); voltages at gaps and loads under those (f, gaps + loads, P).
 
-    Both come from the voltages and currents there were, b = (V − z0 I)/2√z0 and a = (V + z0 I)/2√z0 (Pozar, ch. 4), so that
-    it does not matter what the sources were in discrete time. The port's V is that of its gap and of what stands in series between them.
+    Both come from the voltages and currents there were at gaps, b = (V − z0 I)/2√z0 and a = (V + z0 I)/2√z0 (Pozar, ch. 4), and from the waves found
+    at line and guide feeds, so that it does not matter what the sources were in discrete time, or what comes back from the end of a case. A gap's
+    port has the V of its gap and of what stands in series between them.
     """
     volts, amperes = (np.stack(found, axis=2) for found in zip(*(run.spectra(frequency) for run in runs), strict=True))  # (f, places, runs)
     at_ports = volts[:, :len(z0)] + recorder.networks.series(frequency)[:, :, None] * amperes
     root = np.sqrt(z0)[:, None]
     out, into = ((at_ports + sign * root**2 * amperes) / (2 * root) for sign in (-1, 1))
+    if recorder.gates:
+        found = [run.waves(frequency) for run in runs]
+        a, b = (np.stack([np.concatenate([waves[which][:, :g.driven] for g, waves in zip(recorder.gates, own, strict=True)], axis=1) for own in found], axis=2)
+                for which in (0, 1))
+        into, out = np.concatenate((into, a), axis=1), np.concatenate((out, b), axis=1)
     mix = np.linalg.inv(into)
     return out @ mix, mix, volts @ mix
 
 
-def dataset(s: Structure, feeds: list[Any], z0: Floats, frequency: Floats, recorder: Recorder, runs: list[PulseRun], plan: Any,
+def dataset(s: Structure, ports_of: list[Terminal], z0: Floats, frequency: Floats, recorder: Recorder, runs: list[PulseRun], plan: Any,
              wishes: tuple[float, float]) -> xr.Dataset:
-    """``wishes``: cells per wavelength, and the distance of the open walls in longest wavelengths."""
-    ports, count = len(feeds), len(frequency)
+    """``z0`` are the impedances of gaps, Ω; ``wishes`` cells per wavelength, and the distance of the open walls in longest wavelengths."""
+    ports, gap_ports, count = len(ports_of), len(z0), len(frequency)
     scattering, mix, gaps = _waves(runs, recorder, z0, frequency)
     e, h = (np.einsum("frn,frq->fqn", np.stack([getattr(run, name) for run in runs], axis=1), mix, optimize=True) for name in ("e", "h"))
-    port_voltage: Complexes = np.sqrt(z0)[:, None] * (np.eye(ports) + scattering)
-    port_current: Complexes = (np.eye(ports) - scattering) / np.sqrt(z0)[:, None]
+    gaps_only, root = slice(0, gap_ports), np.sqrt(z0)[:, None]
+    gap_voltage: Complexes = root * (np.eye(ports) + scattering)[:, gaps_only]
+    gap_current: Complexes = (np.eye(ports) - scattering)[:, gaps_only] / root
     rows = recorder.surface_rows
     surface = [records.currents(recorder.faces, e[:, q, :rows], h[:, q, :rows]) for q in range(ports)]
     points = surface[0][0]
@@ -52,18 +85,19 @@ def dataset(s: Structure, feeds: list[Any], z0: Floats, frequency: Floats, recor
 
     impedance = np.array([load.element.impedance(frequency) for load in s.loads]).reshape(len(s.loads), count).T
     resistance = impedance.real * np.array([load.gap.copies for load in s.loads])
-    through = np.swapaxes(gaps[:, ports:] / impedance[:, :, None], 1, 2)  # A for unit incident wave
-    through_gap = port_current - recorder.networks.shunt(frequency)[:, :, None] * port_voltage
-    load_loss = recorder.networks.loss(frequency, through_gap, port_voltage) + 0.5 * np.einsum("fpn,fn,fqn->fpq", through.conj(), resistance, through)
+    through = np.swapaxes(gaps[:, gap_ports:] / impedance[:, :, None], 1, 2)  # A for unit incident wave
+    through_gap = gap_current - recorder.networks.shunt(frequency)[:, :, None] * gap_voltage
+    load_loss = recorder.networks.loss(frequency, through_gap, gap_voltage) + 0.5 * np.einsum("fpn,fn,fqn->fpq", through.conj(), resistance, through)
     power = {"units": "W", "long_name": "Hermitian form over incident waves a: power = aᴴ M a"}
-    drive = np.array([np.sqrt(2) * f.amplitude * np.exp(1j * f.phase) for f in feeds])
-    numbers = [f.number for f in feeds]
+    drive = np.array([np.sqrt(2) * f.amplitude * np.exp(1j * f.phase) for f in ports_of])
+    numbers = [f.number for f in ports_of]
     axes = ("frequency", "port_in", "patch", "axis")
     amount = {"units": "A·m", "long_name": "equivalent electric current times area for unit incident wave"}
     out = xr.Dataset(
         {
             "s": (("frequency", "port", "port_in"), scattering, {"units": "1", "long_name": "scattering matrix"}),
-            "z0": (("port",), z0, {"units": "ohm"}),
+            "z0": (("port",), np.array([f.impedance for f in ports_of]), {"units": "ohm"}),
+            "mode": (("port",), np.array([f.mode for f in ports_of]), {"long_name": "mode of a line or guide feed, 0 for a gap"}),
             "drive": (("port",), drive, {"units": "W^0.5", "long_name": "peak incident wave; |a|²/2 is available power"}),
             "solved": (("frequency",), np.ones(count, dtype=bool), {"long_name": "solved rather than interpolated"}),
             "radiated_form": (("frequency", "port", "port_in"), radiated, power),
@@ -73,7 +107,7 @@ def dataset(s: Structure, feeds: list[Any], z0: Floats, frequency: Floats, recor
             "surface_point": (("patch", "axis"), points, {"units": "m"}),
             "surface_j": (axes, j.astype(np.complex64), amount),
             "surface_m": (axes, m.astype(np.complex64), {"units": "V·m", "long_name": "equivalent magnetic current times area for unit incident wave"}),
-            "feed_point": (("port", "axis"), np.array([g.point for g in s.gaps]), {"units": "m"}),
+            "feed_point": (("port", "axis"), np.array([f.point for f in ports_of]), {"units": "m"}),
         },
         coords={"frequency": ("frequency", frequency, {"units": "Hz"}), "port": numbers, "port_in": numbers, "axis": ["x", "y", "z"]},
         attrs={
@@ -87,7 +121,21 @@ def dataset(s: Structure, feeds: list[Any], z0: Floats, frequency: Floats, recor
             "walls": np.concatenate(s.inner).tolist(),
         },
     )
-    return with_records(out, s, recorder, runs, e, h, lambda f: _waves(runs, recorder, z0, f)[1], plan)
+    if recorder.gates:
+        note = {"units": "1", "long_name": "field of modes beyond those asked for, over theirs, at the plane of a line or guide feed that is driven"}
+        out["other_modes"] = (("frequency", "opening"), _others(recorder, runs, gap_ports, frequency), note)
+    out = with_records(out, s, recorder, runs, e, h, lambda f: _waves(runs, recorder, z0, f)[1], plan)
+    order = np.argsort(numbers)
+    return out.isel({dim: order for dim in ("port", "port_in", "port_conj") if dim in out.dims})
+
+
+def _others(recorder: Recorder, runs: list[PulseRun], first: int, frequency: Floats) -> Floats:
+    """(f, openings): of each the first mode's own run."""
+    out = []
+    for n, gate in enumerate(recorder.gates):
+        out.append(gate.others(frequency, *runs[first].waves(frequency)[n]))
+        first += gate.driven
+    return np.array(out).T
 
 
 def with_records(out: xr.Dataset, s: Structure, recorder: Recorder, runs: list[PulseRun], e: Complexes, h: Complexes, mix: Callable[[Floats], Complexes],

@@ -13,8 +13,10 @@ import xarray as xr
 from heron.engines.contract import Forecast, Progress, Refusal, Signal, band, silent
 from heron.engines.lumped import networks
 from heron.engines.transient import radiation, records
-from heron.engines.transient.dataset import dataset
+from heron.engines.transient.apertures import Aperture
+from heron.engines.transient.dataset import dataset, terminals
 from heron.engines.transient.incidence import Incidence, incidence, plane_wave
+from heron.engines.transient.launch import Gate, gate, launched
 from heron.engines.transient.need import Need
 from heron.engines.transient.planes import planes_in
 from heron.engines.transient.pulse import Pulse, pulse_of
@@ -68,7 +70,7 @@ class TransientEngine:
         s, plan = discretisation.structure, model.plan
         pulse = pulse_of(plan)
         steps = (pulse.duration + RING_S / pulse.centre) / s.step
-        runs = max(1, sum(x is not None for x in model.illuminations or model.feeds))
+        runs = max(1, sum(int(getattr(x, "modes", 1)) for x in model.illuminations or model.feeds if x is not None))
         points, passes = int(plan.points), int(plan.passes)
         patches = 12 * sum(a * b for a, b in ((s.shape[0], s.shape[1]), (s.shape[1], s.shape[2]), (s.shape[0], s.shape[2])))
         last = FINER ** (3 * (passes - 1))
@@ -119,24 +121,30 @@ class TransientEngine:
         z0 = np.array([f.impedance for f in feeds])
         frequency = band(plan)
         stepper = Stepper(s, z0, networks(feeds))
-        recorder = Recorder(model, stepper, frequency)
+        gates = [_gate(stepper, aperture, model) for aperture in s.apertures]
+        recorder = Recorder(model, stepper, frequency, gates)
         runs = []
         if need is not None:
             need.begin(stepper)
         waves = [plane_wave(light, bool(model.surround.layers)) for light in model.illuminations]
-        count = len(waves) or len(feeds)
+        modes = [(gate, mode) for gate in gates for mode in range(gate.driven)]
+        count = len(waves) or len(feeds) + len(modes)
         lit = []
         for number in range(count):
-            light = incidence(stepper, waves[number], pulse_of(plan)) if waves else None
+            light = None
+            if waves:
+                light = incidence(stepper, waves[number], pulse_of(plan))
+            elif number >= len(feeds):
+                light = launched(stepper, *modes[number - len(feeds)], pulse_of(plan), float(plan.f_start))
             lit.append(light)
-            runs.append(_pulse_run(stepper, recorder, number, z0, plan, progress, (number, count), need, light))
+            runs.append(_pulse_run(stepper, recorder, number, z0, plan, progress, (number, count), need, light, bool(waves)))
             if runs[-1].stopped and number + 1 < count:
                 raise Stopped("stopped before every illumination was solved" if waves else
                               "stopped before every port was driven; there is no scattering matrix to keep")
         progress("fields", 0.97, {})
         if waves:
             return scattered(s, model, feeds, z0, frequency, recorder, runs, waves, [light.delay for light in lit if light is not None])
-        return dataset(s, feeds, z0, frequency, recorder, runs, plan, (float(plan.cells_per_wavelength), wall_distance(model) * plan.f_start / C0))
+        return dataset(s, terminals(model, s, gates), z0, frequency, recorder, runs, plan, (float(plan.cells_per_wavelength), wall_distance(model) * plan.f_start / C0))
 
     def fields(self, results: xr.Dataset, index: int, incident: Complexes) -> radiation.Surface:
         """Recorded currents and fields under incident waves (P,) at frequency number ``index``."""
@@ -147,6 +155,13 @@ class TransientEngine:
         near = [(results[f"{n}_at"].values, under(f"{n}_e"), under(f"{n}_h")) for n in np.ravel(results.attrs.get("recorded", [])) if n]
         walls = np.asarray(results.attrs["walls"]).reshape(2, 3)
         return radiation.Surface(results["surface_point"].values, under("surface_j"), under("surface_m"), planes, (walls[0], walls[1]), near)
+
+
+def _gate(stepper: Stepper, aperture: Aperture, model: Evaluated) -> Gate:
+    try:
+        return gate(stepper, aperture, model.feeds[aperture.number], model.plan, pulse_of(model.plan))
+    except ModelError as error:
+        raise error.within("feeds", aperture.number) from None
 
 
 def _change(before: xr.Dataset, after: xr.Dataset) -> float:
@@ -183,8 +198,9 @@ def _passes(changes: list[float]) -> dict[str, Any]:
 
 
 def _pulse_run(stepper: Stepper, recorder: Recorder, port: int, z0: Floats, plan: Any, progress: Progress, which: tuple[int, int],
-               need: Need | None = None, light: Incidence | None = None) -> PulseRun:
-    """Drives one port, or lets a wave in, until the energy has fallen, the time is up or someone stops it; ``which`` is this run's number, and of how many."""
+               need: Need | None = None, light: Incidence | None = None, lit: bool = False) -> PulseRun:
+    """Drives one port, or lets a wave in, of an illumination (``lit``) or of a line or guide feed,
+    until the energy has fallen, the time is up or someone stops it; ``which`` is this run's number, and of how many."""
     pulse = pulse_of(plan)
     dt = stepper.dt
     stepper.reset()
@@ -197,6 +213,7 @@ def _pulse_run(stepper: Stepper, recorder: Recorder, port: int, z0: Floats, plan
     te, th = (records.Transform(m, recorder.frequency) for m in (recorder.e_matrix, recorder.h_matrix))
     sheets = [records.Transform(sheet.matrix, sheet.frequency) for sheet in recorder.sheets]
     strides = [max(1, round(t.interval / (every * dt))) for t in recorder.traces]
+    looks = [(records.Series(of_e), records.Series(of_h)) for of_e, of_h in recorder.gate_sums]
     kept = [(records.Series(t.e, stride, FRAMES if t.interval else None), t.h is not None and records.Series(t.h))
             for t, stride in zip(recorder.traces, strides, strict=True)]
     volts: list[Floats] = []
@@ -209,6 +226,13 @@ def _pulse_run(stepper: Stepper, recorder: Recorder, port: int, z0: Floats, plan
         nonlocal said
         said = perf_counter()
         return progress("solving", 0.95 * (which[0] + share) / which[1], live) is Signal.STOP
+
+    def waves_at_gates(frequency: Floats) -> list[tuple[Complexes, Complexes]]:
+        def spectrum(series: records.Series) -> Complexes:
+            times, values = series.total()
+            return np.asarray(np.exp(-2j * np.pi * np.outer(frequency, times)) @ values * (every * dt))
+
+        return [gate.waves(frequency, spectrum(of_e), spectrum(of_h)) for gate, (of_e, of_h) in zip(recorder.gates, looks, strict=True)]
 
     while not reason:
         waves, out, flow = np.zeros((every, len(z0))), np.empty((every, gaps)), np.empty((every, len(z0)))
@@ -226,7 +250,7 @@ def _pulse_run(stepper: Stepper, recorder: Recorder, port: int, z0: Floats, plan
             te.take(stepper.flat_e, n * dt)
             for transform in (th, *sheets):
                 transform.take(stepper.flat_h, (n - 0.5) * dt)
-            for of_e, of_h in kept:
+            for of_e, of_h in (*looks, *kept):
                 of_e.take(stepper.flat_e, n * dt)
                 if of_h:
                     of_h.take(stepper.flat_h, (n - 0.5) * dt)
@@ -242,7 +266,11 @@ def _pulse_run(stepper: Stepper, recorder: Recorder, port: int, z0: Floats, plan
         level = 10 * np.log10(max(left, 1e-30))
         share = max(share, 0.3 * min(1.0, n / max(source_end, 1)) + 0.7 * (min(1.0, -level / plan.decay) if n > source_end else 0))
         if due and not stopped:
-            curve = _live(volts, dt, every, port, z0, stepper, pulse, plan) if n > source_end and light is None else {}  # before, the pulse is not whole
+            curve = {}
+            if n > source_end and not lit:  # before, the pulse is not whole
+                f = np.linspace(plan.f_start, plan.f_stop, LIVE_POINTS)
+                gamma = _live(volts, dt, every, port, z0, stepper, pulse, f) if light is None else _live_at_gate(waves_at_gates(f), recorder, port - len(z0))
+                curve = {"f_hz": [float(f[0]), float(f[-1])], "s11_db": np.round(20 * np.log10(np.maximum(np.abs(gamma), 1e-6)), 2).tolist()}
             stopped = report({"step": n, "energy_db": float(level), "port": which[0] + 1, **curve})
         if n > source_end and level < -plan.decay:
             reason = f"ended at −{plan.decay:g} dB of the energy"
@@ -261,19 +289,23 @@ def _pulse_run(stepper: Stepper, recorder: Recorder, port: int, z0: Floats, plan
 
     traces = [(*of_e.total(), of_h.total()[1] if of_h else None) for of_e, of_h in kept]
     e, h, *surfaces = (t.total() * (every * dt) for t in (te, th, *sheets))
-    return PulseRun(spectra, e, h, surfaces, traces, left, n, stopped, reason)
+    return PulseRun(spectra, waves_at_gates, e, h, surfaces, traces, left, n, stopped, reason)
 
 
-def _live(volts: list[Floats], dt: float, every: int, port: int, z0: Floats, stepper: Stepper, pulse: Pulse, plan: Any) -> dict[str, Any]:
-    """|S11| as far as it is known, dB."""
-    f = np.linspace(plan.f_start, plan.f_stop, LIVE_POINTS)
+def _live(volts: list[Floats], dt: float, every: int, port: int, z0: Floats, stepper: Stepper, pulse: Pulse, f: Floats) -> Complexes:
+    """S11 (f,) of a gap as far as it is known."""
     v = np.array([block[-1, port] for block in volts])
     t = (np.arange(len(v)) + 1) * every * dt
     kernel = np.exp(-2j * np.pi * np.outer(f, t))
     wave, between = kernel @ pulse(t), stepper.networks.series(f)[:, port]
     # From Vs = 2√z0 a behind z0 and what is in series, Z: b = (√z0 V + (Z − z0) a)/(z0 + Z).
-    gamma = (np.sqrt(z0[port]) * (kernel @ v) / np.where(np.abs(wave) > 0, wave, 1) + between - z0[port]) / (z0[port] + between)
-    return {"f_hz": [float(f[0]), float(f[-1])], "s11_db": np.round(20 * np.log10(np.maximum(np.abs(gamma), 1e-6)), 2).tolist()}
+    return np.asarray((np.sqrt(z0[port]) * (kernel @ v) / np.where(np.abs(wave) > 0, wave, 1) + between - z0[port]) / (z0[port] + between))
+
+
+def _live_at_gate(waves: list[tuple[Complexes, Complexes]], recorder: Recorder, number: int) -> Complexes:
+    """S11 (f,) of the ``number``-th mode of all gates, as far as it is known."""
+    a, b = (np.concatenate([pair[which][:, :gate.driven] for gate, pair in zip(recorder.gates, waves, strict=True)], axis=1)[:, number] for which in (0, 1))
+    return np.asarray(b / np.where(np.abs(a) > 0, a, 1))
 
 
 def _unstable(stepper: Stepper) -> str:

@@ -181,6 +181,19 @@ def _enter(
 
 
 @njit(fastmath=FAST, cache=True, boundscheck=False, pipeline_class=Apart)  # type: ignore[untyped-decorator]
+def _absorb(
+    q0: Any, q1: Any, f: Any, g: Any, table: Any, first: Any, at: Any, of: Any, back: Any, sign: Any, chart: Any, count: Any, memory: Any, psi: Any, b: Any, c: Any,
+) -> None:  # pragma: no cover - compiled
+    """What the absorbing ends of cases add to rows q0 to q1, as :func:`_layer_rows`: stretches of rows with their own recursions."""
+    for m in range(first[q0], first[q1]):
+        o, u, v, t, a, s = at[m], of[m], of[m] - back[m], chart[m], memory[m], sign[m]
+        for k in range(NONE, count[m]):
+            p = b[a + k] * psi[a + k] + c[a + k] * (g[u + k] - g[v + k])
+            psi[a + k] = p
+            f[o + k] += s * table[t + k] * p
+
+
+@njit(fastmath=FAST, cache=True, boundscheck=False, pipeline_class=Apart)  # type: ignore[untyped-decorator]
 def _polarise(
     e: Any, q0: Any, q1: Any, first: Any, start: Any, count: Any, memory: Any, chart: Any, cb: Any, drawn: Any,
 ) -> None:  # pragma: no cover - compiled
@@ -230,7 +243,7 @@ def _wave(
     e: Any, h: Any, rows_e: Any, ca: Any, cb: Any, rows_h: Any, db: Any, ex: Any, ey: Any, ez: Any, hx: Any, hy: Any, hz: Any,
     psi_e: Any, base_e: Any, first_e: Any, count_e: Any, be: Any, ce: Any, psi_h: Any, base_h: Any, first_h: Any, count_h: Any, bh: Any, ch: Any,
     at: Any, line: Any, port: Any, part: Any, state: Any, edges: Any, waves: Any, samples: Any, enter_e: Any, enter_h: Any, signals: Any, length: int,
-    since: int, segments: Any, poles: Any, slabs: int, rows: int, nk: Any, size: Any, tile: int,
+    since: int, absorb_e: Any, absorb_h: Any, segments: Any, poles: Any, slabs: int, rows: int, nk: Any, size: Any, tile: int,
 ) -> None:  # pragma: no cover - compiled
     """``depth`` steps from step ``n0`` of the slabs between two sloping cuts, while they are in cache.
 
@@ -241,7 +254,7 @@ def _wave(
     minus, plus = np.float32(-1.0), np.float32(1.0)
     first, start, count, memory, chart, medium, weight, old, drawn, re, im = segments
     pole_of, kr, ki, gr, gi, hr, hi = poles
-    polar = len(pole_of) > 0
+    polar, cased = len(pole_of) > 0, len(absorb_e[1]) > 0
     for origin in range(0, rows + depth - 1, tile):
         for front in range(begin, end + depth - 1):
             for n in range(depth):
@@ -256,11 +269,15 @@ def _wave(
                 if with_h:
                     _h_rows(i, j0, j1, e, h, rows_h, db, hx, hy, hz, ny, nk, wide, size)
                     _layer_rows(i, j0, j1, h, e, rows_h, db, psi_h, base_h, first_h, count_h, bh, ch, NONE, plus, ny, nk, wide, size)
+                    if cased:
+                        _absorb(i * ny + j0, i * ny + j1, h, e, db, *absorb_h)
                     if length:
                         _enter(h, s * rows + int(j0), s * rows + int(j1), *enter_h, signals, length, since + n0 + n)
                 if with_e:
                     _e_rows(i, j0, j1, e, h, rows_e, ca, cb, ex, ey, ez, ny, nk, wide, size)
                     _layer_rows(i, j0, j1, e, h, rows_e, cb, psi_e, base_e, first_e, count_e, be, ce, ONE, minus, ny, nk, wide, size)
+                    if cased:
+                        _absorb(i * ny + j0, i * ny + j1, e, h, cb, *absorb_e)
                     if polar:
                         _polarise(e, i * ny + j0, i * ny + j1, first, start, count, memory, chart, cb, drawn)
                     if length:
@@ -276,14 +293,15 @@ def march(
     e: Any, h: Any, rows_e: Any, ca: Any, cb: Any, rows_h: Any, db: Any, ex: Any, ey: Any, ez: Any, hx: Any, hy: Any, hz: Any,
     psi_e: Any, base_e: Any, first_e: Any, count_e: Any, be: Any, ce: Any, psi_h: Any, base_h: Any, first_h: Any, count_h: Any, bh: Any, ch: Any,
     at: Any, line: Any, port: Any, part: Any, state: Any, edges: Any, waves: Any, samples: Any, enter_e: Any, enter_h: Any, signals: Any, length: int,
-    since: int, segments: Any, poles: Any, shape: Any, chunks: int, depth: int, tile: int,
+    since: int, absorb_e: Any, absorb_h: Any, segments: Any, poles: Any, shape: Any, chunks: int, depth: int, tile: int,
 ) -> None:  # pragma: no cover - compiled
     """``len(waves)`` time steps of flat fields, ``depth`` of them per pass; ``shape`` is (slabs, rows, nk, distance of components).
 
     Each of ``chunks`` threads takes a stretch of slabs that narrows from step to step, as its neighbours' later steps are not known; what is left at the
     cuts follows. Edges with lumped elements ``edges[i]`` to ``edges[i + 1]`` lie in slab i, in row ``line``; ``samples`` (steps, 2 · edges) receives
     the fields there and the currents through them. ``enter_e``, ``enter_h`` are the entries of an incident wave with ``length`` samples of each of its
-    ``signals``, of which ``since`` steps have passed; none if that is zero. ``segments`` are stretches of rows in media with ``poles``.
+    ``signals``, of which ``since`` steps have passed; none if that is zero. ``absorb_e``, ``absorb_h`` are
+    stretches of rows in the cases of feeds, ``segments`` those in media with ``poles``.
     A stretch must hold at least 2 · ``depth`` slabs.
     """
     slabs, rows, nk, size = int(shape[0]), int(shape[1]), U(shape[2]), U(shape[3])
@@ -295,13 +313,13 @@ def march(
             _wave(start, stop, n0, d, start, stop, start + left, stop, left, right,
                   e, h, rows_e, ca, cb, rows_h, db, ex, ey, ez, hx, hy, hz, psi_e, base_e, first_e, count_e, be, ce,
                   psi_h, base_h, first_h, count_h, bh, ch, at, line, port, part, state, edges, waves, samples, enter_e, enter_h, signals, length,
-                  since, segments, poles, slabs, rows, nk, size, tile)
+                  since, absorb_e, absorb_h, segments, poles, slabs, rows, nk, size, tile)
         for t in prange(chunks - 1):
             cut = slabs * (t + 1) // chunks
             _wave(cut - d + 1, cut + d, n0, d, cut, cut, cut, cut + 1, -1, 1,
                   e, h, rows_e, ca, cb, rows_h, db, ex, ey, ez, hx, hy, hz, psi_e, base_e, first_e, count_e, be, ce,
                   psi_h, base_h, first_h, count_h, bh, ch, at, line, port, part, state, edges, waves, samples, enter_e, enter_h, signals, length,
-                  since, segments, poles, slabs, rows, nk, size, tile)
+                  since, absorb_e, absorb_h, segments, poles, slabs, rows, nk, size, tile)
 
 
 @njit(parallel=True, fastmath=FAST, cache=True, boundscheck=False)  # type: ignore[untyped-decorator]

@@ -32,6 +32,11 @@ class Pulse:
         """Its spectrum at frequencies in Hz over the largest, dB."""
         return np.asarray(-20 / np.log(10) * (np.pi * self.width * (np.asarray(frequency) - self.centre)) ** 2)
 
+    def reach(self, level: float) -> tuple[float, float]:
+        """From and to in Hz where its spectrum has fallen by ``level`` dB; from 0 at least."""
+        half = float(np.sqrt(level * np.log(10) / 20)) / (np.pi * self.width)
+        return max(self.centre - half, 0.0), self.centre + half
+
     def spectrum(self, frequency: Any) -> NDArray[np.complex128]:
         """∫ p(t) e^(−jωt) dt in s, of the whole Gaussian."""
         f = np.asarray(frequency, dtype=float)

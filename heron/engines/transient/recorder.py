@@ -9,6 +9,8 @@ from typing import Any, NamedTuple
 import numpy as np
 
 from heron.engines.transient import radiation, records
+from heron.engines.transient.apertures import in_cases
+from heron.engines.transient.launch import Gate
 from heron.engines.transient.planes import folded
 from heron.engines.transient.records import Complexes
 from heron.engines.transient.stepper import Stepper
@@ -57,8 +59,10 @@ class Trace(NamedTuple):
 class Recorder:
     """The sums that all runs record, and what they mean."""
 
-    def __init__(self, model: Evaluated, stepper: Stepper, frequency: Floats) -> None:
+    def __init__(self, model: Evaluated, stepper: Stepper, frequency: Floats, gates: list[Gate] | None = None) -> None:
         s = stepper.structure
+        self.gates = gates or []
+        self.gate_sums = [_gate_sums(stepper, g) for g in self.gates]
         self.frequency, self.networks = frequency, stepper.networks
         e, h = records.Rows(), records.Rows()
         low, high = ([int(w) + SCATTERED if w else 0 for w in s.walls[:, side]] for side in (0, 1))
@@ -69,7 +73,7 @@ class Recorder:
         inside = np.zeros(s.metal.shape, dtype=bool)
         inside[:, low[0]:high[0] + 1, low[1]:high[1] + 1, low[2]:high[2] + 1] = True
         polar = np.any([share > 0 for share in stepper.pole_shares], axis=0) if stepper.pole_shares and not model.illuminations else False
-        self.loss_at = np.flatnonzero(((stepper.sigma > 0) | polar) & inside)
+        self.loss_at = np.flatnonzero(((stepper.sigma > 0) | polar) & inside & ~in_cases(s))
         if model.illuminations and len(self.loss_at) > MOST_LOSSY:
             self.loss_at = self.loss_at[:0]  # what all absorb together is known from the flux anyway
         # Their loss against frequency, as conductivities (f, edges), or (1, edges) where nothing depends on it.
@@ -95,6 +99,12 @@ class Recorder:
     def lost(self, e: Complexes) -> Complexes:
         """Of E sums (f, q, rows) those whose squares are losses, √W."""
         return np.asarray(e[:, :, self.loss_first:self.loss_first + len(self.loss_at)].astype(complex) * self.loss_root[:, None, :])
+
+
+def _gate_sums(stepper: Stepper, gate: Gate) -> tuple[Any, Any]:
+    e, h = records.Rows(), records.Rows()
+    gate.record(stepper.structure, e, h)
+    return e.matrix(stepper), h.matrix(stepper)
 
 
 def _matrix(stepper: Stepper, add: Any) -> tuple[Any, Any]:
@@ -141,11 +151,13 @@ def _traces(model: Evaluated, stepper: Stepper) -> list[Trace]:
 
 @dataclass
 class PulseRun:
-    """One pulse: transforms at any frequencies of the voltages at gaps and loads (f, P + loads) and of the currents from ports (f, P), V s and A s;
+    """One pulse: transforms at any frequencies of the voltages at gaps and loads (f, P + loads) and of the currents from ports (f, P), V s and A s,
+    of the waves a and b (f, modes) at each gate, √W s;
     of E and H sums (f, rows); ``surfaces`` are transforms at their own frequencies, ``traces`` times and values of E and of H;
     ``left`` energy over its largest, ``steps`` done."""
 
     spectra: Callable[[Floats], tuple[Complexes, Complexes]]
+    waves: Callable[[Floats], list[tuple[Complexes, Complexes]]]
     e: Any
     h: Any
     surfaces: list[Any]

@@ -11,6 +11,7 @@ from numpy.typing import NDArray
 from heron.discretise.grid import dual
 from heron.engines.lumped import Element, Networks
 from heron.engines.transient import kernels
+from heron.engines.transient.apertures import BEFORE
 from heron.engines.transient.structure import LEAST_FACE, Floats, Structure, edge_media, face_mu, surface_edges
 from heron.materials.rational import Rational
 from heron.quantities.constants import EPS0, MU0
@@ -45,6 +46,23 @@ class Layers(NamedTuple):
     base: NDArray[np.uint64]
     first: NDArray[np.uint64]
     nodes: NDArray[np.uint64]
+    b: NDArray[np.float32]
+    c: NDArray[np.float32]
+
+
+class Stretches(NamedTuple):
+    """Stretches of rows in the cases of feeds, ``first`` (rows + 1,) of each row: where the field is, ``at`` (m,), and that of which differences are taken,
+    ``of``, a ``stride`` from its neighbour; ``sign``; places in the table; lengths; and their memories with the recursions b and c."""
+
+    first: NDArray[np.uint64]
+    at: NDArray[np.uint64]
+    of: NDArray[np.uint64]
+    stride: NDArray[np.uint64]
+    sign: NDArray[np.float32]
+    chart: NDArray[np.uint64]
+    length: NDArray[np.uint64]
+    memory: NDArray[np.uint64]
+    psi: NDArray[np.float32]
     b: NDArray[np.float32]
     c: NDArray[np.float32]
 
@@ -107,6 +125,7 @@ class Stepper:
         self.layers_e, self.layers_h = self._layers(s, 1), self._layers(s, 0)
         self.volume = [np.asarray(d, dtype=np.float64) for d in steps]
         self.light: tuple[Any, ...] = DARK
+        self.absorb_e, self.absorb_h = (self._case_layers(s, magnetic) for magnetic in (False, True))
         self._poles(s)
         self.reset()
 
@@ -120,7 +139,7 @@ class Stepper:
         for layers in (self.layers_e, self.layers_h):
             layers.psi[:] = 0
         self.state[:] = 0
-        for memory in self.segments[-4:]:
+        for memory in (self.absorb_e.psi, self.absorb_h.psi, *self.segments[-4:]):
             memory[:] = 0
         self.steps = 0
 
@@ -310,6 +329,45 @@ class Stepper:
         b = np.exp(-(sigma + alpha) * self.dt / EPS0)
         return b, sigma / np.maximum(sigma + alpha, 1e-30) * (b - 1) / size
 
+    def _case_layers(self, s: Structure, magnetic: bool) -> Stretches:
+        """The absorbing ends of the cases of feeds: along their axis alone, growing from the plane to the end."""
+        n = s.shape
+        rows, table = (self.rows_h, 1.0) if magnetic else (self.rows_e, -1.0)
+        found: list[tuple[Any, ...]] = []
+        for p in s.apertures:
+            d, (a, b) = p.axis, p.across
+            places = 0.5 * (s.lines[d][1:] + s.lines[d][:-1]) if magnetic else s.lines[d]
+            low, high = min(p.line, p.end), max(p.line, p.end)
+            own = np.arange(low, high) if magnetic else np.arange(low + 1, high)
+            size = (np.diff(s.lines[d]) if magnetic else dual(np.diff(s.lines[d])))[own]
+            face = s.lines[d][p.line - p.sign * BEFORE]
+            depth = (places[own] - face) / (s.lines[d][p.end] - face)
+            own, size, depth = own[depth > 0], size[depth > 0], depth[depth > 0]
+            recursions = np.array([self._recursion(np.array([x]), h) for x, h in zip(depth, size, strict=True)])[:, :, 0]
+            (a0, b0), (a1, b1) = p.low, p.high
+            # E along a answers to H along b, and the other way round; H lies in the middles of cells along b for the first, of E it is a.
+            for c, of, sign in ((a, b, table), (b, a, -table)):
+                spans = {d: own, a: np.arange(a0, a1 + ((c == a) == magnetic)), b: np.arange(b0, b1 + ((c == b) == magnetic))}
+                for i in spans[0].tolist():
+                    for j in spans[1].tolist():
+                        along = own.searchsorted({0: i, 1: j}[d]) if d < 2 else slice(None)
+                        found.append((i * (n[1] + 1) + j, c, of, i, j, int(spans[2][0]), len(spans[2]), d, sign,
+                                      *(np.broadcast_to(recursions[along, q], len(spans[2])) for q in (0, 1))))
+        found.sort(key=lambda x: x[0])
+        signs = np.array([x[8] for x in found], dtype=np.float32)
+        keep, gain = (np.concatenate([x[q] for x in found]).astype(np.float32) if found else np.zeros(0, dtype=np.float32) for q in (9, 10))
+        numbers = np.array([x[:8] for x in found], dtype=np.int64).reshape(-1, 8).T
+        row, component, source, *place, count, axis = numbers
+        nodes = (3, n[0] + 1, n[1] + 1, n[2] + 1)
+        stride = np.array([(n[1] + 1) * self.nk, self.nk, 1])[axis]
+        at, beside = (self.flat_number(np.ravel_multi_index((q, *place), nodes)) for q in (component, source))
+        first = np.searchsorted(row, np.arange((n[0] + 1) * (n[1] + 1) + 1))
+        chart = rows[component, place[0], place[1]].astype(np.int64) * self.nk + place[2]
+        memory = np.concatenate(([0], np.cumsum(count)))[:-1]
+        unsigned = [x.astype(np.uint64) for x in (first, at, beside + stride * magnetic, stride, chart, count, memory)]
+        psi = np.zeros(len(keep), dtype=np.float32)
+        return Stretches(unsigned[0], unsigned[1], unsigned[2], unsigned[3], signs, unsigned[4], unsigned[5], unsigned[6], psi, keep, gain)
+
     def advance(self, waves: Floats, out: Floats, currents: Floats | None = None) -> None:
         """``len(waves)`` steps under source voltages (n, ports) at half steps; ``out`` (n, ports + loads) receives the gap voltages after each.
 
@@ -324,7 +382,7 @@ class Stepper:
         kernels.march(self.flat_e, self.flat_h, *flat, *self.inverse_e, *self.inverse_h, *self.layers_e, *self.layers_h,
                       self.flat_number(self.lumped_at), self.lumped_row, self.lumped_number, self.part, self.state, self.lumped_of_slab,
                       waves / self.voltage[:waves.shape[1]], samples, *self.light, self.steps,
-                      self.segments, self.poles, np.array([slabs, rows, self.nk, self.size]), chunks, depth, tile)
+                      tuple(self.absorb_e), tuple(self.absorb_h), self.segments, self.poles, np.array([slabs, rows, self.nk, self.size]), chunks, depth, tile)
         self.steps += len(waves)
         for gap in range(out.shape[1]):  # −Σ E·l along the edges of each gap, from minus to plus
             own = np.flatnonzero(self.lumped_number == gap)

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass, field
-from itertools import pairwise
+from itertools import pairwise, product
 from typing import Any
 
 import numpy as np
@@ -12,6 +12,7 @@ from numpy.typing import NDArray
 from heron.discretise import filling
 from heron.discretise.grid import Axis, crowds, dual, lines, settle_edges
 from heron.engines.lumped import Element, element
+from heron.engines.transient.apertures import Aperture, Case, case_of, open_aperture
 from heron.engines.transient.planes import NEAR, Plane, planes_of
 from heron.errors import HeronError, ModelError
 from heron.geometry import Geometry
@@ -46,7 +47,7 @@ VARIES = 0.02            # of |ε| over the band: a medium that changes by less 
 SAMPLES_DISPERSIVE = 4   # along each side of a cell, for its share of a medium with poles, whose permittivity may be large or negative
 CUTS = 6                 # samples along an edge that a curved surface cuts
 LEAST_FACE = 0.25         # of its longest free edge: smaller free faces are enlarged to this
-ON_SURFACE = 1e-3        # of the smallest cell: nearer than this to a surface is on it
+ON_SURFACE = 5e-3        # of the smaller cell beside: nearer than this to a surface is on it
 SEEN = 0.02               # of the largest cell: how exactly bodies smaller than that cell are drawn for the grid
 FLAT = 1e-6              # of a body's size: a sheet thinner than this lies flat
 THIN_WIRE = 0.2298       # radius of a wire of zero edges over the cell size: Noda and Yokoyama, IEEE Trans. Power Delivery 17 (2002)
@@ -102,6 +103,7 @@ class Structure:
     ``wire_e`` scales ε of E edges beside thin wires, ``wire_h`` μ of H faces around them, by (component, node); ``largest`` cell asked in air, m.
     ``names`` are the parts; ``cell_owner`` (nx, ny, nz) and ``edge_owner`` (as ``metal``) number them from one, zero where there is none;
     ``means`` are the relative permittivity of cells in the middle of the band and its inverse, both averaged over what is in them;
+    ``apertures`` are the openings of line and guide feeds, ``cases`` what stands behind them;
     ``box`` are the lowest and highest lines (3,) of the box of total fields of an illumination;
     ``wires`` are the edges of each wire (component, node, sign, fraction of its length); ``crowded`` are (axis, place, width) of details finer than the grid.
     """
@@ -134,6 +136,8 @@ class Structure:
     box: tuple[NDArray[np.int64], NDArray[np.int64]] = field(default_factory=lambda: (np.zeros(3, dtype=np.int64), np.zeros(3, dtype=np.int64)))
     dispersions: list[Dispersion] = field(default_factory=list)
     means: tuple[NDArray[np.float32], NDArray[np.float32]] | None = None
+    cases: list[Case] = field(default_factory=list)
+    apertures: list[Aperture] = field(default_factory=list)
     errors: list[HeronError] = field(default_factory=list)
 
     @property
@@ -241,14 +245,15 @@ def structure(model: Evaluated, geometry: Geometry, wishes: list[list[tuple[floa
     bodies = geometry.placed.bodies if geometry.bodies else []
     largest = C0 / plan.f_stop / plan.cells_per_wavelength
     ground = model.surround.height if model.surround is not None and model.surround.kind == "ground" else None
-    low, high = _bounds(geometry, bodies, ground, model)
+    cases = _cases(model, bodies, media, largest)
+    low, high = _bounds(geometry, bodies, ground, model, cases)
     axes = [Axis(float(lo), float(hi), largest) for lo, hi in zip(low, high, strict=True)]
     for body in bodies:
         medium = media.get(body.material)
         index = float(np.sqrt(abs(medium.epsilon(plan.f_stop)[0] * medium.mu(plan.f_stop)[0]))) if medium else 1.0
         _wishes(axes, body, largest, largest / max(index, 1.0), medium is not None)
     for part in geometry.parts:
-        _wire_wishes(axes, part, [f for f in model.feeds if f is not None and f.part == part.name], largest)
+        _wire_wishes(axes, part, [f for f in model.feeds if f is not None and f.kind == "gap" and f.part == part.name], largest)
     _layer_wishes(axes, model, media, largest)
     least = FINEST * largest
     for i, refinement in enumerate(model.refinements):
@@ -259,6 +264,8 @@ def structure(model: Evaluated, geometry: Geometry, wishes: list[list[tuple[floa
                 axes[k].sizes.append((float(low_r[k]), float(high_r[k]), refinement.cell))
     for k, own in enumerate(wishes or ()):
         axes[k].sizes += [(a, b, max(size, _least_beside_wires(geometry, k, a, b))) for a, b, size in own]
+    for case in cases:
+        case.wish(axes[case.axis], least)
     margin = wall_distance(model)
     planes = planes_of(model, low, high, margin)
     walls = np.full((3, 2), LAYERS)
@@ -284,7 +291,7 @@ def structure(model: Evaluated, geometry: Geometry, wishes: list[list[tuple[floa
                          "Ask for fewer cells per wavelength or leave out small details", ("plan", "cells_per_wavelength"))
     empty, none = np.zeros((0, 0, 0)), np.zeros((0, 0, 0, 0), dtype=np.float32)
     made = Structure(x, y, z, walls, empty, empty, empty, none.astype(bool), none, none, none, {}, {}, planes=planes,
-                     crowded=crowded, largest=largest, low=low, high=high)
+                     crowded=crowded, largest=largest, low=low, high=high, cases=cases)
     if model.document.illuminations:
         _place_box(made, model)
     if np.prod(shape) <= FILLED_AT_ONCE:
@@ -369,6 +376,15 @@ def fill(s: Structure, model: Evaluated, geometry: Geometry) -> None:
             way(s, body, conductors[body.material].surface_resistance(centre), number)
     if not model.empty:
         _wires(s, model, geometry, centre)
+        _apertures(s, model)
+
+
+def _apertures(s: Structure, model: Evaluated) -> None:
+    for case in s.cases:
+        try:
+            s.apertures.append(open_aperture(s, model.feeds[case.number], case, model.plan.f_stop))
+        except HeronError as error:
+            s.errors.append(error.within("feeds", case.number))
 
 
 def layers_of(model: Evaluated) -> list[tuple[str, float, float]]:
@@ -401,7 +417,23 @@ def _fill_layers(s: Structure, model: Evaluated, media: dict[str, Medium], cover
         _put(s, (slice(None),) * 3, share, media[name], model.plan, len(s.names))
 
 
-def _bounds(geometry: Geometry, bodies: list[Body], ground: float | None, model: Evaluated) -> tuple[Floats, Floats]:
+def _cases(model: Evaluated, bodies: list[Body], media: dict[str, Medium], largest: float) -> list[Case]:
+    """Cases of line and guide feeds, with cells as the media at their planes need them."""
+    out = []
+    for number, feed in enumerate(model.feeds):
+        if feed is None or feed.kind == "gap":
+            continue
+        case = case_of(feed, number, largest)
+        index = 1.0
+        for body in bodies:
+            low, high = (float(end[case.axis]) for end in body.bounds)
+            if body.material in media and low - largest < case.at < high + largest:
+                index = max(index, float(np.sqrt(abs(media[body.material].epsilon(model.plan.f_stop)[0]))))
+        out.append(case_of(feed, number, largest / index))
+    return out
+
+
+def _bounds(geometry: Geometry, bodies: list[Body], ground: float | None, model: Evaluated, cases: list[Case]) -> tuple[Floats, Floats]:
     corners = [c for b in bodies for c in b.bounds] + [p for part in geometry.parts for p in part.path.at(np.array(part.path.corners))]
     heights = [z for _, *ends in layers_of(model) for z in ends if np.isfinite(z)]
     if corners and heights:
@@ -410,6 +442,8 @@ def _bounds(geometry: Geometry, bodies: list[Body], ground: float | None, model:
     if not corners:
         raise ModelError("there is nothing to put on a grid", ("parts",))
     low, high = np.min(corners, axis=0), np.max(corners, axis=0)
+    for case in cases:
+        low[case.axis], high[case.axis] = min(low[case.axis], *case.reach), max(high[case.axis], *case.reach)
     if ground is not None:
         low[2] = ground
     return low, high
@@ -599,8 +633,11 @@ def conduct(s: Structure, body: Body, resistance: float, number: int = 0) -> Non
     block = [(max(0, int(i0) - 1), min(len(line) - 1, int(i1) + 1)) for line, (i0, i1) in zip(s.lines, spans, strict=True)]
     own = [line[i0:i1 + 1] for line, (i0, i1) in zip(s.lines, block, strict=True)]
     widths = [s.duals(k) for k in range(3)]
-    small = [ON_SURFACE * float(np.diff(line).min()) for line in own]
+    small = [ON_SURFACE * np.minimum(*(np.concatenate(ends) for ends in (([np.inf], np.diff(line)), (np.diff(line), [np.inf])))) for line in own]
     samples = [(line[:-1, None] + np.diff(line)[:, None] * (np.arange(CUTS) + 0.5) / CUTS).ravel() for line in own]
+    within = np.zeros([len(line) for line in own], dtype=bool)
+    for signs in product((-1, 1), repeat=3):
+        within |= filling.inside(corners, *(line + sign * reach for line, sign, reach in zip(own, signs, small, strict=True)))
     for c in range(3):
         a, b = [k for k in range(3) if k != c]
         # What lies on the surface is metal: points a hair to either side decide.
@@ -611,8 +648,12 @@ def conduct(s: Structure, body: Body, resistance: float, number: int = 0) -> Non
                 points[c], points[a], points[b] = samples[c], own[a] + da * small[a], own[b] + db * small[b]
                 taken = np.maximum(taken, _mean(filling.inside(corners, *points), (c,)))
         where: Any = (c, *(slice(i0, i0 + n) for (i0, _), n in zip(block, taken.shape, strict=True)))
+        # An edge is metal if both its ends are, too: one that ends a hair outside would short the field across the surface there. Other free shares
+        # are no less than those of faces may be, so that along a surface the field stores as much in E as in H.
+        ends = [np.take(within, range(first, first + taken.shape[c]), axis=c) for first in (0, 1)]
+        metal = ends[0] & ends[1] & (taken > 1 - 0.5 / CUTS)
+        taken = np.where(metal, 1, np.minimum(taken, 1 - LEAST_FACE))
         s.free_edge[where] = np.minimum(s.free_edge[where], 1 - taken)
-        metal = taken > 1 - 0.5 / CUTS
         across = np.sqrt(_along(widths[a], a, block[a], taken.shape) * _along(widths[b], b, block[b], taken.shape))
         s.metal[where] |= metal
         s.edge_owner[where][metal] = number
@@ -665,7 +706,8 @@ def follow(s: Structure, body: Body, resistance: float, number: int) -> None:
     widths = [s.duals(k) for k in range(3)]
     for d in range(3):
         a, b = (d + 1) % 3, (d + 2) % 3
-        faces = filling.crossed(corners[:, :, [a, b, d]], middles[a], middles[b], middles[d])
+        ends = 2 * s.lines[d][[0, -1]] - middles[d][[0, -1]]  # what crosses beyond them, as the image behind a mirror plane does, is not on the grid
+        faces = filling.crossed(corners[:, :, [a, b, d]], middles[a], middles[b], np.concatenate((ends[:1], middles[d], ends[1:])))[:, :, 1:-1]
         i, j, k = np.nonzero(faces)
         for c, other, along, beside in ((a, b, i, j), (b, a, j, i)):
             for side in (0, 1):
@@ -677,7 +719,7 @@ def follow(s: Structure, body: Body, resistance: float, number: int) -> None:
 
 
 def _wires(s: Structure, model: Evaluated, geometry: Geometry, centre: float) -> None:
-    s.ports = sorted((i for i, f in enumerate(model.feeds) if f is not None), key=lambda i: model.feeds[i].number)
+    s.ports = sorted((i for i, f in enumerate(model.feeds) if f is not None and f.kind == "gap"), key=lambda i: model.feeds[i].number)
     paths: dict[str, tuple[Any, list[Any]]] = {}
     buried = s.edge_owner.copy()  # edges that are metal of a body, before wires are there
     for part in geometry.parts:
