@@ -1,4 +1,4 @@
-"""The command line: ``solve``, ``geometry``, ``compare`` and ``bench``, without server or database."""
+"""The command line: ``solve``, ``modes``, ``geometry``, ``compare`` and ``bench``, without server or database."""
 
 from __future__ import annotations
 
@@ -11,10 +11,11 @@ from typing import Any
 import numpy as np
 
 from heron.checks import examine
+from heron.checks.openings import MOST_MODES
 from heron.engines import Signal
 from heron.errors import HeronError, ModelError
 from heron.formats import curves, netcdf
-from heron.formats.tables import PATTERN_COLUMNS, pattern_rows, scattering_csv, table
+from heron.formats.tables import MODE_COLUMNS, PATTERN_COLUMNS, mode_fields, mode_rows, pattern_rows, scattering_csv, table
 from heron.formats.touchstone import touchstone
 from heron.geometry.build import beside
 from heron.model import Document, evaluate_document, load_document
@@ -39,6 +40,13 @@ def main(argv: list[str] | None = None) -> int:
     solve.add_argument("--noise-floor", action="store_true", help="solve a lit model without its parts: what leaks out of the box of total fields")
     solve.add_argument("--quiet", action="store_true")
     geometry.add_argument("--deflection", type=float, help="of the STL's triangles from the exact surfaces, in m")
+    modes = commands.add_parser("modes", help="modes of a line or guide feed over the band, without a run")
+    modes.add_argument("model", type=Path)
+    modes.add_argument("--set", action="append", default=[], metavar="name=expression", dest="overrides")
+    modes.add_argument("--out", type=Path, required=True)
+    modes.add_argument("--port", type=int, default=1, help="number of the feed's first port")
+    modes.add_argument("--modes", type=int, default=3, help="how many")
+    modes.add_argument("--frequency", type=float, help="of the fields, in Hz; the top of the band unless given")
     bench = commands.add_parser("bench", help="measure this machine")
     bench.add_argument("name", choices=["moments", "transient", "antennas"])
     bench.add_argument("--json", action="store_true")
@@ -48,7 +56,7 @@ def main(argv: list[str] | None = None) -> int:
     compare.add_argument("--json", action="store_true")
     args = parser.parse_args(argv)
     try:
-        return {"solve": _solve, "geometry": _geometry, "bench": _bench, "compare": _compare}[args.command](args)
+        return {"solve": _solve, "geometry": _geometry, "modes": _modes, "bench": _bench, "compare": _compare}[args.command](args)
     except HeronError as error:
         print(f"odd-heron: {error}", file=sys.stderr)
         return BAD_INPUT
@@ -81,6 +89,30 @@ def _geometry(args: argparse.Namespace) -> int:
         raise model.errors[0]
     args.out.mkdir(parents=True, exist_ok=True)
     summary = write_all(model, args.out, beside(args.model), args.deflection)
+    (args.out / "summary.json").write_text(json.dumps(summary, indent=1, allow_nan=False))
+    return 0
+
+
+def _modes(args: argparse.Namespace) -> int:
+    from heron.engines.transient.structure import fill
+    from heron.engines.transient.study import study
+
+    examination = examine(_document(args.model), _overrides(args.overrides), "transient", beside(args.model))
+    model, discretisation = examination.model, examination.discretisation
+    number = next((i for i, f in enumerate(model.feeds) if f is not None and f.number == args.port and f.kind != "gap"), None)
+    if number is None:
+        raise ModelError(f"there is no line or guide feed with port {args.port}", ("feeds",))
+    if discretisation is None:
+        raise ModelError(examination.errors[0].message, examination.errors[0].path)
+    if not 1 <= args.modes <= MOST_MODES:
+        raise ModelError(f"--modes takes 1 to {MOST_MODES}, not {args.modes}")
+    fill(discretisation.structure, model, examination.geometry)
+    found = study(discretisation.structure, model, number, args.modes, args.frequency or float(model.plan.f_stop))
+    args.out.mkdir(parents=True, exist_ok=True)
+    (args.out / "modes.csv").write_text(table(MODE_COLUMNS, mode_rows(found)))
+    (args.out / "fields.csv").write_text(table(*mode_fields(found)))
+    summary = {"frequency_hz": found.at, "modes": [
+        {"number": k + 1, "kind": kind, "cut_off_hz": float(found.cut_off[k])} for k, kind in enumerate(found.kinds)], "next_cut_offs_hz": found.following.tolist()}
     (args.out / "summary.json").write_text(json.dumps(summary, indent=1, allow_nan=False))
     return 0
 

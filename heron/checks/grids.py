@@ -7,6 +7,7 @@ from typing import Any
 
 import numpy as np
 
+from heron.checks.openings import aperture_problems
 from heron.checks.problems import Problem
 from heron.checks.symmetry import mirror_problems
 from heron.engines.transient.structure import FINEST, LEAST_ROOM, MARGIN, Structure, dispersive, stepped, wall_distance
@@ -171,4 +172,5 @@ def _resolution(model: Evaluated, geometry: Geometry, discretisation: Any) -> li
     return out
 
 
-GRID_CHECKS: list[Callable[[Evaluated, Geometry, Any], list[Problem]]] = [_feeds, _small, _thick, _steps, _crowded, _media, _outside, _resolution, mirror_problems]
+GRID_CHECKS: list[Callable[[Evaluated, Geometry, Any], list[Problem]]] = [
+    _feeds, _small, _thick, _steps, _crowded, _media, _outside, _resolution, aperture_problems, mirror_problems]

@@ -12,6 +12,7 @@ import psutil
 from heron.checks.captures import LEAST_LEVEL_DB, capture_problems, only_in_time, whole
 from heron.checks.grids import GRID_CHECKS
 from heron.checks.illuminations import first_media, illumination_problems, layer_problems, looked_across
+from heron.checks.openings import opening_problems, ports_of
 from heron.checks.problems import Path, Problem
 from heron.engines import ENGINES, Forecast
 from heron.engines.transient.pulse import pulse_of
@@ -134,12 +135,15 @@ def _values(model: Evaluated) -> list[Problem]:
     for i, f in enumerate(model.feeds):
         if f is None:
             continue
-        if f.number in numbers:
-            out.append(_error(("feeds", i, "number"), f"port {f.number} is already taken by feed {numbers[f.number] + 1}; number the ports differently"))
-        numbers[f.number] = i
-        if f.impedance <= 0:
+        for number in ports_of(f):
+            if number in numbers:
+                out.append(_error(("feeds", i, "number"), f"port {number} is already taken by feed {numbers[number] + 1}; number the ports differently"))
+            numbers[number] = i
+        if f.kind != "gap":
+            out += opening_problems(i, f)
+        elif f.impedance <= 0:
             out.append(_error(("feeds", i, "impedance"), "the reference impedance must be above zero"))
-        if f.network != "none":
+        elif f.network != "none":
             out += _lumped(("feeds", i), f, f.network == "parallel")
         if f.amplitude < 0:
             out.append(_error(("feeds", i, "amplitude"), "the amplitude must not be negative; use the phase"))

@@ -141,6 +141,10 @@ def _transient_card(results: xr.Dataset) -> list[TrustItem]:
         items.append(TrustItem("|ΔS| between passes", " → ".join(f"{c:.2g}" for c in changes), _mark(float(changes[-1]), 0.02, 0.1), "allow more passes"))
         if not np.isfinite(error):
             items.append(TrustItem("Passes", "they do not settle", "stop", "allow more passes, or begin with more cells per wavelength"))
+    if "other_modes" in results:
+        other = 20 * np.log10(max(float(results["other_modes"].values.max()), 1e-6))
+        items.append(TrustItem("Higher modes at openings", f"{other:.0f} dB", _mark(other, -20.0, -10.0),
+                               "move the feed's plane away from where its line or guide changes"))
     if s.shape[1] > 1:
         reciprocal = float(np.abs(s - np.swapaxes(s, 1, 2)).max())
         items.append(TrustItem("Reciprocity", f"{reciprocal:.1e}", _mark(reciprocal, 5e-3, 5e-2), "let the run decay further"))

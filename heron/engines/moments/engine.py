@@ -59,6 +59,8 @@ class MomentsEngine:
     def refusal(self, model: Evaluated, geometry: Geometry) -> Refusal:
         if model.document.illuminations:
             return Refusal(["the moments engine has no illuminations yet; the transient engine has"])
+        if any(f.kind != "gap" for f in model.document.feeds):
+            return Refusal(["the moments engine has gap feeds only; line and guide feeds are of the transient engine"])
         names = [f"“{b.name}”" for b in geometry.bodies]
         if not names:
             return Refusal()
