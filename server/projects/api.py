@@ -21,7 +21,7 @@ from heron.quantities.units import si_symbol
 from server.projects import actions, files, library
 from server.projects.models import Project, Role, Upload
 from server.projects.permissions import get_project, role_of, visible
-from server.projects.views import curves, examination_view, grid_cut
+from server.projects.views import curves, examination_view, grid_cut, mode_study
 
 router = Router()
 
@@ -79,6 +79,16 @@ class GridCut(Schema):
     project: int | None = None
     axis: Literal["x", "y", "z"]
     at: float = Field(ge=-1e6, le=1e6)
+
+
+class ModeStudy(Schema):
+    """The modes of line or guide feed number ``feed`` of a document, with their fields at a ``frequency`` in Hz: the top of the band unless given."""
+
+    document: dict[str, Any]
+    project: int | None = None
+    feed: int = Field(ge=0, le=63)
+    frequency: float | None = Field(default=None, gt=0, le=1e16)
+    modes: int = Field(default=3, ge=1, le=8)
 
 
 class Expression(Schema):
@@ -193,6 +203,12 @@ def examine_document(request: HttpRequest, data: Examine) -> dict[str, Any]:
 def cut_grid(request: HttpRequest, data: GridCut) -> HttpResponse:
     project = None if data.project is None else get_project(request, data.project)
     return grid_cut(json.dumps(data.document, sort_keys=True), project, data.axis, data.at)
+
+
+@router.post("/modes", operation_id="study_modes")
+def study_modes(request: HttpRequest, data: ModeStudy) -> HttpResponse:
+    project = None if data.project is None else get_project(request, data.project)
+    return mode_study(json.dumps(data.document, sort_keys=True), project, data.feed, data.frequency, data.modes)
 
 
 @router.post("/evaluate", response=ExpressionValue, operation_id="evaluate_expression")

@@ -6,16 +6,18 @@ import base64
 from dataclasses import asdict
 from functools import lru_cache
 from threading import Lock
-from typing import Any
+from typing import Any, cast
 
 import numpy as np
 from django.http import HttpResponse
 
 from heron.checks import Examination, examine
+from heron.engines.transient.apertures import Aperture
 from heron.engines.transient.cut import cut
 from heron.engines.transient.incidence import box_corners, plane_wave
 from heron.engines.transient.pulse import pulse_of
-from heron.engines.transient.structure import fill, layers_of
+from heron.engines.transient.structure import Structure, fill, layers_of
+from heron.engines.transient.study import study
 from heron.errors import HeronError
 from heron.geometry import Geometry
 from heron.geometry.bodies import Body, cached
@@ -86,6 +88,7 @@ def _grid(e: Examination) -> dict[str, Any] | None:
         "low": low.tolist(), "high": high.tolist(), "cells": list(s.shape), "smallest_m": [float(np.diff(line).min()) for line in s.lines], "largest_m": s.largest,
         "box": [corner.tolist() for corner in box_corners(s)] if e.model.document.illuminations else None,
         "crowded": [list(c) for c in s.crowded[:50]],
+        "openings": [_opening(s, p) for p in s.apertures],
         "pulse": {"time_s": time.tolist(), "value": pulse(time).round(5).tolist(), "frequency_hz": f.tolist(), "level_db": pulse.level(f).round(3).tolist()},
     }
 
@@ -97,6 +100,18 @@ def _arrow(light: Any) -> dict[str, Any] | None:
     except HeronError:
         return None
     return wave and {"name": light.name, "travels": wave.travels.tolist(), "electric": wave.electric.tolist()}
+
+
+def _opening(s: Structure, p: Aperture) -> dict[str, Any]:
+    """Which feed looks through an opening, its corners in m, which way its wave goes in, and where its case ends."""
+    a, b = p.across
+    corners = []
+    for i, j in ((0, 0), (1, 0), (1, 1), (0, 1)):
+        place = [0.0, 0.0, 0.0]
+        place[p.axis] = float(s.lines[p.axis][p.line])
+        place[a], place[b] = float(s.lines[a][(p.low, p.high)[i][0]]), float(s.lines[b][(p.low, p.high)[j][1]])
+        corners.append(place)
+    return {"feed": p.number, "corners": corners, "axis": p.axis, "sign": p.sign, "back": float(s.lines[p.axis][p.end])}
 
 
 _laying = Lock()
@@ -117,20 +132,53 @@ def _examined(document: str, project: Project | None, files: str) -> Examination
     return examine(load_document(document), files=provider(project))
 
 
-def _cut_of(e: Examination, axis: str, at: float) -> HttpResponse:
+def _laid_open(e: Examination) -> Structure:
+    """The filled structure of an examination.
+
+    :raises Problem: 409 when there is none, or one too fine to look at.
+    """
     s = getattr(e.discretisation, "structure", None)
     if s is None:
         raise Problem(409, "there is no grid to look at: " + (e.errors[0].message if e.errors else "the model is solved without one"))
     if s.cells > MOST_SHOWN:
         raise Problem(409, f"the grid has {s.cells / 1e6:.0f} million cells, too many to lay open here; ask for fewer cells per wavelength to look at it")
     fill(s, e.model, e.geometry)
+    return cast(Structure, s)
+
+
+def _cut_of(e: Examination, axis: str, at: float) -> HttpResponse:
+    s = _laid_open(e)
     found = cut(s, "xyz".index(axis), at, e.model.plan.f_stop)
     header = {"axis": found.axis, "place": found.place, "cells": list(s.shape)}
     return packet(header, u=found.u, v=found.v, epsilon=found.epsilon, conductor=found.conductor, resolved=found.resolved, metal=found.metal)
 
 
+def mode_study(document: str, project: Project | None, feed: int, frequency: float | None, modes: int) -> HttpResponse:
+    """The modes of line or guide feed number ``feed`` of a document (JSON text) over its band, with their fields at a frequency in Hz.
+
+    :raises Problem: 409 when there is no grid, or one too fine to look at, or no mode.
+    """
+    files = "" if project is None else " ".join(project.uploads.order_by("name").values_list("digest", flat=True))
+    with _laying:
+        e = _examined(document, project, files)
+        s = _laid_open(e)
+        at = e.model.plan.f_stop if frequency is None else frequency
+        try:
+            found = study(s, e.model, feed, modes, at)
+        except HeronError as error:
+            raise Problem(409, error.message) from None
+    header = {"kinds": found.kinds, "at_hz": found.at, "axes": ["xyz"[k] for k in found.axes], "port": e.model.feeds[feed].number,
+              "share": next(p.share for p in s.apertures if p.number == feed),
+              "cut_off_hz": [c if np.isfinite(c) else None for c in found.cut_off.tolist()], "following_hz": found.following.tolist()}
+    arrays = {name: part for name, value in (("index", found.index), ("impedance", found.impedance), ("field", found.field))
+              for name, part in ((f"{name}_re", value.real), (f"{name}_im", value.imag))}
+    return packet(header, frequency=found.frequency, u=found.u, v=found.v, inside=found.inside, **arrays)
+
+
 def _mark(e: Examination, step: Any) -> list[float] | None:
-    """Where a feed or load stands on its wire."""
+    """Where a feed or load stands on its wire; of a line or guide feed, its centre."""
+    if getattr(step, "kind", "") in ("line", "guide"):
+        return [float(c) for c in step.centre]
     part = None if step is None else e.geometry.part(step.part)
     if part is None or not 0 <= step.at <= 1:
         return None

@@ -85,6 +85,11 @@ export const gridCut = (document: Model, projectId: number, axis: string, at: nu
   queryFn: () => packet("/projects/grid", { document, project: projectId, axis, at }),
   placeholderData: (before: Packet | undefined) => (before?.header.axis === axis ? before : undefined),
 });
+/** The modes of a line or guide feed over the band, with their fields at a frequency. */
+export const modeStudy = (document: Model, projectId: number, feed: number, frequency: number | null, modes: number) => queryOptions({
+  queryKey: ["modes", projectId, feed, frequency, modes, JSON.stringify(document)], staleTime: Infinity, gcTime: 60_000, placeholderData: keepPreviousData,
+  queryFn: () => packet("/projects/modes", { document, project: projectId, feed, frequency, modes }),
+});
 /** Fields against time. */
 export const signals = (id: number, number: number, name: string) => queryOptions({
   queryKey: ["signals", id, number, name], ...ended, queryFn: () => packet(`/projects/${id}/runs/${number}/signals/${encodeURIComponent(name)}`),

@@ -92,6 +92,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/projects/modes": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Study Modes */
+        post: operations["study_modes"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/projects/evaluate": {
         parameters: {
             query?: never;
@@ -1151,6 +1168,27 @@ export interface components {
             /** At */
             at: number;
         };
+        /**
+         * ModeStudy
+         * @description The modes of line or guide feed number ``feed`` of a document, with their fields at a ``frequency`` in Hz: the top of the band unless given.
+         */
+        ModeStudy: {
+            /** Document */
+            document: {
+                [key: string]: unknown;
+            };
+            /** Project */
+            project?: number | null;
+            /** Feed */
+            feed: number;
+            /** Frequency */
+            frequency?: number | null;
+            /**
+             * Modes
+             * @default 3
+             */
+            modes: number;
+        };
         /** ExpressionValue */
         ExpressionValue: {
             /** Value */
@@ -1918,6 +1956,28 @@ export interface operations {
         requestBody: {
             content: {
                 "application/json": components["schemas"]["GridCut"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    study_modes: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ModeStudy"];
             };
         };
         responses: {

@@ -37,6 +37,8 @@ export interface RawMesh { points: string; triangles: string; face: string; edge
 export interface Grid {
   low: [number, number, number]; high: [number, number, number]; cells: [number, number, number]; smallest_m: [number, number, number]; largest_m: number;
   crowded: [number, number, number][]; /** Corners of the box of total fields of a lit model. */ box: [[number, number, number], [number, number, number]] | null;
+  /** What line and guide feeds look through, and where the cases behind them end. */
+  openings: { feed: number; corners: [number, number, number][]; axis: number; sign: number; back: number }[];
   pulse: { time_s: number[]; value: number[]; frequency_hz: number[]; level_db: number[] };
 }
 export interface Examination {

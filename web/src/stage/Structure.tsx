@@ -2,7 +2,7 @@ import { Html, Line } from "@react-three/drei";
 import { useThree } from "@react-three/fiber";
 import { useEffect, useMemo } from "react";
 import { CatmullRomCurve3, CurvePath, DoubleSide, FrontSide, LineCurve3, TubeGeometry, Vector3 } from "three";
-import type { Examination, Shape } from "../api/types";
+import type { Examination, Grid, Shape, Step } from "../api/types";
 import { color } from "../app/theme";
 import { useBench } from "../features/bench/model";
 import { quantity } from "../format";
@@ -32,8 +32,9 @@ export function Structure({ examination, extent, quiet, drawn = true }: { examin
       <Bodies examination={examination} extent={extent} quiet={quiet} drawn={drawn} />
       {examination.shapes.map((s) => <Part key={s.name} shape={s} extent={extent} />)}
       {examination.feeds.map((p, i) => p && (
-        <Marker key={i} at={p} extent={extent} tone="plum" label={quiet ? "" : `port ${String(document?.feeds[i]?.number ?? i + 1)} · gap feed · ${String(document?.feeds[i]?.impedance ?? "").replace("ohm", "Ω")}`} />
+        <Marker key={i} at={p} extent={extent} tone="plum" label={quiet ? "" : feedLabel(document?.feeds[i], i)} />
       ))}
+      {examination.grid?.openings.map((o) => <Opening key={`opening${o.feed}`} opening={o} extent={extent} strong={hover === `feeds.${o.feed}`} />)}
       {examination.loads.map((p, i) => p && <Marker key={`load${i}`} at={p} extent={extent} tone="plum" label={quiet ? "" : String(document?.loads[i]?.name ?? "load")} />)}
       {examination.captures.map((c, i) => c && c.points.length > 1 && hover === `captures.${i}` && (
         <Line key={i} points={c.points} color={color("amber")} lineWidth={1} dashed dashSize={extent.size * 0.02} gapSize={extent.size * 0.015} />
@@ -63,6 +64,28 @@ function Wave({ wave, extent, label, strong }: { wave: { travels: [number, numbe
       <Line points={arrow([-0.69, 0], [-0.69, 0.12], 0.03)} segments color={tone} lineWidth={width} />
       {[-0.65, -0.62, -0.59].map((a) => <Line key={a} points={[place(a, -0.05), place(a, 0.05)]} color={tone} lineWidth={1} />)}
       {label && <Html position={place(-0.7, 0.16)} zIndexRange={[4, 0]} className="pointer-events-none"><span className="whitespace-nowrap text-[11.500px] text-amber">{label}</span></Html>}
+    </>
+  );
+}
+
+function feedLabel(feed: Step | undefined, i: number): string {
+  const what = feed?.kind === "line" || feed?.kind === "guide" ? `${feed.kind} feed` : `gap feed · ${String(feed?.impedance ?? "").replace("ohm", "Ω")}`;
+  return `port ${String(feed?.number ?? i + 1)} · ${what}`;
+}
+
+/** What a line or guide feed looks through, which way its wave goes in, and, when asked for, the case behind it. */
+function Opening({ opening: { corners, axis, sign, back }, extent, strong }: { opening: Grid["openings"][number]; extent: Extent; strong: boolean }) {
+  const behind = corners.map((c) => c.map((v, k) => (k === axis ? back : v)) as [number, number, number]);
+  const middle = [0, 1, 2].map((k) => corners.reduce((sum, c) => sum + c[k]! / 4, 0)) as [number, number, number];
+  const size = extent.size * 0.12;
+  const at = (along: number, across: number): [number, number, number] => middle.map((v, k) => v + (k === axis ? sign * along : k === (axis + 1) % 3 ? across : 0)) as [number, number, number];
+  const tone = color("plum");
+  return (
+    <>
+      <Line points={[...corners, corners[0]!]} color={tone} lineWidth={strong ? 3 : 2} />
+      <Line points={[at(0, 0), at(size, 0), at(0.75 * size, 0.1 * size), at(size, 0), at(0.75 * size, -0.1 * size)]} color={tone} lineWidth={strong ? 3 : 2} />
+      {strong && <Line points={[...behind, behind[0]!]} color={tone} lineWidth={1} dashed dashSize={extent.size * 0.02} gapSize={extent.size * 0.015} />}
+      {strong && <Line points={corners.flatMap((c, n) => [c, behind[n]!])} segments color={tone} lineWidth={1} dashed dashSize={extent.size * 0.02} gapSize={extent.size * 0.015} />}
     </>
   );
 }

@@ -6,6 +6,7 @@ import { useStage } from "../../stage/state";
 import { Mark, type State } from "../../ui/Mark";
 import { AddStep } from "./AddStep";
 import { MaterialsInUse } from "./MaterialCard";
+import { ModeCard } from "./ModeCard";
 import { PulseCard } from "./PulseCard";
 import { Token } from "./Token";
 import { Words } from "./Words";
@@ -120,6 +121,7 @@ function Steps({ chapter, number, examination }: { chapter: (typeof CHAPTERS)[nu
             >{number}.{i + 1}</span>
             <div className="pl-[33px]">
               <Words step={step} base={base} kind={chapter.kind ?? step.kind ?? "conductor"} examination={examination} />
+              {examination?.grid?.openings.some((o) => o.feed === i) && chapter.key === "feeds" && <span className="ml-1.5"><ModeCard number={i} step={step} examination={examination} /></span>}
               {joined.length > 0 && <span className="num ml-1.5 text-[11.500px] text-ink2">joined to {joined.join(", ")}</span>}
               {room.length > 0 && <span className="num ml-1.5 text-[11.500px] text-ink2">makes room for {room.join(", ")}</span>}
               {notes.map((n, k) => (

@@ -27,6 +27,18 @@ const wire = (step: Step): Word[] => [", radius", t("radius", "1 m"), ", in", ma
 
 const SIDES = ["−x", "+x", "−y", "+y", "−z", "+z"].map((side) => `at\u00a0${side}`);
 
+const ACROSS: Record<string, string> = { x: "y and z", y: "x and z", z: "x and y" };
+/** A feed by the modes of a line or guide; the opening is found unless its size is given. */
+const modeFeed = (s: Step, title: string, where: string): Sentence => ({
+  title,
+  words: [
+    "port", { token: ["number"] }, where, ...point("centre"), ", going", { token: ["towards"], choices: ["+x", "-x", "+y", "-y", "+z", "-z"] },
+    ", opening", { token: ["width"], unit: "1 m", empty: "found" }, "by", { token: ["height"], unit: "1 m", empty: "found" }, `along ${ACROSS[String(s.towards ?? "+x")[1]!] ?? ""},`,
+    t("modes", "1"), String(s.modes ?? "1") === "1" ? "mode," : "modes, each a port,", "plane of reference", t("shift", "1 m"), "ahead",
+    ...(String(s.amplitude) === "0" ? [", only terminates: amplitude", t("amplitude", "1")] : [", amplitude", t("amplitude", "1"), ", phase", t("phase", "1")]),
+  ],
+});
+
 /** A lowest layer without end; the one above it gets a thickness, of a tenth of the shortest wavelength. */
 const withLayer = (list: Step[], d: Model): Step[] => [...list.map((l) => (l.thickness === null ? { ...l, thickness: `c0 / (${String(d.plan.f_stop)}) / 10` } : l)), { material: "fused quartz", thickness: null } as unknown as Step];
 const frequencies = (s: Step, else_: string): Word[] => ((s.frequencies as unknown[] | undefined)?.length ? ["at", ...(s.frequencies as unknown[]).flatMap((_, i): Word[] => [...(i ? [","] : []), t(["frequencies", i], "1 Hz")])] : [else_]);
@@ -109,6 +121,8 @@ export const SENTENCES: Record<string, (step: Step, lit?: boolean) => Sentence> 
       ...(String(s.amplitude) === "0" ? [", only terminates: amplitude", t("amplitude", "1")] : [", amplitude", t("amplitude", "1"), ", phase", t("phase", "1")]),
     ],
   }),
+  line: (s) => modeFeed(s, "Line feed", "on the strip or inner conductor at"),
+  guide: (s) => modeFeed(s, "Guide feed", "in the opening at"),
   series: () => ({
     title: "Load",
     words: [name, "on", { token: ["part"], choices: "parts" }, "at", t("at", "1"), ":", t("resistance", "1 ohm"), "+", t("inductance", "1 H"), "+", { token: ["capacitance"], unit: "1 F", empty: "no capacitor" }, "in series"],
@@ -200,6 +214,8 @@ export const FRESH: Record<string, Fresh> = {
   dispersive: fresh("materials", "Materials", "Dispersive medium", { kind: "dispersive", name: "dispersive", permittivity: "5", conductivity: "0 S/m", debye: [{ strength: "70", time: "8 ps" }] }),
   table: fresh("materials", "Materials", "Tabulated medium", { kind: "table", name: "tabulated", rows: [["1 GHz", "5", "0.2"], ["2 GHz", "4.8", "0.25"], ["5 GHz", "4.4", "0.3"]] }),
   gap: fresh("feeds", "Feeds", "Gap feed", { kind: "gap", number: 1, part: "", at: "0.5" }),
+  line: fresh("feeds", "Feeds", "Line feed", { kind: "line", number: 1, centre: ["0", "0", "0"], towards: "+x", modes: "1", shift: "0", amplitude: "1", phase: "0" }),
+  guide: fresh("feeds", "Feeds", "Guide feed", { kind: "guide", number: 1, centre: ["0", "0", "0"], towards: "+x", modes: "1", shift: "0", amplitude: "1", phase: "0" }),
   series: fresh("loads", "Feeds", "Load", { kind: "series", name: "load", part: "", at: "0.5", resistance: "50 ohm" }),
   parallel: fresh("loads", "Feeds", "Parallel load", { kind: "parallel", name: "load", part: "", at: "0.5", inductance: "10 nH", capacitance: "1 pF" }),
   plane_wave: fresh("illuminations", "Feeds", "Plane wave", { kind: "plane_wave", name: "wave", travels: ["0", "0", "-1"], electric: ["1", "0", "0"], amplitude: "1 V/m", phase: "0" }),
