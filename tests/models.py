@@ -54,3 +54,86 @@ def impedance(document: dict[str, Any], **overrides: str) -> complex:
 
 def first(results: xr.Dataset, name: str) -> Any:
     return np.asarray(results[name].values)[0]
+
+
+# --- lines and guides with feeds by their modes ---------------------------------------------
+
+DEFAULTS = {"engine": "transient", "decay": "50"}
+
+
+def _turned(along: int, *values: Any) -> list[Any]:
+    """(along, across, up) as x, y, z, the first along axis number ``along``."""
+    return [values[(k - along) % 3] for k in range(3)]
+
+
+def rectangular_guide(length: str, cells: str = "20", modes: str = "1", along: int = 0, points: int = 11, band: tuple[str, str] = ("8.2 GHz", "12.4 GHz"),
+                      more: Any = ()) -> dict[str, Any]:
+    """WR-90 with solid walls between two guide feeds."""
+    def at(*values: Any) -> list[Any]:
+        return _turned(along, *values)
+
+    return {
+        "parameters": [{"name": n, "expression": e} for n, e in (("a", "22.86 mm"), ("b", "10.16 mm"), ("t", "2 mm"), ("L", length))],
+        "parts": [{"kind": "box", "name": "outer", "corner": at("0", "-a/2-t", "-b/2-t"), "size": at("L", "a+2*t", "b+2*t"), "material": "perfect"},
+                  {"kind": "box", "name": "inner", "corner": at("0", "-a/2", "-b/2"), "size": at("L", "a", "b"), "material": "perfect"},
+                  {"kind": "combine", "name": "guide", "operation": "cut", "first": "outer", "others": ["inner"]}, *more],
+        "feeds": [{"kind": "guide", "number": 1, "centre": at("0", "0", "0"), "towards": "+" + "xyz"[along], "modes": modes},
+                  {"kind": "guide", "number": 1 + int(modes), "centre": at("L", "0", "0"), "towards": "-" + "xyz"[along], "modes": modes}],
+        "surround": {"margin": "4 mm"},
+        "plan": plan(*band, points=points, cells_per_wavelength=cells, **DEFAULTS),
+    }
+
+
+def microstrip(w: str, h: str, epsilon: str, length: str = "30 mm", cells: str = "20", band: tuple[str, str] = ("1 GHz", "4 GHz"), points: int = 5, **opening: str) -> dict[str, Any]:
+    """A strip on a board over its ground, between two line feeds."""
+    feed = {"kind": "line", "number": 1, "centre": ["0", "0", "h"], "towards": "+x", **opening}
+    board = {"corner": ["0", "-12*h-w", "0"], "size": ["L", "24*h+2*w"]}
+    return {
+        "parameters": [{"name": n, "expression": e} for n, e in (("w", w), ("h", h), ("L", length))],
+        "materials": [{"kind": "dielectric", "name": "board", "permittivity": epsilon}],
+        "parts": [{"kind": "box", "name": "substrate", "corner": board["corner"], "size": [*board["size"], "h"], "material": "board"},
+                  {"kind": "rectangle", "name": "strip", "corner": ["0", "-w/2", "h"], "size": ["L", "w"], "material": "perfect"},
+                  {"kind": "rectangle", "name": "ground", **board, "material": "perfect"}],
+        "feeds": [feed, feed | {"number": 2, "centre": ["L", "0", "h"], "towards": "-x"}],
+        "surround": {"margin": "20 mm"},
+        "plan": plan(*band, points=points, cells_per_wavelength=cells, **DEFAULTS),
+    }
+
+
+def _tube(name: str, inner: str, outer: str) -> dict[str, Any]:
+    return {"kind": "cylinder", "name": name, "centre": ["0", "0", "0"], "radius": outer, "inner": inner, "height": "L", "material": "perfect"}
+
+
+def coaxial(inner: str, outer: str, cells: str = "20", length: str = "10 mm") -> dict[str, Any]:
+    """An air line between two line feeds."""
+    return {
+        "parameters": [{"name": "L", "expression": length}],
+        "parts": [_tube("pin", "0", inner), _tube("shield", outer, f"{outer} + 1 mm")],
+        "feeds": [{"kind": "line", "number": 1, "centre": ["0", "0", "0"], "towards": "+z"}, {"kind": "line", "number": 2, "centre": ["0", "0", "L"], "towards": "-z"}],
+        "surround": {"margin": "4 mm"},
+        "plan": plan("2 GHz", "12 GHz", points=5, cells_per_wavelength=cells, **DEFAULTS),
+    }
+
+
+def round_guide(radius: str, cells: str = "20", length: str = "30 mm") -> dict[str, Any]:
+    return {
+        "parameters": [{"name": "L", "expression": length}],
+        "parts": [_tube("tube", radius, f"{radius} + 2 mm")],
+        "feeds": [{"kind": "guide", "number": 1, "centre": ["0", "0", "0"], "towards": "+z"}],
+        "surround": {"margin": "4 mm"},
+        "plan": plan("9.5 GHz", "11 GHz", points=5, cells_per_wavelength=cells, **DEFAULTS),
+    }
+
+
+def horn(cells: str = "20", points: int = 5) -> dict[str, Any]:
+    """A pyramidal horn on a piece of WR-90, a quarter of it between mirror planes."""
+    ends = {"width": "22.86 mm", "height": "10.16 mm"}
+    mouth = {"at": ["0", "0", "70 mm"], "width": "60 mm", "height": "45 mm"}
+    return {
+        "parts": [{"kind": "loft", "name": "guide", "sections": [{"at": ["0", "0", "-30 mm"], **ends}, {"at": ["0", "0", "0"], **ends}], "shell": True, "material": "perfect"},
+                  {"kind": "loft", "name": "flare", "sections": [{"at": ["0", "0", "0"], **ends}, mouth], "shell": True, "material": "perfect"}],
+        "feeds": [{"kind": "guide", "number": 1, "centre": ["0", "0", "-30 mm"], "towards": "+z"}],
+        "surround": {"mirror": ["magnetic", "electric", "none"]},
+        "captures": [{"kind": "far_field", "name": "far field"}],
+        "plan": plan("9.5 GHz", "11.5 GHz", points=points, cells_per_wavelength=cells, **DEFAULTS),
+    }

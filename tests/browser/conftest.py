@@ -90,9 +90,16 @@ def call(page: Page, method: str, path: str, body: object = None) -> Any:
     return page.evaluate(CALL, [method, path, body])
 
 
-def set_token(page: Page, label: str, value: str) -> None:
-    """Edits a value in its sentence."""
-    page.get_by_role("button", name=re.compile(f"^{re.escape(label)}: ")).first.click()
+def add(page: Page, group: str, label: str) -> None:
+    """Adds a step from the menu."""
+    page.get_by_role("button", name="Add a step").click()
+    page.get_by_role("menuitem", name=group).click()
+    page.get_by_role("menuitem", name=label, exact=True).click()
+
+
+def set_token(page: Page, label: str, value: str, which: int = 0) -> None:
+    """Edits a value in its sentence, in the first of several alike unless told."""
+    page.get_by_role("button", name=re.compile(f"^{re.escape(label)}: ")).nth(which).click()
     field = page.get_by_role("textbox", name=label, exact=True)
     field.fill(value)
     field.press("Enter")

@@ -8,7 +8,7 @@ import pytest
 from playwright.sync_api import Page, expect
 
 from heron.results import scattering
-from tests.browser.conftest import call, set_token
+from tests.browser.conftest import add, call, set_token
 from tests.models import solve
 
 pytestmark = pytest.mark.browser
@@ -16,12 +16,6 @@ pytestmark = pytest.mark.browser
 SHEET = {"version": 1, "name": "A ball", "parts": [], "feeds": [],
          "plan": {"engine": "transient", "f_start": "1 GHz", "f_stop": "3 GHz", "points": "7", "cells_per_wavelength": "10", "decay": "40"}}
 BALL = {"kind": "sphere", "name": "sphere", "radius": "20 mm", "material": "perfect"}
-
-
-def add(page: Page, group: str, label: str) -> None:
-    page.get_by_role("button", name="Add a step").click()
-    page.get_by_role("menuitem", name=group).click()
-    page.get_by_role("menuitem", name=label, exact=True).click()
 
 
 def test_from_an_empty_sheet_to_a_cross_section(page: Page) -> None:
