@@ -19,6 +19,7 @@ from server.projects.permissions import get_project
 from server.runs.models import ACTIVE, Run, RunEvent, Status, Wish
 
 SILENT = timedelta(seconds=12)  # a live child writes its heartbeat every two seconds
+UNCLAIMED = timedelta(seconds=20)  # a child claims its run as soon as it has started
 ATTEMPTS = 2
 
 
@@ -123,7 +124,8 @@ def fail(run_id: int, reason: str) -> None:
 
 
 def take_up_orphans() -> int:
-    """Runs whose child has fallen silent: queued once more, then failed with the reason. Returns how many."""
+    """Runs whose child has fallen silent: queued once more, then failed with the reason. Runs whose job was lost, as when the database
+    restarts just as a worker asks for it: a new one. Returns how many."""
     silent = Run.objects.filter(status__in=(Status.RUNNING, Status.PAUSED), heartbeat__lt=timezone.now() - SILENT)
     count = 0
     for run_id in list(silent.values_list("id", flat=True)):
@@ -140,7 +142,20 @@ def take_up_orphans() -> int:
                 run.status, run.stage, run.fraction, run.live = Status.QUEUED, "queued", 0, []
                 run.save()
                 enqueue(run, "its worker died; queued again")
-    return count
+    return count + _take_up_lost()
+
+
+@transaction.atomic
+def _take_up_lost() -> int:
+    """Queued runs that no job waits for. A second job for one whose child is only slow to start does no harm: the first to claim it has it."""
+    from procrastinate.contrib.django.models import ProcrastinateJob
+
+    queued = Run.objects.select_for_update(skip_locked=True).filter(status=Status.QUEUED)
+    waiting = {args.get("run_id") for args in ProcrastinateJob.objects.filter(status="todo").values_list("args", flat=True)}
+    lost = [run for run in queued if run.id not in waiting and not run.events.filter(at__gt=timezone.now() - UNCLAIMED).exists()]
+    for run in lost:
+        enqueue(run, "its job was lost; queued again")
+    return len(lost)
 
 
 def log(run_id: int, message: str) -> None:

@@ -14,7 +14,8 @@ from typing import Any
 
 import psycopg
 import pytest
-from playwright.sync_api import Browser, Page, sync_playwright
+from playwright.sync_api import Browser, Locator, Page, sync_playwright
+from playwright.sync_api import TimeoutError as PlaywrightTimeout
 
 from server.config import ROOT, load
 from server.projects.management.commands.load_demo import PASSWORD, USERNAME
@@ -103,6 +104,20 @@ def set_token(page: Page, label: str, value: str, which: int = 0) -> None:
     field = page.get_by_role("textbox", name=label, exact=True)
     field.fill(value)
     field.press("Enter")
+
+
+def finished_run(page: Page, words: str, seconds: float = 180) -> Locator:
+    """The chip of a run that has ended, of those ``words`` (a pattern); how long a run takes is no matter of these tests, as machines are shared."""
+    chip = page.get_by_role("button", name=re.compile(words))
+    try:
+        chip.wait_for(timeout=seconds * 1000)
+    except PlaywrightTimeout:
+        with psycopg.connect(f"{load().database_url.rsplit('/', 1)[0]}/{DATABASE}") as c:
+            runs = c.execute("select r.id, project_id, number, status, stage, fraction, reason, array_agg(message order by e.id) from runs_run r "
+                             "join runs_runevent e on e.run_id = r.id where status <> 'finished' or r.id > (select max(id) - 3 from runs_run) group by r.id").fetchall()
+            jobs = c.execute("select id, args, status, worker_id from procrastinate_jobs").fetchall()
+        raise AssertionError(f"no run “{words}” after {seconds:g} s; runs {runs}; jobs {jobs}; alerts {page.get_by_role('alert').all_inner_texts()}") from None
+    return chip
 
 
 def sign_in(page: Page, site: str, name: str = USERNAME, password: str = PASSWORD) -> None:

@@ -11,7 +11,7 @@ import skrf
 from playwright.sync_api import Page, expect
 
 from tests import models
-from tests.browser.conftest import add, call, set_token
+from tests.browser.conftest import add, call, finished_run, set_token
 
 pytestmark = pytest.mark.browser
 
@@ -51,7 +51,7 @@ def test_from_a_bare_guide_to_its_scattering_matrix(page: Page, tmp_path: Path) 
     page.keyboard.press("Escape")
 
     page.get_by_role("button", name="Solve").click()
-    page.get_by_role("button", name=re.compile(r"run 1.* dB at")).wait_for(timeout=120_000)
+    finished_run(page, r"run 1.* dB at")
     kept = tmp_path / "run.s2p"
     kept.write_bytes(page.request.get(f"{page.url.split('/projects')[0]}/api/projects/{made['id']}/runs/1/export/touchstone").body())
     core = models.solve({"version": 1, "name": "A guide", **whole})["s"].values

@@ -8,7 +8,7 @@ import pytest
 from playwright.sync_api import Page, expect
 
 from heron.results import scattering
-from tests.browser.conftest import add, call, set_token
+from tests.browser.conftest import add, call, finished_run, set_token
 from tests.models import solve
 
 pytestmark = pytest.mark.browser
@@ -42,9 +42,9 @@ def test_from_an_empty_sheet_to_a_cross_section(page: Page) -> None:
     expect(page.get_by_role("button", name="Solve")).to_be_enabled()
 
     page.get_by_role("button", name="Solve").click()
-    page.get_by_role("button", name=re.compile(r"run 1.*dBsm at")).wait_for(timeout=90_000)
+    finished_run(page, r"run 1.*dBsm at")
     page.get_by_role("button", name="Noise floor").click()
-    page.get_by_role("button", name=re.compile(r"run 2.*noise floor −1\d\d dB")).wait_for(timeout=90_000)
+    finished_run(page, r"run 2.*noise floor −1\d\d dB")
 
     core = solve({**SHEET, "parts": [BALL], "illuminations": [{"name": "wave", "travels": ["0", "0", "-1"], "electric": ["1", "0", "0"]}]})
     wanted = scattering.monostatic(core)[-1]

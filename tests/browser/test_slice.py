@@ -15,7 +15,7 @@ from playwright.sync_api import Page, expect
 from heron.model import load_document
 from heron.results import ports
 from server.config import ROOT, load
-from tests.browser.conftest import DATABASE, set_token
+from tests.browser.conftest import DATABASE, finished_run, set_token
 from tests.models import solve
 
 pytestmark = pytest.mark.browser
@@ -43,8 +43,7 @@ def test_change_a_length_solve_read_export_undo(page: Page, tmp_path: Path) -> N
 
     page.get_by_role("button", name="Solve").click()
     page.get_by_role("status", name=re.compile("Run 2")).wait_for()
-    chip = page.get_by_role("button", name=re.compile(r"run 2.*dB at"))
-    chip.wait_for(timeout=60_000)
+    chip = finished_run(page, r"run 2.*dB at")
     document = json.loads((ROOT / "examples" / "mast-dipole.json").read_text())
     load_document(document)
     core = solve(document, length="0.5 * lambda0")
@@ -121,7 +120,7 @@ def test_building_from_nothing_by_keyboard(page: Page) -> None:
     expect(page.locator("[data-stage]")).to_have_attribute("data-parts", "1")
     expect(page.get_by_text("all clear")).to_be_visible()
     page.keyboard.press("Control+Enter")
-    page.get_by_role("button", name=re.compile(r"run 1.*dB at")).wait_for(timeout=60_000)
+    finished_run(page, r"run 1.*dB at")
 
 
 def test_lenses_and_themes(page: Page) -> None:
@@ -169,7 +168,7 @@ def test_server_and_worker_survive_a_restart_of_the_database(page: Page) -> None
     page.wait_for_timeout(500)
     page.get_by_role("button", name=re.compile("^Ground whip")).last.click()
     page.get_by_role("button", name="Solve").click()
-    page.get_by_role("button", name=re.compile(r"run 1.*dB at")).wait_for(timeout=60_000)
+    finished_run(page, r"run 1.*dB at")
 
 
 REDRAW = """before => new Promise(done => {
@@ -209,8 +208,7 @@ def test_the_patch_is_solved_on_a_coarse_grid_to_its_efficiency_curve(page: Page
     grid_and_pulse(page)
     page.get_by_role("button", name="Solve").click()
     expect(page.get_by_role("status", name=re.compile("Run 1 running"))).to_contain_text("dB left", timeout=60_000)
-    chip = page.get_by_role("button", name=re.compile(r"run 1.*dB at"))
-    chip.wait_for(timeout=200_000)
+    chip = finished_run(page, r"run 1.*dB at")
     chip.click()
     card = page.get_by_role("region", name="Efficiency")
     expect(card.locator("[data-plot]").first).to_be_attached()

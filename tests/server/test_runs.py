@@ -30,7 +30,7 @@ from server.projects import library
 from server.projects.actions import create_project
 from server.projects.library import example
 from server.runs import actions, store
-from server.runs.models import Run, Status
+from server.runs.models import Run, RunEvent, Status
 from tests.server.conftest import Api, person, signed_in, solved, unpacked
 
 pytestmark = pytest.mark.django_db(transaction=True)
@@ -245,6 +245,19 @@ def test_a_run_whose_worker_keeps_dying_fails_with_the_reason(api: Api) -> None:
     assert actions.take_up_orphans() == 1
     assert state(project).status == Status.FAILED
     assert "died" in state(project).reason
+
+
+def test_a_queued_run_whose_job_was_lost_gets_another(api: Api) -> None:
+    """As when the database restarts while a worker asks for a job: it is marked as begun, and nobody has it."""
+    project = make(api)
+    start(api, project)
+    RunEvent.objects.update(at=timezone.now() - actions.UNCLAIMED - timedelta(seconds=1))
+    assert actions.take_up_orphans() == 0, "its job still waits"
+    ProcrastinateJob.objects.update(status="doing")
+    assert actions.take_up_orphans() == 1
+    assert actions.take_up_orphans() == 0, "once is enough"
+    assert ProcrastinateJob.objects.filter(status="todo").count() == 1
+    assert "its job was lost" in state(project).events.last().message
 
 
 def test_a_queued_run_stops_at_once_and_can_be_deleted(api: Api) -> None:
