@@ -253,7 +253,8 @@ def test_a_queued_run_whose_job_was_lost_gets_another(api: Api) -> None:
     start(api, project)
     RunEvent.objects.update(at=timezone.now() - actions.UNCLAIMED - timedelta(seconds=1))
     assert actions.take_up_orphans() == 0, "its job still waits"
-    ProcrastinateJob.objects.update(status="doing")
+    with connection.cursor() as cursor:
+        cursor.execute("update procrastinate_jobs set status = 'doing'")
     assert actions.take_up_orphans() == 1
     assert actions.take_up_orphans() == 0, "once is enough"
     assert ProcrastinateJob.objects.filter(status="todo").count() == 1
