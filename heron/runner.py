@@ -84,9 +84,8 @@ def _scattering(examination: Examination, results: xr.Dataset) -> dict[str, Any]
     rows, sections = [], []
     for n, name in enumerate(scattering.illuminations(results)):
         theta, phi = np.degrees(scattering.back(results, n))
-        if not scattering.layered(results):
-            rows += [{"illumination": name, "frequency_hz": float(f), "theta_deg": float(theta), "phi_deg": float(phi), "rcs_m2": float(sigma), "monostatic": True}
-                     for f, sigma in zip(frequency, scattering.monostatic(results, n), strict=True)]
+        rows += [{"illumination": name, "frequency_hz": float(f), "theta_deg": float(theta), "phi_deg": float(phi), "rcs_m2": float(sigma), "monostatic": True}
+                 for f, sigma in zip(frequency, scattering.monostatic(results, n), strict=True)]
         for capture in examination.model.captures:
             if capture is not None and capture.kind == "scattered_cut":
                 for i in cut_indices(examination.model, results, capture):
@@ -95,7 +94,7 @@ def _scattering(examination: Examination, results: xr.Dataset) -> dict[str, Any]
                               "phi_deg": float((np.degrees(capture.phi) + (0 if a <= 180 else 180)) % 360), "rcs_m2": float(s), "monostatic": False, "cut": capture.name}
                              for a, s in zip(angle[:-1], sigma[:-1], strict=True)]
         found = scattering.cross_sections(results, n)
-        kinds = [k for k in ("scattered", "absorbed", "extinction") if np.isfinite(getattr(found, k)).all()]
+        kinds = ["scattered", "absorbed", "extinction", *(["scattered_below"] if scattering.layered(results) else [])]
         sections += [{"illumination": name, "frequency_hz": float(f), **{f"{k}_m2": float(getattr(found, k)[i]) for k in kinds}} for i, f in enumerate(frequency)]
     floor = {"noise_floor_db": float(scattering.leakage(results).max())} if scattering.kind(results) == "empty" else {}
     return {"scattering": rows, "cross_sections": sections, **floor}

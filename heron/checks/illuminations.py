@@ -9,6 +9,7 @@ import numpy as np
 
 from heron.checks.problems import Problem
 from heron.engines.transient.incidence import box_corners, plane_wave
+from heron.engines.transient.radiation import within
 from heron.engines.transient.structure import Structure, layers_of
 from heron.errors import HeronError
 from heron.geometry import Geometry
@@ -59,13 +60,8 @@ def layer_problems(model: Evaluated) -> Iterator[Problem]:
         elif layer.thickness is not None and layer.thickness <= 0:
             yield Problem("error", "invalid", "the thickness of a layer must be above zero", path=(*here, "thickness"))
     if layers and not model.document.illuminations:
-        yield Problem("error", "invalid", "layers are for models that are lit: the far field of a feed above them is not known yet",
+        yield Problem("error", "invalid", "layers are for models that are lit: what a feed sends out above and into them is not worked out yet",
                       "light the model, or draw the layers as boxes", ("surround", "layers"))
-    cuts = [i for i, c in enumerate(model.document.captures) if c.kind in ("scattered_cut", "far_field")]
-    if layers and cuts:
-        yield Problem("error", "invalid", "over layers there is no far field and no radar cross-section yet: take this capture out",
-                      "near fields and what is absorbed are there",
-                      path=("captures", cuts[0]))
 
 
 def first_media(model: Evaluated, geometry: Geometry, discretisation: Any) -> list[Problem]:
@@ -102,7 +98,10 @@ def looked_across(model: Evaluated, geometry: Geometry, discretisation: Any) -> 
         points = capture_points(capture, frame_matrix(frames, capture.frame))
         deep = ((points > low) & (points < high)).all(axis=1)
         far = ((points < before) | (points > beyond)).any(axis=1)
-        if deep.any() and not deep.all():
+        if model.document.surround.layers and not within(points, *s.inner).all():
+            out.append(Problem("error", "invalid", f"“{capture.name}” reaches beyond the walls, and over layers fields are known between them only",
+                               "make it smaller, or move the walls away", ("captures", i)))
+        elif deep.any() and not deep.all():
             out.append(Problem("error", "invalid", f"“{capture.name}” lies on both sides of the box of total fields; beyond it there are scattered fields only",
                                "make it smaller, or move the box or the walls away", ("captures", i)))
         elif not deep.any() and not far.all():

@@ -90,16 +90,14 @@ def trust_card(results: xr.Dataset) -> list[TrustItem]:
 
 
 def _lit_card(results: xr.Dataset) -> list[TrustItem]:
-    """The balance counts where a tenth of the largest extinction is left: below, the optical theorem is the difference of large numbers."""
+    """The balance counts where a tenth of the largest extinction is left (below, the optical theorem is the difference of large numbers), and where layers
+    can keep none of the power."""
     found = [scattering.cross_sections(results, n) for n in range(results.sizes["port_in"])]
     balance = max(float(np.abs(c.balance[c.extinction > WELL_FED * c.extinction.max()]).max(initial=0.0)) for c in found)
     item = TrustItem("Scattered + absorbed = taken out", f"{100 * balance:.2g} %", _mark(balance, 0.02, 0.08),
                      "let the run decay further, or ask for more cells per wavelength")
-    return [item, *_layered_card(results)]
-
-
-def _layered_card(results: xr.Dataset) -> list[TrustItem]:
-    items = [_ring_down(results), _cells(results)]
+    items = [] if scattering.kept(results) else [item]
+    items += [_ring_down(results), _cells(results)]
     if results.attrs["stopped"]:
         items.append(TrustItem("Run", "stopped early", "look", "run it again to its end"))
     return items
@@ -173,7 +171,7 @@ def _moments_card(results: xr.Dataset) -> list[TrustItem]:
 
 
 CARDS: dict[str, Callable[[xr.Dataset], list[TrustItem]]] = {"moments": _moments_card, "transient": _transient_card}
-LIT_CARDS: dict[str, Callable[[xr.Dataset], list[TrustItem]]] = {"lit": _lit_card, "layered": _layered_card, "empty": _empty_card}
+LIT_CARDS: dict[str, Callable[[xr.Dataset], list[TrustItem]]] = {"lit": _lit_card, "empty": _empty_card}
 
 
 def grade(items: list[TrustItem]) -> str:

@@ -31,7 +31,7 @@ SIEMENS: Dimension = (-2.0, -1.0, 3.0, 2.0, 0.0)
 
 _PORTS = re.compile(r"^(s)(\d)(\d)$|^(s)(\d+)_(\d+)$|^(z|y|vswr|return_loss)(\d*)$")
 AREA: Dimension = (2.0, 0.0, 0.0, 0.0, 0.0)
-SECTIONS = ("scattered", "absorbed", "extinction")
+SECTIONS = ("scattered", "absorbed", "extinction", "scattered_below")
 LIT_NAMES = ["f", "rcs", *(f"{s}_section" for s in SECTIONS)]
 SHARES = {"radiated": "radiated", "conductor_loss": "conductor", "dielectric_loss": "dielectric", "load_loss": "loads", "accepted": "accepted"}
 GAINS = ("directivity", "gain", "realized_gain")
@@ -123,8 +123,6 @@ class Quantities:
 
     def _of_light(self, name: str) -> Quantity:
         """Of the first illumination alone, m²."""
-        if scattering.layered(self.results) and name != "absorbed_section":
-            self._missing(name, "lit over layers", ["f", "absorbed_section"])
         values = scattering.monostatic(self.results) if name == "rcs" else getattr(self.sections, name.removesuffix("_section"))
         return _quantity(values, AREA)
 
@@ -156,8 +154,6 @@ class Quantities:
         if name == "rcs" or scattering.lit(self.results):
             if name != "rcs" or not scattering.lit(self.results):
                 self._missing(name, *(("lit", LIT_NAMES) if scattering.lit(self.results) else ("driven", NAMES)))
-            if scattering.layered(self.results):
-                self._missing(name, "lit over layers", ["f", "absorbed_section"])
             there = np.array([theta]), np.array([phi])
             return _quantity(np.array([scattering.cross_section(self.results, i, *there)[0] for i in range(len(self.frequency))]), AREA)
         out = np.full(len(self.frequency), np.nan)

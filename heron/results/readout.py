@@ -60,7 +60,7 @@ def _driven(results: xr.Dataset) -> dict[str, Any]:
 def _lit(results: xr.Dataset) -> dict[str, Any]:
     angles = [np.degrees(scattering.back(results, n)).tolist() for n in range(results.sizes["port_in"])]
     return {
-        "ports": [], "z0_ohm": [], "power_share": {}, "absorbed_share": {}, "badges": {},
+        "layered": scattering.layered(results), "ports": [], "z0_ohm": [], "power_share": {}, "absorbed_share": {}, "badges": {},
         "illuminations": [{"name": n, "theta_deg": t, "phi_deg": p} for n, (t, p) in zip(scattering.illuminations(results), angles, strict=True)],
     }
 
@@ -92,17 +92,12 @@ def _back(results: xr.Dataset) -> Headline:
     return _largest(results, scattering.dbsm(scattering.monostatic(results)), lambda v: f"{v:.1f} dBsm")
 
 
-def _absorbs(results: xr.Dataset) -> Headline:
-    """The largest area whose power is absorbed."""
-    return _largest(results, scattering.dbsm(scattering.cross_sections(results).absorbed), lambda v: f"absorbs ({engineering(10 ** (v / 20), 'm', 3)})²")
-
-
 def _leaks(results: xr.Dataset) -> Headline:
     found = _largest(results, scattering.leakage(results), str)
     return replace(found, words=f"noise floor {found.value:.0f} dB")
 
 
-HEADLINES: dict[scattering.Kind, Callable[[xr.Dataset], Headline]] = {"driven": _reflection, "lit": _back, "layered": _absorbs, "empty": _leaks}
+HEADLINES: dict[scattering.Kind, Callable[[xr.Dataset], Headline]] = {"driven": _reflection, "lit": _back, "empty": _leaks}
 
 
 def headline(results: xr.Dataset) -> dict[str, Any]:

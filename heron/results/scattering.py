@@ -10,6 +10,7 @@ import xarray as xr
 from numpy.typing import NDArray
 
 from heron.engines import ENGINES
+from heron.engines.transient.layered import LOSSLESS, Stack, stack_of
 from heron.quantities.constants import C0, ETA0
 from heron.results import sphere
 
@@ -17,13 +18,13 @@ Floats = NDArray[np.float64]
 Complexes = NDArray[np.complex128]
 
 
-Kind = Literal["driven", "lit", "layered", "empty"]
+Kind = Literal["driven", "lit", "empty"]
 
 
 def kind(results: xr.Dataset) -> Kind:
-    """Driven by feeds; lit by waves, in open space or over layers (then there is no far field yet); or empty, for the noise floor."""
+    """Driven by feeds; lit by waves; or empty, for the noise floor."""
     attrs = results.attrs
-    return "driven" if not attrs.get("lit", 0) else "empty" if attrs["empty"] else "layered" if attrs["layered"] else "lit"
+    return "driven" if not attrs.get("lit", 0) else "empty" if attrs["empty"] else "lit"
 
 
 def lit(results: xr.Dataset) -> bool:
@@ -32,8 +33,17 @@ def lit(results: xr.Dataset) -> bool:
 
 
 def layered(results: xr.Dataset) -> bool:
-    """Whether layers lie under a lit model; then there is no far field yet, and nothing that follows from it."""
-    return lit(results) and bool(results.attrs["layered"])
+    """Whether layers go through a lit model; then the far field has no bounded degree, and a part of the power may stay in the layers."""
+    return "layer_height" in results
+
+
+def kept(results: xr.Dataset) -> bool:
+    """Whether layers may keep power that is neither scattered nor absorbed by the model: they take it, or guide waves that no far field shows."""
+    if not layered(results):
+        return False
+    epsilon = results["layer_epsilon"].values * results["layer_mu"].values
+    lossy = bool((epsilon.imag < -LOSSLESS * np.abs(epsilon)).any())
+    return lossy or bool((epsilon[:, 1:-1].real > np.maximum(epsilon[:, 0], epsilon[:, -1]).real[:, None]).any())
 
 
 def leakage(results: xr.Dataset) -> Floats:
@@ -62,8 +72,15 @@ def far_field(results: xr.Dataset, index: int, theta: Floats, phi: Floats, light
 
 
 def cross_section(results: xr.Dataset, index: int, theta: Floats, phi: Floats, light: int = 0) -> Floats:
-    """Radar cross-section (d,) in m²: 4π r² |Es|²/|Ei|²."""
-    return np.asarray(4 * np.pi * (np.abs(far_field(results, index, np.asarray(theta), np.asarray(phi), light)) ** 2).sum(axis=1))
+    """Radar cross-section (d,) in m²: 4π r² times the power density scattered over that of the wave, each in its own medium."""
+    theta, stack = np.asarray(theta), stack_of(results, index)
+    media = np.where(np.cos(theta) < 0, stack.outer(True)[1], stack.outer(False)[1]) / _first(results, stack, light)
+    return np.asarray(4 * np.pi * media * (np.abs(far_field(results, index, theta, np.asarray(phi), light)) ** 2).sum(axis=1))
+
+
+def _first(results: xr.Dataset, stack: Stack, light: int) -> float:
+    """Relative admittance of the medium that an illumination comes from."""
+    return stack.outer(bool(results["travels"].values[light][2] > 0))[1]
 
 
 def dbsm(area: Floats) -> Floats:
@@ -79,11 +96,13 @@ def monostatic(results: xr.Dataset, light: int = 0) -> Floats:
 
 @dataclass(frozen=True)
 class CrossSections:
-    """Of power, (f,) in m²: what is scattered, what is absorbed, and what is taken from the wave, by the optical theorem."""
+    """Of power, (f,) in m²: what is scattered, what is absorbed, and what is taken from the wave, by the optical theorem; of what is scattered, that into
+    the lowest layer."""
 
     scattered: Floats
     absorbed: Floats
     extinction: Floats
+    scattered_below: Floats
 
     @property
     def balance(self) -> Floats:
@@ -92,18 +111,21 @@ class CrossSections:
 
 
 def cross_sections(results: xr.Dataset, light: int = 0) -> CrossSections:
-    """Powers over the density 1/2η of the wave; extinction is −(4π/k) Im(e*·F) of the forward amplitude F, for exp(+jωt). Over layers only what is absorbed."""
-    density = 1 / (2 * ETA0)
-    absorbed = results["absorbed_power"].values[:, light] / density
-    if layered(results):
-        return CrossSections(np.full_like(absorbed, np.nan), absorbed, np.full_like(absorbed, np.nan))
-    travels, electric = results["travels"].values[light], results["electric"].values[light]
-    theta, phi = float(np.arccos(np.clip(travels[2], -1, 1))), float(np.arctan2(travels[1], travels[0]))
-    unit = np.array([[np.cos(theta) * np.cos(phi), np.cos(theta) * np.sin(phi), -np.sin(theta)], [-np.sin(phi), np.cos(phi), 0.0]])
-    frequency = results["frequency"].values
-    forward = np.array([far_field(results, i, np.array([theta]), np.array([phi]), light)[0] for i in range(len(frequency))])
-    extinction = -2 * C0 / frequency * (forward @ (unit @ electric)).imag
-    return CrossSections(results["scattered_power"].values[:, light] / density, absorbed, np.asarray(extinction))
+    """Powers over the density of the wave. Extinction is what is missing where the scattered field meets the waves that leave without the scatterer, each
+    −(4π/k) Im(E*·F) of the amplitude F in its direction, for exp(+jωt): the one that goes on, and over layers also the one they reflect."""
+    wave = results["travels"].values[light], results["electric"].values[light]
+    count = results.sizes["frequency"]
+    first, extinction = np.empty(count), np.zeros(count)
+    for i, f in enumerate(results["frequency"].values):
+        stack = stack_of(results, i)
+        first[i] = _first(results, stack, light)
+        for leaving in stack.leaving(*wave):
+            amplitude = far_field(results, i, np.array([leaving.theta]), np.array([leaving.phi]), light)[0]
+            index = stack.outer(leaving.theta > np.pi / 2)[0]
+            extinction[i] -= leaving.admittance / first[i] * 2 * C0 / (index * f) * (leaving.field.conj() @ amplitude).imag
+    area = 2 * ETA0 / first
+    below = results["scattered_below"].values[:, light] * area if layered(results) else np.zeros(count)
+    return CrossSections(results["scattered_power"].values[:, light] * area, results["absorbed_power"].values[:, light] * area, extinction, below)
 
 
 def around(results: xr.Dataset, index: int, phi_deg: float, step_deg: float, light: int = 0) -> tuple[Floats, Floats]:

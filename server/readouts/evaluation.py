@@ -93,8 +93,6 @@ def get_pattern(request: HttpRequest, project_id: int, number: int, frequency: f
 
 def _levels(results: Any, index: int, theta: Any, phi: Any, shown: Shown) -> Any:
     """dBi, or of a lit run dBsm."""
-    if scattering.layered(results):
-        raise Problem(422, "over layers the far field is not known yet")
     if scattering.lit(results):
         t, p = np.meshgrid(np.radians(theta), np.radians(phi), indexing="ij")
         return scattering.dbsm(scattering.cross_section(results, index, t.ravel(), p.ravel())).reshape(t.shape)
@@ -108,7 +106,7 @@ def _levels(results: Any, index: int, theta: Any, phi: Any, shown: Shown) -> Any
 def get_scattered(request: HttpRequest, project_id: int, number: int, frequency: float, phi: str = "0,90", illumination: int = 0) -> list[dict[str, Any]]:
     """Radar cross-section all round in planes through the z axis, at angles in degrees with commas between: dBsm against the angle from +z."""
     _, results = _loaded(request, project_id, number)
-    if not scattering.lit(results) or scattering.layered(results) or not 0 <= illumination < results.sizes["port_in"]:
+    if not scattering.lit(results) or not 0 <= illumination < results.sizes["port_in"]:
         raise not_found("illumination of that number in this run")
     planes = [p.strip() for p in phi.split(",")][:6]
     if not all(re.fullmatch(r"-?\d+(\.\d+)?", p) for p in planes):

@@ -64,6 +64,33 @@ def test_a_lit_run_offers_cross_sections_and_refuses_ports(api: Api, ball: Proje
     assert api.ask("get", f"{base}/scattered?frequency=3e9&illumination=7").status_code == 404
 
 
+def test_over_layers_there_are_cross_sections_above_and_below(api: Api, owner: Any) -> None:
+    from heron.model import load_document
+
+    sunk = {**BALL, "illuminations": [{"name": "lamp", "travels": ["0.3", "0", "-1"]}], "surround": {"layers": [{"material": "optical glass"}]}}
+    project = create_project(owner, load_document(sunk))
+    number = solved(api, project.id)
+    base = f"/projects/{project.id}/runs/{number}"
+    sweep = api.ask("get", f"{base}/sweep").json()
+    assert sweep["kind"] == "lit" and sweep["layered"]
+    _, arrays = unpacked(api.ask("post", f"/projects/{project.id}/curves", {"sources": [f"run {number}"], "formulas": [
+        "scattered_section", "scattered_below_section", "extinction_section", "rcs"]}).content)
+    scattered, below, extinction, back = (arrays[f"re0.{n}"] for n in range(4))
+    assert (below < scattered).all() and (below > 0.1 * scattered).all()
+    assert np.allclose(scattered, extinction, rtol=0.1), "ten cells a wavelength"
+    cut = api.ask("get", f"{base}/scattered?frequency=3e9&phi=0").json()[0]
+    level = np.array(cut["level_dbsm"])
+    assert level[90] < level.max() - 40, "nothing goes along the layers"
+    theta = round(np.degrees(np.arctan(0.3)))
+    assert level[360 - theta] == pytest.approx(10 * np.log10(back[-1]), abs=0.1), "back to the lamp"
+    header, _ = unpacked(api.ask("get", f"{base}/pattern?frequency=3e9&step=10").content)
+    assert header["peak_dbi"] == pytest.approx(level.max(), abs=3)
+    card = api.ask("get", base).json()["trust"]
+    assert [i["name"] for i in card][0] == "Scattered + absorbed = taken out"
+    rows = Run.objects.get(project=project, number=number).summary["cross_sections"]
+    assert rows[-1]["scattered_below_m2"] == pytest.approx(below[-1], rel=1e-5)
+
+
 def test_the_noise_floor_is_a_run_of_its_own(api: Api, ball: Project) -> None:
     number = solved(api, ball.id, empty=True)
     line = api.ask("get", f"/projects/{ball.id}/runs/{number}").json()
@@ -93,7 +120,8 @@ def test_a_driven_model_has_no_noise_floor_and_no_cross_section(api: Api, projec
     ({"surround": {"kind": "ground", "height": "-40 mm"}}, "comes from open space"),
     ({"surround": {"layers": [{"material": "moonrock"}]}}, "no medium “moonrock”"),
     ({"surround": {"top": "-30 mm", "layers": [{"material": "FR4"}, {"material": "FR4"}]}}, "only the lowest layer"),
-    ({"surround": {"top": "-30 mm", "layers": [{"material": "FR4"}]}}, "no far field and no radar cross-section yet"),
+    ({"captures": [{"kind": "near_point", "name": "far off", "point": ["0", "0", "9 m"]}], "surround": {"top": "-30 mm", "layers": [{"material": "optical glass"}]}},
+     "beyond the walls, and over layers"),
     ({"captures": [{"kind": "near_line", "name": "long", "start": ["0", "0", "-300 mm"], "end": ["0", "0", "-25 mm"]}]}, "on both sides of the box"),
     ({"captures": [{"kind": "near_point", "name": "there", "point": ["0", "0", "-73 mm"]}], "surround": {"margin": "80 mm", "box": "52 mm"}}, "where the wave enters"),
     ({"captures": [], "surround": {"top": "-30 mm", "layers": [{"material": "FR4"}]}, "illuminations": [{"name": "lamp"}]}, "takes power from it"),

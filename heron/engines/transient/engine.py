@@ -12,7 +12,7 @@ import xarray as xr
 
 from heron.engines.contract import Forecast, Progress, Refusal, Signal, band, silent
 from heron.engines.lumped import networks
-from heron.engines.transient import radiation, records
+from heron.engines.transient import layered, radiation, records
 from heron.engines.transient.apertures import Aperture
 from heron.engines.transient.dataset import dataset, terminals
 from heron.engines.transient.incidence import Incidence, incidence, plane_wave
@@ -154,7 +154,8 @@ class TransientEngine:
         planes = planes_in(results)
         near = [(results[f"{n}_at"].values, under(f"{n}_e"), under(f"{n}_h")) for n in np.ravel(results.attrs.get("recorded", [])) if n]
         walls = np.asarray(results.attrs["walls"]).reshape(2, 3)
-        return radiation.Surface(results["surface_point"].values, under("surface_j"), under("surface_m"), planes, (walls[0], walls[1]), near)
+        own = results["surface_point"].values, under("surface_j"), under("surface_m"), planes, (walls[0], walls[1]), near
+        return layered.InLayers(layered.stack_of(results, index), *own) if "layer_height" in results else radiation.Surface(*own)
 
 
 def _gate(stepper: Stepper, aperture: Aperture, model: Evaluated) -> Gate:

@@ -14,7 +14,7 @@ from heron.engines.transient.launch import Gate
 from heron.engines.transient.planes import folded
 from heron.engines.transient.records import Complexes
 from heron.engines.transient.stepper import Stepper
-from heron.engines.transient.structure import SCATTERED, Floats, Structure
+from heron.engines.transient.structure import SCATTERED, Floats, Structure, slowest
 from heron.geometry.build import build_frames, frame_matrix
 from heron.geometry.places import POINTS, TIME_POINTS, capture_points
 from heron.model import Evaluated
@@ -67,9 +67,10 @@ class Recorder:
         e, h = records.Rows(), records.Rows()
         low, high = ([int(w) + SCATTERED if w else 0 for w in s.walls[:, side]] for side in (0, 1))
         high = [n - w for n, w in zip(s.shape, high, strict=True)]
-        self.faces = records.huygens(s, low, high, e, h, C0 / model.plan.f_stop)
+        shortest = C0 / model.plan.f_stop / slowest(model)
+        self.faces = records.huygens(s, low, high, e, h, shortest)
         self.surface_rows = e.count
-        self.inner_faces = records.huygens(s, s.box[0] + 2, s.box[1] - 2, e, h, C0 / model.plan.f_stop) if s.box[1].any() else []
+        self.inner_faces = records.huygens(s, s.box[0] + 2, s.box[1] - 2, e, h, shortest) if s.box[1].any() else []
         inside = np.zeros(s.metal.shape, dtype=bool)
         inside[:, low[0]:high[0] + 1, low[1]:high[1] + 1, low[2]:high[2] + 1] = True
         polar = np.any([share > 0 for share in stepper.pole_shares], axis=0) if stepper.pole_shares and not model.illuminations else False

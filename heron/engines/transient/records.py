@@ -107,11 +107,11 @@ class Face:
     first: int         # row of its first patch in the E and in the H rows, component a; component b follows
 
 
-def _blocks(line: Floats, low: int, high: int, largest: float) -> NDArray[np.int64]:
-    """Line numbers (n + 1,) from low to high that part them in blocks no longer than ``largest``, where cells allow it."""
+def _blocks(line: Floats, low: int, high: int, largest: float, ends: Any = ()) -> NDArray[np.int64]:
+    """Line numbers (n + 1,) from low to high that part them in blocks no longer than ``largest``, where cells allow it, and at lines ``ends``."""
     out = [low]
     for k in range(low + 1, high):
-        if line[k + 1] - line[out[-1]] > largest:
+        if k in ends or line[k + 1] - line[out[-1]] > largest:
             out.append(k)
     return np.array([*out, high])
 
@@ -139,9 +139,10 @@ def huygens(s: Structure, low: Any, high: Any, e: Rows, h: Rows, wavelength: flo
     """Adds the sums of tangential E and H over the patches of a box between lines ``low`` and ``high`` (3,); no face lies on a wall that reflects."""
     faces = []
     nodes = tuple(n + 1 for n in s.shape)
+    ends = [int(np.abs(s.z - height).argmin()) for height in s.interfaces]
     for d in range(3):
         a, b = (d + 1) % 3, (d + 2) % 3
-        ea, eb = (_blocks(s.lines[k], low[k], high[k], wavelength / PER_WAVELENGTH) for k in (a, b))
+        ea, eb = (_blocks(s.lines[k], low[k], high[k], wavelength / PER_WAVELENGTH, ends if k == 2 else ()) for k in (a, b))
         na, nb = len(ea) - 1, len(eb) - 1
         middle = [0.5 * (s.lines[k][edges[1:]] + s.lines[k][edges[:-1]]) for k, edges in ((a, ea), (b, eb))]
         for sign, p in ((-1.0, int(low[d])), (1.0, int(high[d]))):

@@ -8,14 +8,15 @@ from typing import Any
 import numpy as np
 import xarray as xr
 
-from heron.engines.transient import radiation, records
+from heron.engines.transient import layered, radiation, records
 from heron.engines.transient.dataset import with_records
 from heron.engines.transient.incidence import PlaneWave
 from heron.engines.transient.pulse import pulse_of
 from heron.engines.transient.recorder import PulseRun, Recorder
 from heron.engines.transient.records import Complexes
-from heron.engines.transient.structure import Floats, Structure, wall_distance
+from heron.engines.transient.structure import Floats, Structure, interfaces_of, layers_of, wall_distance
 from heron.model import Evaluated
+from heron.model.substances import media_of
 from heron.quantities.constants import C0
 
 
@@ -40,7 +41,13 @@ def scattered(s: Structure, model: Evaluated, feeds: list[Any], z0: Floats, freq
         volts, amperes = run.spectra(frequency)
         at_ports = volts[:, :ports] + recorder.networks.series(frequency) * amperes
         received[:, :, q] = mix[:, q, None] * (at_ports - z0 * amperes) / (2 * np.sqrt(z0))
-    form = np.array([radiation.power_form(points, j[f], m[f], float(hz), s.planes) for f, hz in enumerate(frequency)])
+    media = _layers(model, frequency) if s.interfaces else {}
+    if media:
+        stacks = [layered.Stack(float(hz), media["layer_epsilon"][1][f], media["layer_mu"][1][f], media["layer_height"][1]) for f, hz in enumerate(frequency)]
+        sides = np.array([layered.power_forms(stack, points, j[f], m[f]) for f, stack in enumerate(stacks)])
+    else:
+        sides = np.array([[radiation.power_form(points, j[f], m[f], float(hz), s.planes)] for f, hz in enumerate(frequency)])
+    by_side = np.real(np.einsum("fsqq->sfq", sides))
     absorbed = np.stack([-records.outflow(recorder.inner_faces, e[:, q], h[:, q]) for q in range(lights)], axis=1)
     outside = np.stack([records.largest_along(recorder.faces, e[:, q]) for q in range(lights)], axis=1)
     names = [light.name for light in model.illuminations]
@@ -56,7 +63,7 @@ def scattered(s: Structure, model: Evaluated, feeds: list[Any], z0: Floats, freq
             "travels": (("port_in", "axis"), np.array([w.travels for w in waves])),
             "electric": (("port_in", "axis"), np.array([w.electric for w in waves])),
             "solved": (("frequency",), np.ones(count, dtype=bool)),
-            "scattered_power": (("frequency", "port_in"), np.real(np.einsum("fqq->fq", form)), power),
+            "scattered_power": (("frequency", "port_in"), by_side.sum(axis=0), power),
             "absorbed_power": (("frequency", "port_in"), absorbed, power),
             "outside_field": (("frequency", "port_in"), outside, {"units": "V/m", "long_name": "largest scattered field along the surface, for 1 V/m"}),
             "surface_point": (("patch", "axis"), points, {"units": "m"}),
@@ -74,4 +81,17 @@ def scattered(s: Structure, model: Evaluated, feeds: list[Any], z0: Floats, freq
             "walls": np.concatenate(s.inner).tolist(),
         },
     )
+    if media:
+        out = out.assign(media).assign(scattered_below=(("frequency", "port_in"), by_side[1], power))
     return with_records(out, s, recorder, runs, e, h, lambda f: per_volt(f)[:, :, None] * np.eye(lights), plan)
+
+
+def _layers(model: Evaluated, frequency: Floats) -> dict[str, Any]:
+    """Media of layers from above downwards, with vacuum above, and below where they end, and the heights that part them."""
+    library, layers = media_of(model)[0], layers_of(model)
+    media = [library[name] for name, _, _ in layers]
+    ones = np.ones((len(frequency), 1), dtype=complex)
+    below = [ones] if np.isfinite(layers[-1][1]) else []
+    epsilon, mu = (np.hstack([ones, *(getattr(m, law)(frequency)[:, None] for m in media), *below]) for law in ("epsilon", "mu"))
+    heights = np.array(interfaces_of(model))
+    return {"layer_epsilon": (("frequency", "medium"), epsilon), "layer_mu": (("frequency", "medium"), mu), "layer_height": (("interface",), heights, {"units": "m"})}

@@ -104,6 +104,7 @@ class Structure:
     ``names`` are the parts; ``cell_owner`` (nx, ny, nz) and ``edge_owner`` (as ``metal``) number them from one, zero where there is none;
     ``means`` are the relative permittivity of cells in the middle of the band and its inverse, both averaged over what is in them;
     ``apertures`` are the openings of line and guide feeds, ``cases`` what stands behind them;
+    ``interfaces`` are the heights of layers' boundaries, m, from above;
     ``box`` are the lowest and highest lines (3,) of the box of total fields of an illumination;
     ``wires`` are the edges of each wire (component, node, sign, fraction of its length); ``crowded`` are (axis, place, width) of details finer than the grid.
     """
@@ -134,6 +135,7 @@ class Structure:
     low: Floats = field(default_factory=lambda: np.zeros(3))
     high: Floats = field(default_factory=lambda: np.zeros(3))
     box: tuple[NDArray[np.int64], NDArray[np.int64]] = field(default_factory=lambda: (np.zeros(3, dtype=np.int64), np.zeros(3, dtype=np.int64)))
+    interfaces: list[float] = field(default_factory=list)
     dispersions: list[Dispersion] = field(default_factory=list)
     means: tuple[NDArray[np.float32], NDArray[np.float32]] | None = None
     cases: list[Case] = field(default_factory=list)
@@ -250,8 +252,7 @@ def structure(model: Evaluated, geometry: Geometry, wishes: list[list[tuple[floa
     axes = [Axis(float(lo), float(hi), largest) for lo, hi in zip(low, high, strict=True)]
     for body in bodies:
         medium = media.get(body.material)
-        index = float(np.sqrt(abs(medium.epsilon(plan.f_stop)[0] * medium.mu(plan.f_stop)[0]))) if medium else 1.0
-        _wishes(axes, body, largest, largest / max(index, 1.0), medium is not None)
+        _wishes(axes, body, largest, largest / (_index(medium, plan.f_stop) if medium else 1.0), medium is not None)
     for part in geometry.parts:
         _wire_wishes(axes, part, [f for f in model.feeds if f is not None and f.kind == "gap" and f.part == part.name], largest)
     _layer_wishes(axes, model, media, largest)
@@ -291,7 +292,7 @@ def structure(model: Evaluated, geometry: Geometry, wishes: list[list[tuple[floa
                          "Ask for fewer cells per wavelength or leave out small details", ("plan", "cells_per_wavelength"))
     empty, none = np.zeros((0, 0, 0)), np.zeros((0, 0, 0, 0), dtype=np.float32)
     made = Structure(x, y, z, walls, empty, empty, empty, none.astype(bool), none, none, none, {}, {}, planes=planes,
-                     crowded=crowded, largest=largest, low=low, high=high, cases=cases)
+                     crowded=crowded, largest=largest, low=low, high=high, cases=cases, interfaces=interfaces_of(model))
     if model.document.illuminations:
         _place_box(made, model)
     if np.prod(shape) <= FILLED_AT_ONCE:
@@ -397,13 +398,29 @@ def layers_of(model: Evaluated) -> list[tuple[str, float, float]]:
     return out
 
 
+def interfaces_of(model: Evaluated) -> list[float]:
+    """Heights of the boundaries of layers from above, m."""
+    layers = layers_of(model)
+    return [top for _, _, top in layers] + [bottom for _, bottom, _ in layers[-1:] if np.isfinite(bottom)]
+
+
+def slowest(model: Evaluated) -> float:
+    """The largest refractive index of layers, 1 without any."""
+    media = media_of(model)[0]
+    return max((_index(media[name], model.plan.f_stop) for name, _, _ in layers_of(model)), default=1.0)
+
+
+def _index(medium: Medium, frequency: float) -> float:
+    return max(1.0, float(np.sqrt(abs(medium.epsilon(frequency)[0] * medium.mu(frequency)[0]))))
+
+
 def _layer_wishes(axes: list[Axis], model: Evaluated, media: dict[str, Medium], largest: float) -> None:
     """Lines on the boundaries of layers, cells that carry waves in them, also along them."""
+    axes[2].marks += interfaces_of(model)
     for name, bottom, top in layers_of(model):
-        index = max(1.0, float(np.sqrt(abs(media[name].epsilon(model.plan.f_stop)[0]))))
+        index = _index(media[name], model.plan.f_stop)
         for axis in axes[:2]:
             axis.largest = min(axis.largest, largest / index)
-        axes[2].marks += [z for z in (top, bottom) if np.isfinite(z)]
         wanted = largest / index if np.isinf(bottom) else min(largest / index, max((top - bottom) / ACROSS, FINEST * largest / index))
         axes[2].sizes.append((max(bottom, axes[2].low - 10 * abs(axes[2].high - axes[2].low) - 100 * largest), top, wanted))
 

@@ -68,11 +68,11 @@ export interface Badges {
   bands: Record<"-10 dB" | "VSWR 2", Band[]>;
 }
 /** `errors`: estimates of |ΔS|, of the gain's error and of that of the lowest |S11| in dB, with what they rest on. */
-/** Lit over layers there is no far field; empty runs are for the noise floor. */
-export type RunKind = "driven" | "lit" | "layered" | "empty";
+/** Empty runs are for the noise floor. */
+export type RunKind = "driven" | "lit" | "empty";
 export interface Sweep {
   kind: RunKind;
-  frequency_hz: number[]; solved: boolean[]; /** Where the waves of a lit run come from; none of a driven one. */ illuminations: { name: string; theta_deg: number; phi_deg: number }[]; ports: number[]; z0_ohm: number[]; power_share: Record<string, (number | null)[]>; badges: Record<string, Badges>;
+  frequency_hz: number[]; solved: boolean[]; /** Whether layers go through it. */ layered?: boolean; /** Where the waves of a lit run come from; none of a driven one. */ illuminations: { name: string; theta_deg: number; phi_deg: number }[]; ports: number[]; z0_ohm: number[]; power_share: Record<string, (number | null)[]>; badges: Record<string, Badges>;
   absorbed_share: Record<string, (number | null)[]>; power_flux: Record<string, { frequency_hz: number; power_w: number }[]>; surfaces: string[]; traces: string[]; wires: boolean;
   far_field: FarFigures[]; captures: { name: string; kind: string }[]; errors: { s: number | null; gain_db: number | null; minimum_db: number | null; basis: string };
 }

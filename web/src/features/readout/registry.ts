@@ -16,7 +16,7 @@ const capture = (kind: string, words: string) => (s: Shown): string | null => (s
 /** Why a run of another kind has none of it. */
 const NOT: Record<RunKind, string> = {
   driven: "is driven; light the model with a plane wave on the Bench", lit: "is lit by a wave and has no feed that is driven",
-  layered: "is lit over layers, and the far field above them is not known yet", empty: "is a noise floor, without the parts of the model",
+  empty: "is a noise floor, without the parts of the model",
 };
 const only = (...kinds: RunKind[]) => (s: Shown): string | null => (kinds.includes(s.sweep.kind) ? null : `run ${s.line.number} ${NOT[s.sweep.kind]}`);
 const driven = only("driven"), lit = only("lit", "empty"), far = only("driven", "lit", "empty");
@@ -38,7 +38,7 @@ export const KINDS: Kind[] = [
   { kind: "phase-centre", title: "Phase centre", group: "Far field", missing: driven, Card: PhaseCentreCard },
   { kind: "rcs", title: "Radar cross-section", group: "Scattering", missing: lit, Card: CrossSection },
   { kind: "scattered-cuts", title: "Scattered all round", group: "Scattering", missing: lit, Card: ScatteredCuts },
-  { kind: "sections", title: "Cross-sections of power", group: "Scattering", missing: only("lit", "layered", "empty"), Card: PowerSections },
+  { kind: "sections", title: "Cross-sections of power", group: "Scattering", missing: lit, Card: PowerSections },
   { kind: "current", title: "Current along wires", group: "Fields", missing: (s) => (s.sweep.wires ? null : `run ${s.line.number} has no wires whose current was solved for`), Card: Current },
   { kind: "surface-current", title: "Surface current", group: "Fields", missing: (s) => (s.sweep.surfaces.length ? null : `run ${s.line.number} has no capture of surface currents; add one on the Bench`), Card: SurfaceCurrent },
   { kind: "near-line", title: "Near field on a line", group: "Fields", missing: capture("near_line", "near field on a line"), Card: NearLine },

@@ -33,16 +33,18 @@ export function CrossSection(props: CardProps) {
   );
 }
 
+const words = (section: string): string => section.replace("_", " ");
+
 export function PowerSections(props: CardProps) {
   const { projectId, shown } = useDesk();
-  const kinds = shown[0]!.sweep.kind === "layered" ? (["absorbed"] as const) : (["extinction", "scattered", "absorbed"] as const);
+  const kinds = ["extinction", "scattered", "absorbed", ...(shown[0]!.sweep.layered ? ["scattered_below"] : [])];
   // The square of the unit of length that suits the largest.
   const { answers } = useCurves(projectId, shown.map((s) => `run ${s.line.number}`), [`${kinds[0]}_section`]);
   const side = Math.sqrt(max(answers.flat(), (a) => Math.abs(max(a?.re ?? []) ?? 0)) || 1), length = side > 0.01 ? "m" : scaled(side, "m").unit;
   return (
     <CurveCard
-      props={props} title="Cross-sections of power" lines={(shown.length > 1 ? kinds.slice(0, 1) : kinds).map((k) => ({ formula: `${k}_section/(1 ${length}^2)`, name: k }))} y={{ unit: `${length}²` }}
-      note={kinds.length === 1 ? "absorbed in the box" : shown.length > 1 ? "extinction" : "taken from the wave, scattered, absorbed"} badges={(value) => (shown.length > 1 ? [] : kinds.map((k, n) => ({ text: `${k} ${value(n) === null ? "–" : number(value(n)!, 3)} ${length}²` })))}
+      props={props} title="Cross-sections of power" lines={(shown.length > 1 ? kinds.slice(0, 1) : kinds).map((k) => ({ formula: `${k}_section/(1 ${length}^2)`, name: words(k) }))} y={{ unit: `${length}²` }}
+      note={shown.length > 1 ? "extinction" : `taken from the wave, scattered${kinds.length > 3 ? " (of that into the lowest layer)" : ""}, absorbed`} badges={(value) => (shown.length > 1 ? [] : kinds.map((k, n) => ({ text: `${words(k)} ${value(n) === null ? "–" : number(value(n)!, 3)} ${length}²` })))}
     />
   );
 }

@@ -1,0 +1,227 @@
+"""Far fields of currents in and above layers that go on to all sides, by reciprocity.
+
+What currents send towards a direction is what a plane wave from there does to them: p·E(r) = −jωμ0 e^(−jkr)/4πr Σ (E·J − H·M), with E and H those of a
+wave of unit amplitude and polarisation p that comes from r, its phase zero at the origin (Balanis, *Advanced Engineering Electromagnetics*, ch. 7; Chew,
+*Waves and Fields in Inhomogeneous Media*, ch. 2). The waves in the layers follow from reflection coefficients, from the far side on.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from itertools import pairwise
+from typing import Any, NamedTuple
+
+import numpy as np
+import xarray as xr
+from numba import njit, prange
+from numpy.typing import NDArray
+
+from heron.engines.transient.radiation import Surface, within
+from heron.quantities.constants import C0, EPS0, ETA0, MU0
+
+Floats = NDArray[np.float64]
+Complexes = NDArray[np.complex128]
+
+CHUNK = 2048       # directions at a time
+LOSSLESS = 1e-9    # of ε: less loss than that is none
+SPARE = 16         # more points of the rule over the polar angle, in each of its pieces, than half the pattern's degree
+
+
+class Wave(NamedTuple):
+    """A plane wave that leaves: its direction in rad, its E (θ, φ components) in V/m at the origin, and the relative admittance of its medium."""
+
+    theta: float
+    phi: float
+    field: Complexes
+    admittance: float
+
+
+class Through(NamedTuple):
+    """A wave through the media in their order along its way, the numbers of which from above are ``order`` (m,): kz (m, d), amplitudes ``onward`` (m, d)
+    where each medium begins, in the first at the origin, and ``back`` (m, d) where each ends, in the first again at the origin; ``begin`` (m,) in m."""
+
+    kz: Complexes
+    onward: Complexes
+    back: Complexes
+    begin: Floats
+    order: list[int]
+
+
+@dataclass(frozen=True)
+class Stack:
+    """Media (m,) from above downwards, as relative ``epsilon`` and ``mu`` at a ``frequency`` in Hz; ``heights`` (m − 1,) in m of what parts them."""
+
+    frequency: float
+    epsilon: Complexes
+    mu: Complexes
+    heights: Floats
+
+    def outer(self, below: bool) -> tuple[float, float]:
+        """Refractive index and relative admittance √(ε/μ) of the outermost medium; zero of one that takes power, where there is no far field."""
+        end = -1 if below else 0
+        epsilon, mu = self.epsilon[end], self.mu[end]
+        if epsilon.real <= 0 or -(epsilon * mu).imag > LOSSLESS * abs(epsilon * mu):
+            return 0.0, 0.0
+        return float(np.sqrt(epsilon * mu).real), float(np.sqrt(epsilon / mu).real)
+
+    def _waves(self, transverse: Floats, below: bool, magnetic: bool) -> Through:
+        """Waves from above or ``below`` with transverse wave numbers (d,), of unit E across the plane of incidence or, ``magnetic``, of unit H."""
+        order = list(range(len(self.epsilon)))[::-1 if below else 1]
+        s = (self.heights[::-1] if below else -self.heights).astype(float)  # distances along the way, the origin at zero
+        omega = 2 * np.pi * self.frequency
+        epsilon, mu = self.epsilon[order, None], self.mu[order, None]
+        kz = np.sqrt((omega / C0) ** 2 * epsilon * mu - transverse**2 + 0j)
+        kz = np.where(kz.imag > 0, -kz, kz)
+        y = kz / (epsilon if magnetic else mu)
+        count, d = len(order), len(transverse)
+        step = (y[:-1] - y[1:]) / (y[:-1] + y[1:])
+        returned = np.zeros((count, d), dtype=complex)  # back over onward at the end of each medium
+        through = np.exp(-1j * kz[1:-1] * np.diff(s)[:, None]) if count > 2 else np.zeros((0, d), dtype=complex)
+        for m in range(count - 2, -1, -1):
+            beyond = returned[m + 1] * (through[m] ** 2 if m + 1 < count - 1 else 1.0)
+            returned[m] = (step[m] + beyond) / (1 + step[m] * beyond)
+        onward, back = np.ones((count, d), dtype=complex), np.zeros((count, d), dtype=complex)
+        for m in range(count - 1):
+            at_end = onward[m] * (np.exp(-1j * kz[0] * s[0]) if m == 0 else through[m - 1])
+            back[m] = returned[m] * at_end
+            beyond = returned[m + 1] * (through[m] ** 2 if m + 1 < count - 1 else 1.0)
+            onward[m + 1] = at_end * (1 + step[m]) / (1 + step[m] * beyond)
+        if count > 1:
+            back[0] = back[0] * np.exp(-1j * kz[0] * s[0])
+        return Through(kz, onward, back, np.concatenate(([0.0], s)), order)
+
+    def fields(self, theta: Floats, z: Floats) -> Complexes:
+        """(d, z, 6): Eρ, Ez, Hφ of a θ-polarised wave of 1 V/m from directions at ``theta`` (d,), and Eφ, Hρ, Hz of a φ-polarised one, at heights (z,) above the
+        origin, φ and ρ being those of the direction; zero where that lies in a medium that takes power."""
+        out = np.zeros((len(theta), len(z), 6), dtype=complex)
+        for below in (False, True):
+            own = np.flatnonzero((np.cos(theta) < 0) == below)
+            index, admittance = self.outer(below)
+            if not len(own) or not index:
+                continue
+            omega = 2 * np.pi * self.frequency
+            transverse = index * omega / C0 * np.sin(theta[own])
+            sign = 1.0 if below else -1.0
+            along = sign * z
+            for magnetic in (True, False):
+                kz, onward, back, begin, order = self._waves(transverse, below, magnetic)
+                place = np.searchsorted(begin[1:], along, side="right")
+                k = kz[place].T  # (d, z)
+                end = np.where(place == 0, 0.0, np.append(begin[1:], 0.0)[place])  # in the first medium both refer to the origin
+                plus = onward[place].T * np.exp(-1j * k * (along - begin[place]))
+                minus = back[place].T * np.exp(1j * k * np.where(place == len(order) - 1, 0.0, along - end))  # nothing comes back in the last
+                total, flow = plus + minus, sign * k * (plus - minus)
+                if magnetic:
+                    media, scale = self.epsilon[np.array(order)[place]], -admittance / ETA0
+                    parts = (flow / (omega * EPS0 * media), transverse[:, None] * total / (omega * EPS0 * media), total)
+                    out[own, :, 0], out[own, :, 1], out[own, :, 2] = (scale * v for v in parts)
+                else:
+                    media = self.mu[np.array(order)[place]]
+                    out[own, :, 3] = total
+                    out[own, :, 4], out[own, :, 5] = -flow / (omega * MU0 * media), -transverse[:, None] * total / (omega * MU0 * media)
+        return out
+
+    def leaving(self, travels: Floats, electric: Floats) -> list[Wave]:
+        """What becomes of a wave of 1 V/m without anything but the layers: what is reflected, and what goes on, where it reaches a far field."""
+        theta, phi = float(np.arccos(np.clip(-travels[2], -1, 1))), float(np.arctan2(-travels[1], -travels[0]))
+        along_theta = np.array([np.cos(theta) * np.cos(phi), np.cos(theta) * np.sin(phi), -np.sin(theta)])
+        along_phi = np.array([-np.sin(phi), np.cos(phi), 0.0])
+        below = bool(travels[2] > 0)
+        first, admittance = self.outer(below)
+        sine = first * np.sin(theta)
+        transverse = np.array([sine * 2 * np.pi * self.frequency / C0])
+        out = []
+        amplitude = {True: complex(-electric @ along_theta * admittance / ETA0), False: complex(electric @ along_phi)}
+        found = {magnetic: self._waves(transverse, below, magnetic) for magnetic in (True, False)}
+        alone = len(self.epsilon) == 1
+        for reflected in (False,) if alone else (True, False):
+            side = below if reflected else not below
+            index, own = self.outer(side)
+            if not index or (index <= sine and not reflected and not alone):
+                continue
+            h, e = (amplitude[m] * (w.back[0, 0] if reflected else w.onward[-1, 0] * np.exp(1j * w.kz[-1, 0] * w.begin[-1])) for m, w in found.items())
+            polar = float(np.arcsin(sine / index))
+            out.append(Wave(np.pi - polar if side else polar, phi + np.pi, np.array([-h * ETA0 / own, -e]), own))
+        return out
+
+
+def stack_of(results: xr.Dataset, index: int) -> Stack:
+    """The media about a lit run's model at sweep point ``index``: its layers, or vacuum alone."""
+    frequency = float(results["frequency"].values[index])
+    if "layer_height" not in results:
+        return Stack(frequency, np.ones(1, dtype=complex), np.ones(1, dtype=complex), np.zeros(0))
+    return Stack(frequency, results["layer_epsilon"].values[index], results["layer_mu"].values[index], results["layer_height"].values)
+
+
+@njit(parallel=True, fastmath={"contract", "reassoc"}, cache=True)  # type: ignore[untyped-decorator]
+def _gather(x: Any, y: Any, number: Any, j: Any, m: Any, transverse: Any, phi: Any, field: Any, out: Any) -> None:  # pragma: no cover - compiled
+    """Σ (E·J − H·M) of moments (waves, n, 3) at places ``number`` (n, 3) of x, y and the heights of ``field`` (d, z, 6), for both polarisations (waves, d, 2)."""
+    for d in prange(len(phi)):
+        c, s = np.cos(phi[d]), np.sin(phi[d])
+        px, py = np.exp(1j * transverse[d] * c * x), np.exp(1j * transverse[d] * s * y)
+        for n in range(len(number)):
+            phase = px[number[n, 0]] * py[number[n, 1]]
+            f = field[d, number[n, 2]]
+            for w in range(len(j)):
+                jx, jy, jz, mx, my, mz = j[w, n, 0], j[w, n, 1], j[w, n, 2], m[w, n, 0], m[w, n, 1], m[w, n, 2]
+                out[w, d, 0] += phase * ((jx * c + jy * s) * f[0] + jz * f[1] - (my * c - mx * s) * f[2])
+                out[w, d, 1] += phase * ((jy * c - jx * s) * f[3] - (mx * c + my * s) * f[4] - mz * f[5])
+
+
+def far_field(stack: Stack, points: Floats, j: Complexes, m: Complexes, theta: Floats, phi: Floats) -> Complexes:
+    """r·E e^(jkr) (waves, d, 2) in V, θ and φ components, of moments (waves, n, 3), k being that of the medium in each direction; zero in one that takes power."""
+    theta, phi = np.asarray(theta, dtype=float), np.asarray(phi, dtype=float)
+    omega = 2 * np.pi * stack.frequency
+    places, number = zip(*(np.unique(points[:, axis], return_inverse=True) for axis in range(3)), strict=True)
+    numbers = np.column_stack(number)
+    index = np.where(np.cos(theta) < 0, stack.outer(True)[0], stack.outer(False)[0])
+    out = np.zeros((len(j), len(theta), 2), dtype=complex)
+    for start in range(0, len(theta), CHUNK):
+        own = slice(start, start + CHUNK)
+        part = np.zeros((len(j), len(theta[own]), 2), dtype=complex)
+        _gather(places[0], places[1], numbers, np.ascontiguousarray(j, dtype=complex), np.ascontiguousarray(m, dtype=complex),
+                index[own] * omega / C0 * np.sin(theta[own]), phi[own], stack.fields(theta[own], places[2]), part)
+        out[:, own] = part
+    return -1j * omega * MU0 / (4 * np.pi) * out
+
+
+def power_forms(stack: Stack, points: Floats, j: Complexes, m: Complexes) -> Complexes:
+    """(2, waves, waves): ∫ E_p* · E_q √(ε/μ)/2η0 dΩ above and below. The polar angle is parted at the horizon and where the other side's waves graze it."""
+    away = points - points.mean(axis=0)
+    away[:, 2] = np.abs(points[:, 2, None] - np.append(stack.heights, points[:, 2].mean())).max(axis=1)  # as far as from what layers mirror
+    reach = float(np.linalg.norm(away, axis=1).max())
+    out = np.zeros((2, len(j), len(j)), dtype=complex)
+    for below in (False, True):
+        index, admittance = stack.outer(below)
+        if not index:
+            continue
+        other = stack.outer(not below)[0]
+        pieces = [0.0, float(np.arcsin(other / index)), np.pi / 2] if 0 < other < index else [0.0, np.pi / 2]
+        degree = int(np.ceil(index * 2 * np.pi * stack.frequency / C0 * reach + 6))
+        u, w = np.polynomial.legendre.leggauss(degree // 2 + SPARE)
+        turn = np.pi / 2 * u  # θ goes as its sine, which leaves no roots at the ends of a piece
+        polar = np.concatenate([a + (b - a) * (np.sin(turn) + 1) / 2 for a, b in pairwise(pieces)])
+        weight = np.concatenate([(b - a) * np.pi / 4 * np.cos(turn) * w for a, b in pairwise(pieces)]) * np.sin(polar)
+        polar = np.pi - polar if below else polar
+        around = 2 * np.pi * np.arange(2 * degree + 2) / (2 * degree + 2)
+        field = far_field(stack, points, j, m, np.repeat(polar, len(around)), np.tile(around, len(polar)))
+        per = np.repeat(weight, len(around)) * (2 * np.pi / len(around)) * admittance / (2 * ETA0)
+        out[int(below)] = np.einsum("pdc,d,qdc->pq", field.conj(), per, field)
+    return out
+
+
+class InLayers(Surface):
+    """Recorded currents in and above layers."""
+
+    def __init__(self, stack: Stack, *own: Any) -> None:
+        super().__init__(*own)
+        self.stack = stack
+
+    def far_field(self, theta: Floats, phi: Floats, frequency: float) -> Complexes:
+        return far_field(self.stack, self.points, self.j, self.m, theta, phi)
+
+    def near_field(self, points: Floats, frequency: float) -> tuple[Complexes, Complexes]:
+        """:raises LookupError: nothing was recorded at a place, or it lies beyond the walls."""
+        if not within(points, *self.walls).all():
+            raise LookupError("over layers fields are known between the walls only; move the walls away, or the capture nearer to the model")
+        return super().near_field(points, frequency)
