@@ -128,6 +128,21 @@ class PlaneWave(Step):
     phase: Number = "0"
 
 
+class GaussianBeam(PlaneWave):
+    """A Gaussian beam along a vector: at ``focus`` its field has that peak value, and in the plane across falls to 1/e of it at the radius ``waist``."""
+
+    kind: Literal["gaussian_beam"]  # type: ignore[assignment]
+    focus: Point = ("0", "0", "0")
+    waist: Length
+
+
+def _light_kind(value: Any) -> str:
+    return str(value.get("kind", "plane_wave") if isinstance(value, dict) else getattr(value, "kind", "plane_wave"))
+
+
+AnyLight = Annotated[Annotated[PlaneWave, Tag("plane_wave")] | Annotated[GaussianBeam, Tag("gaussian_beam")], Discriminator(_light_kind)]
+
+
 Mirror = Literal["none", "electric", "magnetic"]
 Wall = Literal["open", "electric", "magnetic"]
 
@@ -319,7 +334,7 @@ class Document(Step):
     materials: Annotated[list[Material], Field(max_length=200)] = []
     feeds: Annotated[list[AnyFeed], Field(max_length=64)] = []
     loads: Annotated[list[AnyLoad], Field(max_length=500)] = []
-    illuminations: Annotated[list[PlaneWave], Field(max_length=20)] = []
+    illuminations: Annotated[list[AnyLight], Field(max_length=20)] = []
     surround: Surround = Surround()
     refinements: Annotated[list[Refinement], Field(max_length=100)] = []
     captures: Annotated[list[Capture], Field(max_length=100)] = []
@@ -359,7 +374,7 @@ def load_document(data: Any) -> Document:
 def document_errors(faults: list[Any]) -> list[ModelError]:
     """pydantic's faults as located errors in our words, without the tags of unions in their paths."""
     kinds = {*PART_KINDS, *(get_args(c.model_fields["kind"].annotation)[0] for c in (*CAPTURES, FineBox, FinePart, Load, ParallelLoad)),
-             "conductor", "dielectric", "dispersive", "table", "gap", "mode"}
+             "conductor", "dielectric", "dispersive", "table", "gap", "mode", "plane_wave", "gaussian_beam"}
     out = []
     for fault in faults:
         path = tuple(k for k in fault["loc"] if k not in kinds)

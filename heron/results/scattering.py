@@ -10,6 +10,7 @@ import xarray as xr
 from numpy.typing import NDArray
 
 from heron.engines import ENGINES
+from heron.engines.transient.beams import rays_in
 from heron.engines.transient.layered import LOSSLESS, Stack, stack_of
 from heron.quantities.constants import C0, ETA0
 from heron.results import sphere
@@ -44,6 +45,18 @@ def kept(results: xr.Dataset) -> bool:
     epsilon = results["layer_epsilon"].values * results["layer_mu"].values
     lossy = bool((epsilon.imag < -LOSSLESS * np.abs(epsilon)).any())
     return lossy or bool((epsilon[:, 1:-1].real > np.maximum(epsilon[:, 0], epsilon[:, -1]).real[:, None]).any())
+
+
+def _wave_number(results: xr.Dataset, stack: Stack, light: int) -> float:
+    """rad/m in the medium that an illumination comes from."""
+    return 2 * np.pi * stack.frequency / C0 * stack.outer(bool(results["travels"].values[light][2] > 0))[0]
+
+
+def beam_power(results: xr.Dataset, light: int = 0) -> Floats:
+    """W (f,) of an illumination alone, with 1 V/m at its focus; infinite of a plane wave."""
+    rays = rays_in(results, light)
+    stacks = [stack_of(results, i) for i in range(results.sizes["frequency"])]
+    return np.array([rays.power(_wave_number(results, stack, light), _first(results, stack, light)) for stack in stacks])
 
 
 def leakage(results: xr.Dataset) -> Floats:
@@ -111,18 +124,18 @@ class CrossSections:
 
 
 def cross_sections(results: xr.Dataset, light: int = 0) -> CrossSections:
-    """Powers over the density of the wave. Extinction is what is missing where the scattered field meets the waves that leave without the scatterer, each
-    −(4π/k) Im(E*·F) of the amplitude F in its direction, for exp(+jωt): the one that goes on, and over layers also the one they reflect."""
-    wave = results["travels"].values[light], results["electric"].values[light]
-    count = results.sizes["frequency"]
+    """Powers over the density of the wave, of a beam that at its focus. Extinction is what is missing where the scattered field meets the waves that leave
+    without the scatterer, each −(4π/k) Im(E*·F) of the amplitude F in its direction, for exp(+jωt): what goes on, and over layers also what they reflect."""
+    rays, count = rays_in(results, light), results.sizes["frequency"]
     first, extinction = np.empty(count), np.zeros(count)
     for i, f in enumerate(results["frequency"].values):
         stack = stack_of(results, i)
         first[i] = _first(results, stack, light)
-        for leaving in stack.leaving(*wave):
-            amplitude = far_field(results, i, np.array([leaving.theta]), np.array([leaving.phi]), light)[0]
-            index = stack.outer(leaving.theta > np.pi / 2)[0]
-            extinction[i] -= leaving.admittance / first[i] * 2 * C0 / (index * f) * (leaving.field.conj() @ amplitude).imag
+        level = rays.amplitudes(_wave_number(results, stack, light))
+        for leaving in stack.leaving(rays.travels, rays.electric):
+            amplitude = far_field(results, i, leaving.theta, leaving.phi, light)
+            index = stack.outer(bool(leaving.theta[0] > np.pi / 2))[0]
+            extinction[i] -= leaving.admittance / first[i] * 2 * C0 / (index * f) * ((level[leaving.of, None] * leaving.field).conj() * amplitude).sum().imag
     area = 2 * ETA0 / first
     below = results["scattered_below"].values[:, light] * area if layered(results) else np.zeros(count)
     return CrossSections(results["scattered_power"].values[:, light] * area, results["absorbed_power"].values[:, light] * area, extinction, below)

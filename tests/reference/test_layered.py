@@ -47,8 +47,8 @@ def test_layers_reflect_and_pass_on_what_the_transfer_matrix_says(angle: float, 
     sign = 1.0 if below else -1.0
     for polarisation, electric in (("s", np.array([0.0, 1, 0])), ("p", np.array([np.cos(t), 0, -sign * np.sin(t)]))):
         wanted = coh_tmm(polarisation, [np.conj(np.sqrt(complex(e))) for e in order], widths, t, LAMBDA)
-        found = {bool(w.theta > np.pi / 2): w for w in media.leaving(np.array([np.sin(t), 0, sign * np.cos(t)]), electric)}
-        power = {side: w.admittance * (np.abs(w.field) ** 2).sum() * abs(np.cos(w.theta)) for side, w in found.items()}
+        found = {bool(w.theta[0] > np.pi / 2): w for w in media.leaving(np.array([[np.sin(t), 0, sign * np.cos(t)]]), electric[None])}
+        power = {side: w.admittance * (np.abs(w.field) ** 2).sum() * abs(np.cos(w.theta[0])) for side, w in found.items()}
         into = np.sqrt(order[0].real) * np.cos(t)
         assert power[below] / into == pytest.approx(wanted["R"], abs=1e-9)
         assert power[not below] / into == pytest.approx(wanted["T"], abs=1e-9)

@@ -86,7 +86,7 @@ def test_over_layers_there_are_cross_sections_above_and_below(api: Api, owner: A
     header, _ = unpacked(api.ask("get", f"{base}/pattern?frequency=3e9&step=10").content)
     assert header["peak_dbi"] == pytest.approx(level.max(), abs=3)
     card = api.ask("get", base).json()["trust"]
-    assert [i["name"] for i in card][0] == "Scattered + absorbed = taken out"
+    assert card[0]["name"] == "Scattered + absorbed = taken out"
     rows = Run.objects.get(project=project, number=number).summary["cross_sections"]
     assert rows[-1]["scattered_below_m2"] == pytest.approx(below[-1], rel=1e-5)
 

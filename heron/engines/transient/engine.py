@@ -14,8 +14,9 @@ from heron.engines.contract import Forecast, Progress, Refusal, Signal, band, si
 from heron.engines.lumped import networks
 from heron.engines.transient import layered, radiation, records
 from heron.engines.transient.apertures import Aperture
+from heron.engines.transient.beams import beam_rays, let_in, light_of
 from heron.engines.transient.dataset import dataset, terminals
-from heron.engines.transient.incidence import Incidence, incidence, plane_wave
+from heron.engines.transient.incidence import Incidence
 from heron.engines.transient.launch import Gate, gate, launched
 from heron.engines.transient.need import Need
 from heron.engines.transient.planes import planes_in
@@ -126,14 +127,15 @@ class TransientEngine:
         runs = []
         if need is not None:
             need.begin(stepper)
-        waves = [plane_wave(light, bool(model.surround.layers)) for light in model.illuminations]
+        waves = [light_of(light, bool(model.surround.layers)) for light in model.illuminations]
+        rays = [beam_rays(stepper, wave, pulse_of(plan), float(plan.f_start)) for wave in waves]
         modes = [(gate, mode) for gate in gates for mode in range(gate.driven)]
         count = len(waves) or len(feeds) + len(modes)
         lit = []
         for number in range(count):
             light = None
             if waves:
-                light = incidence(stepper, waves[number], pulse_of(plan))
+                light = let_in(stepper, waves[number], rays[number], pulse_of(plan))
             elif number >= len(feeds):
                 light = launched(stepper, *modes[number - len(feeds)], pulse_of(plan), float(plan.f_start))
             lit.append(light)
@@ -143,7 +145,7 @@ class TransientEngine:
                               "stopped before every port was driven; there is no scattering matrix to keep")
         progress("fields", 0.97, {})
         if waves:
-            return scattered(s, model, feeds, z0, frequency, recorder, runs, waves, [light.delay for light in lit if light is not None])
+            return scattered(s, model, feeds, z0, frequency, recorder, runs, waves, rays, [light.delay for light in lit if light is not None])
         return dataset(s, terminals(model, s, gates), z0, frequency, recorder, runs, plan, (float(plan.cells_per_wavelength), wall_distance(model) * plan.f_start / C0))
 
     def fields(self, results: xr.Dataset, index: int, incident: Complexes) -> radiation.Surface:
@@ -209,7 +211,7 @@ def _pulse_run(stepper: Stepper, recorder: Recorder, port: int, z0: Floats, plan
     every = max(1, int(1 / (OVERSAMPLED * pulse.highest * dt)))
     piece = max(1, int(PIECE / stepper.structure.cells))
     look = every * -(-LOOK // every)
-    source_end = int((pulse.duration + (0.0 if light is None else 2 * light.delay)) / dt)  # a wave has left the box after it has reached its far corner
+    source_end = int((pulse.duration + (0.0 if light is None else light.passes)) / dt)  # a wave has left the box after it has reached its far corner
     most = source_end + int(np.ceil(plan.longest * max(pulse.duration, 1 / pulse.centre) / dt))
     te, th = (records.Transform(m, recorder.frequency) for m in (recorder.e_matrix, recorder.h_matrix))
     sheets = [records.Transform(sheet.matrix, sheet.frequency) for sheet in recorder.sheets]

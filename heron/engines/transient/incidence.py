@@ -8,6 +8,7 @@ signal for each line and component says it all.
 
 from __future__ import annotations
 
+from collections.abc import Iterator
 from dataclasses import dataclass
 from typing import Any
 
@@ -62,23 +63,25 @@ def plane_wave(step: Any, layered: bool = False) -> PlaneWave:
 @dataclass
 class Entry:
     """What the faces of the box add after each half step: ``at`` flat numbers into a field in the order of their rows, ``first`` (rows + 1,) where each row's
-    begin, four ``taps`` (n, 4) on the samples of a signal from ``base`` + step + ``shift``."""
+    begin, four ``taps`` (n, 4) on the samples from ``base`` + step + ``shift`` of as many signals, one after another, as there are ``shares`` (n, signals)."""
 
     at: Longs
     first: Longs
     base: Longs
     shift: Longs
     taps: NDArray[np.float32]
+    shares: NDArray[np.float32]
 
 
 @dataclass
 class Incidence:
-    """A wave let in: ``signals`` (rows, samples) of components along lines, and what is added to E and to H; ``delay`` in s of its pulse at the origin."""
+    """A wave let in: ``signals`` (rows, samples), and what is added to E and to H; ``delay`` in s of its pulse at the origin, ``passes`` s after its beginning."""
 
     signals: NDArray[np.float32]
     e: Entry
     h: Entry
     delay: float
+    passes: float
 
     @property
     def entries(self) -> tuple[Any, ...]:
@@ -94,12 +97,9 @@ def box_corners(s: Structure) -> tuple[Floats, Floats]:
 
 def incidence(stepper: Stepper, wave: PlaneWave, pulse: Pulse) -> Incidence:
     """The wave as the grid of a stepper carries it."""
-    s = stepper.structure
     d = wave.normal
-    a, b = (d + 1) % 3, (d + 2) % 3
-    corners = np.array(np.meshgrid(*zip(*box_corners(s), strict=True), indexing="ij")).reshape(3, -1)
-    slowness = first_index(stepper, wave) / C0 * wave.travels
-    along = slowness @ corners
+    slowness = first_index(stepper, d, wave.travels[None]) / C0 * wave.travels
+    along = slowness @ corners(stepper.structure)
     delay = float(-along.min()) + (EARLY + 2) * stepper.dt
     signals = _signals(stepper, wave, pulse, delay, float(np.ptp(along)))
     rows = np.concatenate([signals[c].reshape(-1, signals[c].shape[-1]) for c in sorted(signals)])
@@ -107,10 +107,19 @@ def incidence(stepper: Stepper, wave: PlaneWave, pulse: Pulse) -> Incidence:
     for c in sorted(signals):
         starts[c] = total
         total += len(signals[c])
-    slow = np.zeros(3)
-    slow[[a, b]] = slowness[[a, b]]
-    e, h = (_entry(stepper, magnetic, starts, rows.shape[1], slow, d) for magnetic in (False, True))
-    return Incidence(np.ascontiguousarray(rows, dtype=np.float32), e, h, delay)
+    slow = slowness * (np.arange(3) != d)
+    entries = []
+    for magnetic in (False, True):
+        pieces = list(faces(stepper, magnetic))
+        row = np.concatenate([(starts[not magnetic, piece.source] + piece.source_index[d]).ravel() for piece in pieces])
+        delays = np.concatenate([sum(slow[k] * piece.place[k] for k in range(3)).ravel() for piece in pieces])
+        entries.append(entry(stepper, pieces, delays, row * rows.shape[1], np.ones((len(row), 1))))
+    return Incidence(np.ascontiguousarray(rows, dtype=np.float32), entries[0], entries[1], delay, 2 * delay)
+
+
+def corners(s: Structure) -> Floats:
+    """(3, 8) m of the box of total fields."""
+    return np.array(np.meshgrid(*zip(*box_corners(s), strict=True), indexing="ij")).reshape(3, -1)
 
 
 # --- the wave across the layers ----------------------------------------------------------
@@ -129,18 +138,26 @@ def _line(stepper: Stepper, c: int, d: int, magnetic: bool) -> tuple[Floats, Flo
     return stepper.ca[row, k].astype(float), stepper.cb[row, k].astype(float)
 
 
-def first_index(stepper: Stepper, wave: PlaneWave) -> float:
-    """Refractive index of the medium that the wave comes from.
+def outer_indices(stepper: Stepper, d: int, forward: bool) -> tuple[float, float]:
+    """Refractive indices of the media that waves along axis d come from and go to."""
+    cb = _line(stepper, (d + 1) % 3, d, False)[1]
+    first = 1 if forward else len(cb) - 2
+    one, other = (float(np.sqrt(stepper.dt / (EPS0 * cb[k]))) for k in (first, len(cb) - 1 - first))
+    return one, other
 
-    :raises ModelError: it is lossy; the wave is reflected as a whole.
+
+def first_index(stepper: Stepper, d: int, travels: Floats) -> float:
+    """Refractive index of the medium that waves in directions (waves, 3) come from.
+
+    :raises ModelError: it is lossy; a wave is reflected as a whole.
     """
-    ca, cb = _line(stepper, (wave.normal + 1) % 3, wave.normal, False)
-    first = 1 if wave.travels[wave.normal] > 0 else len(cb) - 2
-    if abs(ca[first] - 1) > 1e-6 or any(share[(wave.normal + 1) % 3, *_at(stepper, wave.normal, first)] > 0 for share in stepper.pole_shares):
+    forward = bool(travels[0, d] > 0)
+    ca, cb = _line(stepper, (d + 1) % 3, d, False)
+    first = 1 if forward else len(cb) - 2
+    if abs(ca[first] - 1) > 1e-6 or any(share[(d + 1) % 3, *_at(stepper, d, first)] > 0 for share in stepper.pole_shares):
         raise ModelError("the medium that it comes from takes power from it, so that it has no strength of its own; let it come from the other side", ("travels",))
-    index, last = (float(np.sqrt(stepper.dt / (EPS0 * cb[k]))) for k in (first, len(cb) - 1 - first))
-    slanted = index * float(np.hypot(*np.delete(wave.travels, wave.normal)))
-    if last <= slanted:
+    index, last = outer_indices(stepper, d, forward)
+    if last <= index * float(np.hypot(*np.delete(travels, d, axis=1).T).max()):
         raise ModelError(f"the wave is reflected as a whole: beyond {np.degrees(np.arcsin(last / index)):.1f}° from the normal, what clings to the surface "
                          "runs ahead of a pulse for ever; let it come less slanted", ("travels",))
     return index
@@ -171,7 +188,7 @@ def _sampled(stepper: Stepper, wave: PlaneWave, pulse: Pulse, delay: float, coun
     bins = np.flatnonzero(np.abs(spectrum) > FAINT * np.abs(spectrum).max())
     bins = bins[bins > 0]
     omega: Floats = np.asarray(2 * np.pi * bins / (count * dt), dtype=np.float64)
-    field = stratified(stepper, wave, omega)
+    field = stratified(stepper, wave.normal, np.tile(wave.travels, (len(omega), 1)), np.tile(wave.electric, (len(omega), 1)), omega)
     out = {}
     for (magnetic, c), values in field.items():
         half = np.exp(0.5j * omega * dt) if magnetic else 1.0
@@ -181,23 +198,25 @@ def _sampled(stepper: Stepper, wave: PlaneWave, pulse: Pulse, delay: float, coun
     return out
 
 
-def stratified(stepper: Stepper, wave: PlaneWave, omega: Floats) -> dict[tuple[bool, int], Complexes]:
-    """E (False, c) and H (True, c) phasors (frequencies, lines) along the wave's ``normal``, at x = 0 along the two others, for 1 V/m at the origin.
+def stratified(stepper: Stepper, d: int, travels: Floats, electric: Floats, omega: Floats) -> dict[tuple[bool, int], Complexes]:
+    """E (False, c) and H (True, c) phasors (waves, lines) along axis d, at x = 0 along the two others, of plane waves each with its own direction (waves, 3),
+    field (waves, 3) and frequency (waves,), for 1 V/m at the origin; all come from one side.
 
     Both kinds of polarisation obey I P = ΔV/Δ and Q V = ΔI/δ from line to line: V = E across the plane of incidence, I = H in it; or V = E in it and
     I = −H across it. (t, n, d) is right-handed, t along the transverse wave vector.
     """
-    s, dt, d = stepper.structure, stepper.dt, wave.normal
+    s, dt = stepper.structure, stepper.dt
     a, b = (d + 1) % 3, (d + 2) % 3
-    forward = wave.travels[d] > 0
+    forward = bool(travels[0, d] > 0)
     low, high = s.box
-    wave_number = first_index(stepper, wave) * omega / C0
-    k = wave_number[:, None] * wave.travels[[a, b]]
+    wave_number = outer_indices(stepper, d, forward)[0] * omega / C0
+    k = wave_number[:, None] * travels[:, [a, b]]
     cell = [float(np.mean(np.diff(s.lines[q][low[q]:high[q] + 1]))) for q in (a, b)]
     kappa_a, kappa_b = (2 / size * np.sin(k[:, q] * size / 2) for q, size in enumerate(cell))
     kappa = np.hypot(kappa_a, kappa_b)
-    oblique = bool(np.hypot(*wave.travels[[a, b]]) > 1e-9)
-    cos, sin = (kappa_a / np.maximum(kappa, 1e-30), kappa_b / np.maximum(kappa, 1e-30)) if oblique else (np.ones_like(omega), np.zeros_like(omega))
+    sine = np.hypot(travels[:, a], travels[:, b])
+    oblique = sine > 1e-9
+    cos, sin = (np.where(oblique, part / np.maximum(kappa, 1e-30), other)[:, None] for part, other in ((kappa_a, 1.0), (kappa_b, 0.0)))
     kappa = kappa[:, None]
     turn = np.exp(0.5j * omega * dt)[:, None]
 
@@ -222,25 +241,23 @@ def stratified(stepper: Stepper, wave: PlaneWave, omega: Floats) -> dict[tuple[b
     sign = 1.0 if forward else -1.0
     # The wave coming in has the phase of the physical one on the line nearest to the origin.
     middle = int(np.abs(s.lines[d][along]).argmin())
-    there = np.exp(-1j * wave_number * wave.travels[d] * s.lines[d][along][middle])
-    out: dict[tuple[bool, int], Complexes] = {}
+    there = np.exp(-1j * wave_number * travels[:, d] * s.lines[d][along][middle])
     # Unit vectors of the plane of incidence as the physical wave has them.
-    t = np.array([wave.travels[a], wave.travels[b]]) / max(float(np.hypot(*wave.travels[[a, b]])), 1e-30) if oblique else np.array([1.0, 0.0])
-    e_t, e_n = wave.electric[[a, b]] @ t, wave.electric[[a, b]] @ np.array([-t[1], t[0]])
-    e_p = e_t / wave.travels[d]  # its amplitude in the plane of incidence: E_t = E_p cos γ
+    t = [np.where(oblique, travels[:, q] / np.maximum(sine, 1e-30), other) for q, other in ((a, 1.0), (b, 0.0))]
+    e_t, e_n = electric[:, a] * t[0] + electric[:, b] * t[1], electric[:, b] * t[0] - electric[:, a] * t[1]
+    e_p = e_t / travels[:, d]  # its amplitude in the plane of incidence: E_t = E_p cos γ
     across = e_n * there / across_in[:, middle]
     # In the plane the vector's length is kept, as the scheme's wave makes a slightly other angle.
     ratio = np.abs(kappa[:, 0] * _admittance(z_in[:, 0], y_in[:, 0], float(steps[along][0])) / y_d[:, along][:, 0])
-    inside = np.sign(wave.travels[d]) * e_p * there / in_in[:, middle] / np.sqrt(1 + ratio**2)
+    inside = sign * e_p * there / in_in[:, middle] / np.sqrt(1 + ratio**2)
     v_n, i_t = across_v * across[:, None], sign * across_i * across[:, None]
     v_t, i_n = in_v * inside[:, None], sign * in_i * inside[:, None]
     v_n, i_t, v_t, i_n = (x[:, along] for x in (v_n, i_t, v_t, i_n))
     h_n = -i_n
-    e_d, h_d = -1j * kappa * h_n / y_d, 1j * kappa * v_n / z_d
-    c_, s_ = cos[:, None], sin[:, None]
-    out[False, a], out[False, b], out[False, d] = c_ * v_t - s_ * v_n, s_ * v_t + c_ * v_n, e_d
-    out[True, a], out[True, b], out[True, d] = c_ * i_t - s_ * h_n, s_ * i_t + c_ * h_n, h_d
-    return out
+    return {
+        (False, a): cos * v_t - sin * v_n, (False, b): sin * v_t + cos * v_n, (False, d): -1j * kappa * h_n / y_d,
+        (True, a): cos * i_t - sin * h_n, (True, b): sin * i_t + cos * h_n, (True, d): 1j * kappa * v_n / z_d,
+    }
 
 
 def _chain(p: Complexes, q: Complexes, steps: Floats, widths: Floats) -> tuple[Complexes, Complexes, Complexes]:
@@ -284,13 +301,24 @@ def _factor(y: Complexes) -> Complexes:
 # --- faces of the box -----------------------------------------------------------------------
 
 
-def _entry(stepper: Stepper, magnetic: bool, starts: dict[tuple[bool, int], int], samples: int, slow: Floats, d: int) -> Entry:
+@dataclass(frozen=True)
+class Piece:
+    """Places (n, m) of one side of the box where something is added: flat ``number``, ``weight``, the component ``source`` of the other field that it takes, at
+    the nodes ``source_index`` and in m at ``place``, three arrays each."""
+
+    number: Longs
+    weight: Floats
+    source: int
+    source_index: list[Any]
+    place: list[Floats]
+
+
+def faces(stepper: Stepper, magnetic: bool) -> Iterator[Piece]:
     """Corrections of E on the faces, by incident H half a cell outside; or of H there, by incident E on the faces."""
     s = stepper.structure
     low, high = s.box
     nodes = (3, *(n + 1 for n in s.shape))
     middles = [0.5 * (line[1:] + line[:-1]) for line in s.lines]
-    at, rows, delays, weights = [], [], [], []
     for p in range(3):
         q, r = (p + 1) % 3, (p + 2) % 3
         steps = np.diff(s.lines[p])
@@ -309,21 +337,25 @@ def _entry(stepper: Stepper, magnetic: bool, starts: dict[tuple[bool, int], int]
                 place[p] = np.full_like(place[along], s.lines[p][node] if magnetic else middles[p][outside])  # of what is added
                 i, j, k_ = index
                 coefficient = stepper.db[stepper.rows_h[c, i, j], k_] if magnetic else stepper.cb[stepper.rows_e[c, i, j], k_]
-                weights.append((side * sign * coefficient / (steps[outside] if magnetic else widths[node])).ravel())
-                at.append(np.ravel_multi_index((np.full_like(i, c), i, j, k_), nodes).ravel())
-                line = index[d].copy()
-                if p == d:
-                    line[:] = node if magnetic else outside
-                rows.append((starts[not magnetic, source] + line).ravel())
-                delays.append(sum(slow[k] * place[k] for k in range(3)).ravel())
-    number, row, delay, weight = (np.concatenate(x) for x in (at, rows, delays, weights))
-    _, slab, own, _ = np.unravel_index(number, nodes)
+                weight = side * sign * coefficient / (steps[outside] if magnetic else widths[node])
+                of = list(index)
+                of[p] = np.full_like(index[p], node if magnetic else outside)
+                yield Piece(np.ravel_multi_index((np.full_like(i, c), i, j, k_), nodes), weight, source, of, place)
+
+
+def entry(stepper: Stepper, pieces: list[Piece], delay: Floats, base: Longs, shares: Floats, some: NDArray[np.bool_] | None = None) -> Entry:
+    """What pieces add, ``delay`` (n,) s after the signals from ``base`` (n,) on, in ``shares`` (n, signals); at ``some`` (n,) of their places, or all."""
+    s = stepper.structure
+    number, weight = (np.concatenate([getattr(piece, what).ravel() for piece in pieces]) for what in ("number", "weight"))
+    _, slab, own, _ = np.unravel_index(number, (3, *(n + 1 for n in s.shape)))
     flat_row = slab * (s.shape[1] + 1) + own
     order = np.lexsort((number, flat_row))
-    number, row, delay, weight = number[order], row[order], delay[order], weight[order]
-    position = EARLY - delay / stepper.dt
+    if some is not None:
+        order = order[some[order]]
+    position = EARLY - delay[order] / stepper.dt
     whole = np.floor(position + 1e-9)
     t = position - whole
     taps = np.column_stack((-t * (t - 1) * (t - 2) / 6, (t + 1) * (t - 1) * (t - 2) / 2, -(t + 1) * t * (t - 2) / 2, (t + 1) * t * (t - 1) / 6))
     first = np.searchsorted(flat_row[order], np.arange((s.shape[0] + 1) * (s.shape[1] + 1) + 1))
-    return Entry(stepper.flat_number(number), first.astype(np.int64), row * samples, whole.astype(np.int64) - 1, (taps * weight[:, None]).astype(np.float32))
+    return Entry(stepper.flat_number(number[order]), first.astype(np.int64), base[order], whole.astype(np.int64) - 1,
+                 (taps * weight[order, None]).astype(np.float32), np.ascontiguousarray(shares[order], dtype=np.float32))

@@ -170,14 +170,18 @@ def _branches(
 
 @njit(fastmath=FAST, cache=True, boundscheck=False)  # type: ignore[untyped-decorator]
 def _enter(
-    f: Any, q0: int, q1: int, at: Any, first: Any, base: Any, shift: Any, taps: Any, signals: Any, samples: int, n: int,
+    f: Any, q0: int, q1: int, at: Any, first: Any, base: Any, shift: Any, taps: Any, shares: Any, signals: Any, samples: int, n: int,
 ) -> None:  # pragma: no cover - compiled
     """What an incident wave adds to rows q0 to q1 in step n: four taps on its signals, see :mod:`heron.engines.transient.incidence`."""
+    each = shares.shape[1]
     for m in range(first[q0], first[q1]):
         t = n + shift[m]
         if 0 <= t < samples - 3:
-            p = base[m] + t
-            f[at[m]] += taps[m, 0] * signals[p] + taps[m, 1] * signals[p + 1] + taps[m, 2] * signals[p + 2] + taps[m, 3] * signals[p + 3]
+            p, total = base[m] + t, np.float32(0.0)
+            for r in range(each):
+                total += shares[m, r] * (taps[m, 0] * signals[p] + taps[m, 1] * signals[p + 1] + taps[m, 2] * signals[p + 2] + taps[m, 3] * signals[p + 3])
+                p += samples
+            f[at[m]] += total
 
 
 @njit(fastmath=FAST, cache=True, boundscheck=False, pipeline_class=Apart)  # type: ignore[untyped-decorator]

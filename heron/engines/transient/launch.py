@@ -263,7 +263,7 @@ def launched(stepper: Stepper, g: Gate, mode: int, pulse: Pulse, start: float) -
             raise ModelError("its mode begins to travel so near to the band that its pulse does not end; begin the band higher", ("centre",))
         count = next_fast_len(2 * count)
     e, h = (_entry(stepper, p, magnetic, family, rows.shape[1]) for magnetic in (False, True))
-    return Incidence(np.ascontiguousarray(rows, dtype=np.float32), e, h, delay)
+    return Incidence(np.ascontiguousarray(rows, dtype=np.float32), e, h, delay, 2 * delay)
 
 
 def _signals(family: Family, pulse: Pulse, delay: float, count: int, start: float, dt: float) -> Floats:
@@ -321,4 +321,5 @@ def _entry(stepper: Stepper, p: Aperture, magnetic: bool, family: Family, sample
     first = np.searchsorted(flat_row[order], np.arange((s.shape[0] + 1) * (s.shape[1] + 1) + 1))
     taps = np.zeros((len(order), 4), dtype=np.float32)
     taps[:, 1] = factor[order]
-    return Entry(stepper.flat_number(number[order]), first.astype(np.int64), signal[order] * samples, np.full(len(order), EARLY - 1), taps)
+    begin, shift, shares = signal[order] * samples, np.full(len(order), EARLY - 1), np.ones((len(order), 1), dtype=np.float32)
+    return Entry(stepper.flat_number(number[order]), first.astype(np.int64), begin, shift, taps, shares)

@@ -28,10 +28,12 @@ SPARE = 16         # more points of the rule over the polar angle, in each of it
 
 
 class Wave(NamedTuple):
-    """A plane wave that leaves: its direction in rad, its E (θ, φ components) in V/m at the origin, and the relative admittance of its medium."""
+    """Plane waves that leave: the numbers ``of`` (n,) those they come from, directions (n,) in rad, E (n, 2) of θ and φ components in V/m at the origin, and
+    the relative admittance of their medium."""
 
-    theta: float
-    phi: float
+    of: NDArray[np.int64]
+    theta: Floats
+    phi: Floats
     field: Complexes
     admittance: float
 
@@ -122,26 +124,29 @@ class Stack:
         return out
 
     def leaving(self, travels: Floats, electric: Floats) -> list[Wave]:
-        """What becomes of a wave of 1 V/m without anything but the layers: what is reflected, and what goes on, where it reaches a far field."""
-        theta, phi = float(np.arccos(np.clip(-travels[2], -1, 1))), float(np.arctan2(-travels[1], -travels[0]))
-        along_theta = np.array([np.cos(theta) * np.cos(phi), np.cos(theta) * np.sin(phi), -np.sin(theta)])
-        along_phi = np.array([-np.sin(phi), np.cos(phi), 0.0])
-        below = bool(travels[2] > 0)
+        """What becomes of waves (q, 3) of 1 V/m from one side without anything but the layers: what is reflected, and what goes on, where it reaches a far field."""
+        theta, phi = np.arccos(np.clip(-travels[:, 2], -1, 1)), np.arctan2(-travels[:, 1], -travels[:, 0])
+        along_theta = np.column_stack((np.cos(theta) * np.cos(phi), np.cos(theta) * np.sin(phi), -np.sin(theta)))
+        along_phi = np.column_stack((-np.sin(phi), np.cos(phi), np.zeros_like(phi)))
+        below = bool(travels[0, 2] > 0)
         first, admittance = self.outer(below)
+        e_theta, e_phi = (electric * along_theta).sum(axis=1), (electric * along_phi).sum(axis=1)
+        if len(self.epsilon) == 1:
+            return [Wave(np.arange(len(theta)), np.pi - theta, phi + np.pi, np.column_stack((e_theta, -e_phi)).astype(complex), admittance)]
         sine = first * np.sin(theta)
-        transverse = np.array([sine * 2 * np.pi * self.frequency / C0])
-        out = []
-        amplitude = {True: complex(-electric @ along_theta * admittance / ETA0), False: complex(electric @ along_phi)}
+        transverse = sine * 2 * np.pi * self.frequency / C0
+        amplitude = {True: -e_theta * admittance / ETA0, False: e_phi}
         found = {magnetic: self._waves(transverse, below, magnetic) for magnetic in (True, False)}
-        alone = len(self.epsilon) == 1
-        for reflected in (False,) if alone else (True, False):
+        out = []
+        for reflected in (True, False):
             side = below if reflected else not below
             index, own = self.outer(side)
-            if not index or (index <= sine and not reflected and not alone):
+            far = np.flatnonzero((index > sine) | reflected) if index else np.zeros(0, dtype=int)
+            if not len(far):
                 continue
-            h, e = (amplitude[m] * (w.back[0, 0] if reflected else w.onward[-1, 0] * np.exp(1j * w.kz[-1, 0] * w.begin[-1])) for m, w in found.items())
-            polar = float(np.arcsin(sine / index))
-            out.append(Wave(np.pi - polar if side else polar, phi + np.pi, np.array([-h * ETA0 / own, -e]), own))
+            h, e = (amplitude[m] * (w.back[0] if reflected else w.onward[-1] * np.exp(1j * w.kz[-1] * w.begin[-1])) for m, w in found.items())
+            polar = np.arcsin(np.minimum(sine[far] / index, 1.0))
+            out.append(Wave(far, np.pi - polar if side else polar, phi[far] + np.pi, np.column_stack((-h * ETA0 / own, -e))[far], own))
         return out
 
 

@@ -9,6 +9,7 @@ import numpy as np
 import xarray as xr
 
 from heron.engines.transient import layered, radiation, records
+from heron.engines.transient.beams import Rays, kept_rays
 from heron.engines.transient.dataset import with_records
 from heron.engines.transient.incidence import PlaneWave
 from heron.engines.transient.pulse import pulse_of
@@ -21,8 +22,8 @@ from heron.quantities.constants import C0
 
 
 def scattered(s: Structure, model: Evaluated, feeds: list[Any], z0: Floats, frequency: Floats, recorder: Recorder, runs: list[PulseRun],
-              waves: list[PlaneWave], delays: list[float]) -> xr.Dataset:
-    """One run for each wave. ``s`` (frequency, port, port_in) holds what leaves the ports, √W for 1 V/m; fields are total inside the box."""
+              waves: list[PlaneWave], rays: list[Rays], delays: list[float]) -> xr.Dataset:
+    """One run for each wave, made up of ``rays``. ``s`` (frequency, port, port_in) holds what leaves the ports, √W for 1 V/m; fields are total inside the box."""
     plan, pulse, late = model.plan, pulse_of(model.plan), np.array(delays)
 
     def per_volt(f: Floats) -> Complexes:
@@ -81,6 +82,9 @@ def scattered(s: Structure, model: Evaluated, feeds: list[Any], z0: Floats, freq
             "walls": np.concatenate(s.inner).tolist(),
         },
     )
+    for number, own in enumerate(rays):
+        if own.waist:
+            out = out.assign(kept_rays(own, number))
     if media:
         out = out.assign(media).assign(scattered_below=(("frequency", "port_in"), by_side[1], power))
     return with_records(out, s, recorder, runs, e, h, lambda f: per_volt(f)[:, :, None] * np.eye(lights), plan)

@@ -35,7 +35,7 @@ def aligned(length: int, shift: int = 0) -> NDArray[np.float32]:
     return room[first:first + length]
 
 
-NO_ENTRY = (*(np.zeros(0, dtype=np.int64) for _ in range(4)), np.zeros((0, 4), dtype=np.float32))
+NO_ENTRY = (*(np.zeros(0, dtype=np.int64) for _ in range(4)), np.zeros((0, 4), dtype=np.float32), np.zeros((0, 1), dtype=np.float32))
 DARK = (NO_ENTRY, NO_ENTRY, np.zeros(0, dtype=np.float32), 0)  # no wave is let in
 
 
