@@ -42,8 +42,8 @@ def look(document: dict[str, Any], **overrides: str) -> Examination:
     return examine(load_document(document), overrides)
 
 
-def solve(document: dict[str, Any], **overrides: str) -> xr.Dataset:
-    examination = look(document, **overrides)
+def solve(document: dict[str, Any], empty: bool = False, **overrides: str) -> xr.Dataset:
+    examination = examine(load_document(document), overrides, empty=empty)
     assert examination.sound, examination.errors
     return ENGINES[examination.engine].solve(examination.model, examination.discretisation)
 

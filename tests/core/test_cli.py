@@ -82,7 +82,7 @@ def test_benchmark_of_the_time_domain_kernels_reports_ratios() -> None:
     from benchmarks.transient import run as bench
 
     row = bench((40,), 1)[0]
-    assert {"cells", "mcells_per_s", "triad_gb_per_s", "roofline_ratio", "layers_ratio", "records_ratio", "light_ratio", "poles_ratio", "mode_ratio"} == row.keys()
+    assert {"cells", "mcells_per_s", "triad_gb_per_s", "roofline_ratio", "layers_ratio", "records_ratio", "light_ratio", "poles_ratio", "mode_ratio", "beam_ratio"} == row.keys()
     assert row["cells"] == 64000
     assert row["roofline_ratio"] == pytest.approx(row["mcells_per_s"] * 72e-3 / row["triad_gb_per_s"], rel=1e-6)
 

@@ -201,7 +201,7 @@ def _beam(stepper: Stepper, wave: Beam, rays: Rays, pulse: Pulse) -> Incidence:
         bright = np.abs(part).max(axis=1) > FAINT_PLACE * np.abs(shares).max()
         out.append(entry(stepper, own, after, np.zeros(size, dtype=np.int64), part / (1.0 if magnetic else ETA0), bright))
         first += size
-    return Incidence(np.ascontiguousarray(rows, dtype=np.float32), out[0], out[1], delay, passes)
+    return Incidence(np.ascontiguousarray(rows.T[None], dtype=np.float32), out[0], out[1], delay, passes)
 
 
 def _summed(piece: Piece, lines: Complexes, level: Complexes, wave_vectors: Floats, normal: int) -> Complexes:

@@ -63,7 +63,7 @@ def plane_wave(step: Any, layered: bool = False) -> PlaneWave:
 @dataclass
 class Entry:
     """What the faces of the box add after each half step: ``at`` flat numbers into a field in the order of their rows, ``first`` (rows + 1,) where each row's
-    begin, four ``taps`` (n, 4) on the samples from ``base`` + step + ``shift`` of as many signals, one after another, as there are ``shares`` (n, signals)."""
+    begin, four ``taps`` (n, 4) on the samples ``step`` + ``shift`` of the signals that begin at ``base`` and are mixed by ``shares`` (n, signals)."""
 
     at: Longs
     first: Longs
@@ -75,7 +75,7 @@ class Entry:
 
 @dataclass
 class Incidence:
-    """A wave let in: ``signals`` (rows, samples), and what is added to E and to H; ``delay`` in s of its pulse at the origin, ``passes`` s after its beginning."""
+    """A wave let in: ``signals`` (rows, samples, those mixed at a place), and what is added to E and to H; ``delay`` in s of its pulse at the origin, ``passes`` s after its beginning."""
 
     signals: NDArray[np.float32]
     e: Entry
@@ -114,7 +114,7 @@ def incidence(stepper: Stepper, wave: PlaneWave, pulse: Pulse) -> Incidence:
         row = np.concatenate([(starts[not magnetic, piece.source] + piece.source_index[d]).ravel() for piece in pieces])
         delays = np.concatenate([sum(slow[k] * piece.place[k] for k in range(3)).ravel() for piece in pieces])
         entries.append(entry(stepper, pieces, delays, row * rows.shape[1], np.ones((len(row), 1))))
-    return Incidence(np.ascontiguousarray(rows, dtype=np.float32), entries[0], entries[1], delay, 2 * delay)
+    return Incidence(np.ascontiguousarray(rows[:, :, None], dtype=np.float32), entries[0], entries[1], delay, 2 * delay)
 
 
 def corners(s: Structure) -> Floats:

@@ -174,13 +174,15 @@ def _enter(
 ) -> None:  # pragma: no cover - compiled
     """What an incident wave adds to rows q0 to q1 in step n: four taps on its signals, see :mod:`heron.engines.transient.incidence`."""
     each = shares.shape[1]
+    flat = shares.reshape(-1)
     for m in range(first[q0], first[q1]):
         t = n + shift[m]
         if 0 <= t < samples - 3:
-            p, total = base[m] + t, np.float32(0.0)
-            for r in range(each):
-                total += shares[m, r] * (taps[m, 0] * signals[p] + taps[m, 1] * signals[p + 1] + taps[m, 2] * signals[p + 2] + taps[m, 3] * signals[p + 3])
-                p += samples
+            one, two, three, four = taps[m, 0], taps[m, 1], taps[m, 2], taps[m, 3]
+            p, q, total = U(base[m] + t * each), U(m * each), np.float32(0.0)
+            a, b, c, length = p + U(each), p + U(2 * each), p + U(3 * each), U(each)
+            for r in range(NONE, length):
+                total += flat[q + r] * (one * signals[p + r] + two * signals[a + r] + three * signals[b + r] + four * signals[c + r])
             f[at[m]] += total
 
 

@@ -263,7 +263,7 @@ def launched(stepper: Stepper, g: Gate, mode: int, pulse: Pulse, start: float) -
             raise ModelError("its mode begins to travel so near to the band that its pulse does not end; begin the band higher", ("centre",))
         count = next_fast_len(2 * count)
     e, h = (_entry(stepper, p, magnetic, family, rows.shape[1]) for magnetic in (False, True))
-    return Incidence(np.ascontiguousarray(rows, dtype=np.float32), e, h, delay, 2 * delay)
+    return Incidence(np.ascontiguousarray(rows[:, :, None], dtype=np.float32), e, h, delay, 2 * delay)
 
 
 def _signals(family: Family, pulse: Pulse, delay: float, count: int, start: float, dt: float) -> Floats:
