@@ -2,9 +2,9 @@
 
 Interleaved repeats, best of each, in one process: ratios, not absolute times. ``roofline_ratio`` is cells/s × 72 bytes
 (six fields read and written, six coefficients) over the triad's bytes/s; ``layers_ratio`` and ``records_ratio`` compare the
-rate with ten absorbing layers on each wall, and with a Huygens box at 30 frequencies, with the bare one; ``light_ratio`` and ``poles_ratio`` that
-with an oblique plane wave let in through a box of 0.6 of each side (``beam_ratio`` with a Gaussian beam), and with a medium of two poles in a tenth of the cells; ``mode_ratio`` that with the
-mode of a guide of half the sides let in, absorbed in its case and looked for.
+rate with ten absorbing layers on each wall, and with a Huygens box at 30 frequencies, with the bare one; ``light_ratio``, ``beam_ratio`` and
+``poles_ratio`` that with an oblique plane wave or a Gaussian beam let in through a box of 0.6 of each side, and with a medium of two poles in a tenth of
+the cells; ``mode_ratio`` that with the mode of a guide of half the sides let in, absorbed in its case and looked for.
 """
 
 from __future__ import annotations

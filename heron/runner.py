@@ -62,8 +62,8 @@ def summarise(examination: Examination, results: xr.Dataset, wall: float) -> dic
         "warnings": [p.message for p in examination.problems if p.level == "look"],
         "captures": [c.name for c in examination.model.captures if c is not None],
         "absorbed_w": {name: power.tolist() for name, power in currents.absorbed(results).items()},
-        "power_flux": {c.name: [{"frequency_hz": float(results["frequency"].values[i]), "power_w": power_through(examination.model, results, i, c)}
-                                for i in pattern_indices(examination, results)] for c in examination.model.captures if c is not None and c.kind == "power_flux"},
+        "power_flux": {c.name: [_flux(examination.model, results, i, c) for i in pattern_indices(examination, results)]
+                       for c in examination.model.captures if c is not None and c.kind == "power_flux"},
         **own,
     }
 
@@ -110,6 +110,20 @@ def power_through(model: Evaluated, results: xr.Dataset, index: int, capture: An
     """W through the rectangle of a capture, under the drive."""
     points = capture_points(capture, frame_matrix(build_frames(model, []), capture.frame))
     return near.flux(points, (int(capture.counts[0]), int(capture.counts[1])), *near.near_field(results, index, points))
+
+
+def _flux(model: Evaluated, results: xr.Dataset, index: int, capture: Any) -> dict[str, float]:
+    power, offered = power_through(model, results, index, capture), source_power(results, index)
+    share = {"share_of_source": power / offered} if np.isfinite(offered) else {}
+    return {"frequency_hz": float(results["frequency"].values[index]), "power_w": power, **share}
+
+
+def source_power(results: xr.Dataset, index: int) -> float:
+    """W that the sources offer under the drive: what feeds have available, or all of the beams; infinite where a plane wave is among them."""
+    drive = np.abs(results["drive"].values) ** 2
+    if not scattering.lit(results):
+        return float(drive.sum() / 2)
+    return float(sum(level * scattering.beam_power(results, n)[index] for n, level in enumerate(drive)))
 
 
 def with_fields(examination: Examination, results: xr.Dataset) -> xr.Dataset:

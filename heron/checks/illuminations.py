@@ -8,7 +8,9 @@ from typing import Any
 import numpy as np
 
 from heron.checks.problems import Problem
-from heron.engines.transient.incidence import box_corners, plane_wave
+from heron.engines.transient.beams import Beam, light_of, ray_bounds, rays_of
+from heron.engines.transient.incidence import box_corners, corners
+from heron.engines.transient.pulse import pulse_of
 from heron.engines.transient.radiation import within
 from heron.engines.transient.structure import Structure, layers_of
 from heron.errors import HeronError
@@ -17,6 +19,8 @@ from heron.geometry.build import build_frames, frame_matrix
 from heron.geometry.places import POINTS, TIME_POINTS, capture_points
 from heron.model import Evaluated
 from heron.model.substances import media_of
+from heron.quantities import engineering
+from heron.quantities.constants import C0
 
 
 def illumination_problems(model: Evaluated) -> Iterator[Problem]:
@@ -30,7 +34,7 @@ def illumination_problems(model: Evaluated) -> Iterator[Problem]:
             yield Problem("error", "invalid", f"“{light.name}” is already the name of illumination {names[light.name] + 1}; name them differently", path=(*here, "name"))
         names[light.name] = i
         try:
-            plane_wave(light, bool(model.document.surround.layers))
+            light_of(light, bool(model.document.surround.layers))
         except HeronError as error:
             yield Problem("error", "invalid", error.message, path=error.within(*here).path)
         if light.amplitude < 0:
@@ -81,6 +85,30 @@ def first_media(model: Evaluated, geometry: Geometry, discretisation: Any) -> li
         elif np.sqrt(np.real(first)) * np.hypot(way[0], way[1]) >= np.sqrt(max(np.real(last), 1e-9)) and np.imag(last) == 0:
             out.append(Problem("error", "invalid", "the layers reflect this wave as a whole: what clings to their surface runs ahead of a pulse for ever",
                                "let it come less slanted", ("illuminations", i, "travels")))
+    return out
+
+
+def beams_in_box(model: Evaluated, geometry: Geometry, discretisation: Any) -> list[Problem]:
+    """Beams that are narrower than any, or that no sum of plane waves from one side makes."""
+    layers, media, out = layers_of(model), media_of(model)[0], []
+    for i, light in enumerate(model.illuminations):
+        try:
+            wave = light_of(light, bool(layers)) if light is not None else None
+        except HeronError:
+            continue  # said already
+        if not isinstance(wave, Beam):
+            continue
+        rising = wave.travels[2] > 0 and layers and np.isinf(layers[-1][1])
+        index = float(np.sqrt(media[layers[-1][0]].epsilon(model.plan.f_start)[0].real)) if rising else 1.0
+        longest = C0 / model.plan.f_start / index
+        if wave.waist < longest / 2:
+            out.append(Problem("error", "invalid", f"no beam is narrower than half a wavelength, {engineering(longest / 2, 'm', 3)} at the start of the band",
+                               "make its radius larger, or begin the band higher", ("illuminations", i, "waist")))
+            continue
+        try:
+            rays_of(wave, *ray_bounds(wave, corners(discretisation.structure), pulse_of(model.plan), float(model.plan.f_start), index))
+        except HeronError as error:
+            out.append(Problem("error", "invalid", error.message, path=error.within("illuminations", i).path))
     return out
 
 

@@ -11,7 +11,7 @@ import psutil
 
 from heron.checks.captures import LEAST_LEVEL_DB, capture_problems, only_in_time, whole
 from heron.checks.grids import GRID_CHECKS
-from heron.checks.illuminations import first_media, illumination_problems, layer_problems, looked_across
+from heron.checks.illuminations import beams_in_box, first_media, illumination_problems, layer_problems, looked_across
 from heron.checks.openings import opening_problems, ports_of
 from heron.checks.problems import Path, Problem
 from heron.engines import ENGINES, Forecast
@@ -309,7 +309,7 @@ def _thickness(model: Evaluated, geometry: Geometry, discretisation: Any) -> lis
 
 
 CHECKS: dict[str, list[Callable[[Evaluated, Geometry, Any], list[Problem]]]] = {
-    "moments": [_near_misses, _shared_places, _thickness, only_in_time], "transient": [*GRID_CHECKS, first_media, looked_across],
+    "moments": [_near_misses, _shared_places, _thickness, only_in_time], "transient": [*GRID_CHECKS, first_media, beams_in_box, looked_across],
 }
 
 

@@ -13,8 +13,9 @@ from django.http import HttpResponse
 
 from heron.checks import Examination, examine
 from heron.engines.transient.apertures import Aperture
+from heron.engines.transient.beams import Beam, light_of
 from heron.engines.transient.cut import cut
-from heron.engines.transient.incidence import box_corners, plane_wave
+from heron.engines.transient.incidence import box_corners
 from heron.engines.transient.pulse import pulse_of
 from heron.engines.transient.structure import Structure, fill, layers_of
 from heron.engines.transient.study import study
@@ -29,6 +30,7 @@ from heron.geometry.tessellate import shapes
 from heron.materials import Medium, fit_table
 from heron.model import Evaluated, load_document
 from heron.model.substances import conducting, conductors_of, media_of
+from heron.quantities.constants import C0
 from heron.quantities.units import si_symbol
 from server.errors import Problem, not_found
 from server.packets import packet
@@ -62,7 +64,7 @@ def examination_view(e: Examination, have: set[str] | None = None) -> dict[str, 
         "joints": [asdict(j) for j in mesh.joints] if mesh else [],
         "nodes": mesh.nodes.round(9).tolist() if mesh else [],
         "ground": e.model.surround.height if e.model.surround and e.model.surround.kind == "ground" else None,
-        "illuminations": [_arrow(light) for light in e.model.illuminations],
+        "illuminations": [_arrow(e, light) for light in e.model.illuminations],
         "captures": [_capture(e, c) for c in e.model.captures],
         "layers": [{"material": name, "top": top} for name, _, top in layers_of(e.model) if np.isfinite(top)] if e.model.surround else [],
         "frames": [{"name": n, "matrix": m.ravel().tolist()} for n, m in build_frames(e.model, []).items() if n],
@@ -93,13 +95,20 @@ def _grid(e: Examination) -> dict[str, Any] | None:
     }
 
 
-def _arrow(light: Any) -> dict[str, Any] | None:
-    """Which way a wave travels and its electric field points, unit vectors; ``None`` for one that cannot be evaluated."""
+def _arrow(e: Examination, light: Any) -> dict[str, Any] | None:
+    """Which way a wave travels and its electric field points, unit vectors, and of a beam its focus, its waist and how far from there it is √2 times as wide in the
+    middle of the band, in m; ``None`` for one that cannot be evaluated."""
     try:
-        wave = plane_wave(light) if light is not None else None
+        wave = light_of(light) if light is not None else None
     except HeronError:
         return None
-    return wave and {"name": light.name, "travels": wave.travels.tolist(), "electric": wave.electric.tolist()}
+    if wave is None:
+        return None
+    beam = None
+    if isinstance(wave, Beam) and e.model.plan is not None:
+        depth = np.pi * wave.waist**2 * (e.model.plan.f_start + e.model.plan.f_stop) / 2 / C0
+        beam = {"focus": wave.focus.tolist(), "waist": wave.waist, "depth": float(depth)}
+    return {"name": light.name, "travels": wave.travels.tolist(), "electric": wave.electric.tolist(), "beam": beam}
 
 
 def _opening(s: Structure, p: Aperture) -> dict[str, Any]:

@@ -35,6 +35,14 @@ def test_from_an_empty_sheet_to_a_cross_section(page: Page) -> None:
     expect(page.get_by_role("button", name="Solve")).to_be_disabled()
     set_token(page, "Plane wave electric 0", "1")
 
+    # A beam narrower than any is refused as well.
+    add(page, "Feeds", "Gaussian beam")
+    set_token(page, "Gaussian beam waist", "60 mm")
+    expect(page.get_by_text(re.compile("narrower than half a wavelength")).first).to_be_visible()
+    page.locator("body").press("Control+z")
+    page.locator("body").press("Control+z")
+    expect(page.get_by_text("narrowest at")).to_have_count(0)
+
     # A box that would cut the ball is refused, and says what to do.
     set_token(page, "Surround box", "1 mm")
     expect(page.get_by_text(re.compile("does not clear the model")).first).to_be_visible()

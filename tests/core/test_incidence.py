@@ -8,7 +8,7 @@ import numpy as np
 import pytest
 from tmm import coh_tmm
 
-from heron.engines.transient.beams import Beam, beam_rays, let_in
+from heron.engines.transient.beams import beam_rays, let_in
 from heron.engines.transient.incidence import PlaneWave, incidence, stratified
 from heron.engines.transient.pulse import pulse_for
 from heron.engines.transient.stepper import Stepper

@@ -134,21 +134,23 @@ def rays_of(wave: PlaneWave, reach: float, lowest: float, highest: float) -> Ray
     return part
 
 
-def reach_of(wave: PlaneWave, at: Floats, longest: float) -> float:
-    """From the axis of a beam to where the next that its sum repeats may begin, m: beyond all of the places ``at`` (3, n), whatever its radius there."""
+def ray_bounds(wave: PlaneWave, at: Floats, pulse: Pulse, f_start: float, index: float) -> tuple[float, float, float]:
+    """How far from the axis of a beam the next that its sum repeats may begin, m: beyond all of the places ``at`` (3, n), whatever its radius there; and the
+    wave numbers, rad/m, for which it must hold, in a medium of refractive ``index``."""
+    longest, shortest = C0 / index / f_start, C0 / index / pulse.highest
     if not isinstance(wave, Beam):
-        return 0.0
+        return 0.0, 2 * np.pi / longest, 2 * np.pi / shortest
     away = at - wave.focus[:, None]
     depth = wave.travels @ away
     aside = np.linalg.norm(away - np.outer(wave.travels, depth), axis=0)
     radius = wave.waist * np.sqrt(1 + (depth * longest / (np.pi * wave.waist**2)) ** 2)
-    return float(aside.max() + FAR * radius.max())
+    return float(aside.max() + FAR * radius.max()), 2 * np.pi / longest, 2 * np.pi / shortest
 
 
 def beam_rays(stepper: Stepper, wave: PlaneWave, pulse: Pulse, f_start: float) -> Rays:
     """The rays of a wave that a box is let into, in the medium it comes from."""
     index = first_index(stepper, wave.normal, wave.travels[None])
-    return rays_of(wave, reach_of(wave, corners(stepper.structure), C0 / index / f_start), 2 * np.pi * f_start * index / C0, 2 * np.pi * pulse.highest * index / C0)
+    return rays_of(wave, *ray_bounds(wave, corners(stepper.structure), pulse, f_start, index))
 
 
 def let_in(stepper: Stepper, wave: PlaneWave, rays: Rays, pulse: Pulse) -> Incidence:

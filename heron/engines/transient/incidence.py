@@ -75,7 +75,8 @@ class Entry:
 
 @dataclass
 class Incidence:
-    """A wave let in: ``signals`` (rows, samples, those mixed at a place), and what is added to E and to H; ``delay`` in s of its pulse at the origin, ``passes`` s after its beginning."""
+    """A wave let in: ``signals`` (rows, samples, those mixed at a place), and what is added to E and to H; ``delay`` in s of its pulse at the origin or the
+    focus, and ``passes`` in s, after which the pulse only has its own length to go."""
 
     signals: NDArray[np.float32]
     e: Entry

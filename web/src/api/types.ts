@@ -48,14 +48,16 @@ export interface Examination {
   shapes: Shape[]; feeds: ([number, number, number] | null)[]; loads: ([number, number, number] | null)[];
   joints: { point: [number, number, number]; parts: string[] }[]; nodes: [number, number, number][]; ground: number | null;
   captures: ({ name: string; kind: string; points: [number, number, number][] } | null)[];
-  /** Unit vectors: which way each wave travels, and its electric field. */
-  illuminations: ({ name: string; travels: [number, number, number]; electric: [number, number, number] } | null)[];
+  illuminations: (Illumination | null)[];
   layers: { material: string; top: number }[];
   frames: { name: string; matrix: number[] }[];
   problems: Finding[];
   forecast: { engine: string; size: number; what: string; memory_bytes: number; seconds: number; solves: number } | null;
   engine: string; engine_reason: string; band: [number, number] | null;
 }
+
+/** Unit vectors: which way a wave travels, and its electric field; of a beam, where it is narrowest, its radius there, and how far on it is √2 times as wide. */
+export interface Illumination { name: string; travels: [number, number, number]; electric: [number, number, number]; beam: { focus: [number, number, number]; waist: number; depth: number } | null }
 
 export interface FarFigures {
   frequency_hz: number; directivity_dbi: number; gain_dbi: number; realized_gain_dbi: number; radiation_efficiency: number;
@@ -73,7 +75,7 @@ export type RunKind = "driven" | "lit" | "empty";
 export interface Sweep {
   kind: RunKind;
   frequency_hz: number[]; solved: boolean[]; /** Whether layers go through it. */ layered?: boolean; /** Where the waves of a lit run come from; none of a driven one. */ illuminations: { name: string; theta_deg: number; phi_deg: number }[]; ports: number[]; z0_ohm: number[]; power_share: Record<string, (number | null)[]>; badges: Record<string, Badges>;
-  absorbed_share: Record<string, (number | null)[]>; power_flux: Record<string, { frequency_hz: number; power_w: number }[]>; surfaces: string[]; traces: string[]; wires: boolean;
+  absorbed_share: Record<string, (number | null)[]>; power_flux: Record<string, { frequency_hz: number; power_w: number; /** None of a plane wave. */ share_of_source?: number }[]>; surfaces: string[]; traces: string[]; wires: boolean;
   far_field: FarFigures[]; captures: { name: string; kind: string }[]; errors: { s: number | null; gain_db: number | null; minimum_db: number | null; basis: string };
 }
 /** dBsm against the angle from +z all round. */

@@ -2,7 +2,7 @@ import { Html, Line } from "@react-three/drei";
 import { useThree } from "@react-three/fiber";
 import { useEffect, useMemo } from "react";
 import { CatmullRomCurve3, CurvePath, DoubleSide, FrontSide, LineCurve3, TubeGeometry, Vector3 } from "three";
-import type { Examination, Grid, Shape, Step } from "../api/types";
+import type { Examination, Grid, Illumination, Shape, Step } from "../api/types";
 import { color } from "../app/theme";
 import { useBench } from "../features/bench/model";
 import { quantity } from "../format";
@@ -49,7 +49,7 @@ export function Structure({ examination, extent, quiet, drawn = true }: { examin
 }
 
 /** A wave on its way to the model: its direction, fronts across it, and its electric field. */
-function Wave({ wave, extent, label, strong }: { wave: { travels: [number, number, number]; electric: [number, number, number] }; extent: Extent; label: string; strong: boolean }) {
+function Wave({ wave, extent, label, strong }: { wave: Illumination; extent: Extent; label: string; strong: boolean }) {
   const size = extent.size;
   const place = (along: number, across: number): [number, number, number] => extent.center.map((c, k) => c + size * (along * wave.travels[k]! + across * wave.electric[k]!)) as [number, number, number];
   const arrow = (a: [number, number], b: [number, number], barb: number): [number, number, number][] => {
@@ -63,7 +63,23 @@ function Wave({ wave, extent, label, strong }: { wave: { travels: [number, numbe
       <Line points={arrow([-0.74, 0], [-0.53, 0], 0.04)} segments color={tone} lineWidth={width} />
       <Line points={arrow([-0.69, 0], [-0.69, 0.12], 0.03)} segments color={tone} lineWidth={width} />
       {[-0.65, -0.62, -0.59].map((a) => <Line key={a} points={[place(a, -0.05), place(a, 0.05)]} color={tone} lineWidth={1} />)}
+      {wave.beam && <Outline wave={wave} beam={wave.beam} size={size} strong={strong} />}
       {label && <Html position={place(-0.7, 0.16)} zIndexRange={[4, 0]} className="pointer-events-none"><span className="whitespace-nowrap text-[11.500px] text-amber">{label}</span></Html>}
+    </>
+  );
+}
+
+/** Where a beam's field has fallen to 1/e, in two planes along it and in that of its focus. */
+function Outline({ wave, beam, size, strong }: { wave: Illumination; beam: NonNullable<Illumination["beam"]>; size: number; strong: boolean }) {
+  const [a, b] = [wave.travels, wave.electric], side = [0, 1, 2].map((k) => a[(k + 1) % 3]! * b[(k + 2) % 3]! - a[(k + 2) % 3]! * b[(k + 1) % 3]!);
+  const at = (along: number, across: number, over: number): [number, number, number] => beam.focus.map((c, k) => c + along * a[k]! + across * b[k]! + over * side[k]!) as [number, number, number];
+  const steps = Array.from({ length: 41 }, (_, n) => (n / 20 - 1) * Math.max(0.6 * size, 1.5 * beam.waist)), turns = Array.from({ length: 49 }, (_, n) => (n * Math.PI) / 24);
+  const radius = (along: number): number => beam.waist * Math.hypot(1, along / beam.depth);
+  const tone = color("amber"), width = strong ? 2 : 1;
+  return (
+    <>
+      {[[1, 0], [-1, 0], [0, 1], [0, -1]].map(([u, v], n) => <Line key={n} points={steps.map((s) => at(s, u! * radius(s), v! * radius(s)))} color={tone} lineWidth={width} />)}
+      <Line points={turns.map((t) => at(0, beam.waist * Math.cos(t), beam.waist * Math.sin(t)))} color={tone} lineWidth={width} />
     </>
   );
 }

@@ -40,7 +40,7 @@ export function PowerSections(props: CardProps) {
   const kinds = ["extinction", "scattered", "absorbed", ...(shown[0]!.sweep.layered ? ["scattered_below"] : [])];
   // The square of the unit of length that suits the largest.
   const { answers } = useCurves(projectId, shown.map((s) => `run ${s.line.number}`), [`${kinds[0]}_section`]);
-  const side = Math.sqrt(max(answers.flat(), (a) => Math.abs(max(a?.re ?? []) ?? 0)) || 1), length = side > 0.01 ? "m" : scaled(side, "m").unit;
+  const side = Math.sqrt(max(answers.flat(), (a) => Math.abs(max(a?.re ?? []) ?? 0)) || 1), length = side > 0.3 ? "m" : scaled(side, "m").unit;
   return (
     <CurveCard
       props={props} title="Cross-sections of power" lines={(shown.length > 1 ? kinds.slice(0, 1) : kinds).map((k) => ({ formula: `${k}_section/(1 ${length}^2)`, name: words(k) }))} y={{ unit: `${length}²` }}

@@ -4,11 +4,11 @@ import { useEffect, useMemo, useState } from "react";
 import { packet } from "../../../api/client";
 import { signals } from "../../../api/queries";
 import { nearest, useCursor } from "../../../app/cursor";
-import { number, quantity, scaled } from "../../../format";
+import { fixed, number, quantity, scaled } from "../../../format";
 import { HeatMap } from "../../../plots/HeatMap";
 import { type Curve, LinePlot } from "../../../plots/LinePlot";
 import { series } from "../../../plots/scale";
-import { Card, Choice, Nothing } from "../Card";
+import { type Badge, Card, Choice, Nothing } from "../Card";
 import { type CardProps, isLit, axis, useDesk, useSetting } from "../context";
 import { useCapture } from "./fields";
 
@@ -20,14 +20,16 @@ export function PowerFlux(props: CardProps) {
   const [name, choice] = useCapture(props, "power_flux");
   const own = shown.filter((s) => s.sweep.power_flux[name ?? ""]?.length);
   const key = own.map((s) => s.line.number + s.color).join() + name;
-  const curves = useMemo((): Curve[] => own.map((s) => ({ x: s.sweep.power_flux[name!]!.map((p) => p.frequency_hz), y: s.sweep.power_flux[name!]!.map((p) => p.power_w), color: s.color, dash: s.dash, label: own.length > 1 ? s.label : undefined })), [key]); // eslint-disable-line react-hooks/exhaustive-deps
+  const watt = scaled(Math.max(0, ...own.flatMap((s) => s.sweep.power_flux[name!]!.map((p) => Math.abs(p.power_w)))), "W");
+  const curves = useMemo((): Curve[] => own.map((s) => ({ x: s.sweep.power_flux[name!]!.map((p) => p.frequency_hz), y: s.sweep.power_flux[name!]!.map((p) => p.power_w / watt.factor), color: s.color, dash: s.dash, label: own.length > 1 ? s.label : undefined })), [key]); // eslint-disable-line react-hooks/exhaustive-deps
   const first = own[0];
   if (!first || !name) return <Card title="Power through a rectangle"><Nothing>No power through a rectangle was captured in this run.</Nothing></Card>;
   const points = first.sweep.power_flux[name]!;
-  const now = (cursor: number): number => points[nearest(points, cursor, (p) => p.frequency_hz)]!.power_w;
+  const now = (cursor: number): (typeof points)[number] => points[nearest(points, cursor, (p) => p.frequency_hz)]!;
+  const chips = (p: (typeof points)[number]): Badge[] => [{ text: `${quantity(p.power_w, "W", 4)} at the cursor` }, ...(p.share_of_source === undefined ? [] : [{ text: `${fixed(100 * p.share_of_source, 1)} % of what the source offers` }])];
   return (
-    <Card title="Power through a rectangle" note={choice} live={(cursor) => [{ text: `${quantity(now(cursor), "W", 4)} at the cursor` }]} table={() => ({ columns: ["frequency_hz", "power_w"], rows: points.map((p) => [p.frequency_hz, p.power_w]) })}>
-      <LinePlot curves={curves} x={axis(shown)} y={{ unit: "W" }} follow labels />
+    <Card title="Power through a rectangle" note={choice} live={(cursor) => chips(now(cursor))} table={() => ({ columns: ["frequency_hz", "power_w", "share_of_source"], rows: points.map((p) => [p.frequency_hz, p.power_w, p.share_of_source ?? null]) })}>
+      <LinePlot curves={curves} x={axis(shown)} y={{ unit: watt.unit }} follow labels />
     </Card>
   );
 }
