@@ -118,7 +118,10 @@ def looked_across(model: Evaluated, geometry: Geometry, discretisation: Any) -> 
         return []
     s: Structure = discretisation.structure
     low, high = box_corners(s)
-    before, beyond = (np.array([line[n] for line, n in zip(s.lines, numbers, strict=True)]) for numbers in (s.box[0] - 1, s.box[1] + 1))
+    before, beyond = (np.array([line[np.clip(n, 0, len(line) - 1)] for line, n in zip(s.lines, numbers, strict=True)]) for numbers in (s.box[0] - 1, s.box[1] + 1))
+    for k in s.repeats:  # there the box has no sides
+        low[k] = before[k] = -np.inf
+        high[k] = beyond[k] = np.inf
     frames, out = build_frames(model, []), []
     for i, capture in enumerate(model.captures):
         if capture is None or capture.kind not in (*POINTS, *TIME_POINTS) or (capture.frame and capture.frame not in frames):
@@ -126,8 +129,9 @@ def looked_across(model: Evaluated, geometry: Geometry, discretisation: Any) -> 
         points = capture_points(capture, frame_matrix(frames, capture.frame))
         deep = ((points > low) & (points < high)).all(axis=1)
         far = ((points < before) | (points > beyond)).any(axis=1)
-        if model.document.surround.layers and not within(points, *s.inner).all():
-            out.append(Problem("error", "invalid", f"“{capture.name}” reaches beyond the walls, and over layers fields are known between them only",
+        if (model.document.surround.layers or s.repeats) and not within(points, *s.inner).all():
+            where = "of what is repeated" if s.repeats else "over layers"
+            out.append(Problem("error", "invalid", f"“{capture.name}” reaches beyond the walls, and {where} fields are known between them only",
                                "make it smaller, or move the walls away", ("captures", i)))
         elif deep.any() and not deep.all():
             out.append(Problem("error", "invalid", f"“{capture.name}” lies on both sides of the box of total fields; beyond it there are scattered fields only",

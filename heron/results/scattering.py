@@ -19,18 +19,23 @@ Floats = NDArray[np.float64]
 Complexes = NDArray[np.complex128]
 
 
-Kind = Literal["driven", "lit", "empty"]
+Kind = Literal["driven", "lit", "repeated", "empty"]
 
 
 def kind(results: xr.Dataset) -> Kind:
-    """Driven by feeds; lit by waves; or empty, for the noise floor."""
+    """Driven by feeds; lit by waves, alone or repeated without end; or empty, for the noise floor."""
     attrs = results.attrs
-    return "driven" if not attrs.get("lit", 0) else "empty" if attrs["empty"] else "lit"
+    return "driven" if not attrs.get("lit", 0) else "empty" if attrs["empty"] else "repeated" if repeated(results) else "lit"
 
 
 def lit(results: xr.Dataset) -> bool:
     """Whether waves light the model, rather than feeds drive it."""
     return kind(results) != "driven"
+
+
+def repeated(results: xr.Dataset) -> bool:
+    """Whether a model is repeated without end; then there is no far field, but waves that it sends back and lets through."""
+    return bool(results.attrs.get("repeated", 0))
 
 
 def layered(results: xr.Dataset) -> bool:
@@ -139,6 +144,29 @@ def cross_sections(results: xr.Dataset, light: int = 0) -> CrossSections:
     area = 2 * ETA0 / first
     below = results["scattered_below"].values[:, light] * area if layered(results) else np.zeros(count)
     return CrossSections(results["scattered_power"].values[:, light] * area, results["absorbed_power"].values[:, light] * area, extinction, below)
+
+
+@dataclass(frozen=True)
+class Shares:
+    """Of a wave on a model that is repeated without end, (f,): power that is sent back, let through, absorbed, in all directions; and what goes straight, as E
+    along that of the wave over it, complex, with phases at the origin."""
+
+    reflectance: Floats
+    transmittance: Floats
+    absorptance: Floats
+    reflection: Complexes
+    transmission: Complexes
+
+    @property
+    def balance(self) -> Floats:
+        return np.asarray(self.reflectance + self.transmittance + self.absorptance - 1)
+
+
+def shares(results: xr.Dataset, light: int = 0) -> Shares:
+    """Of one illumination alone."""
+    electric = results["electric"].values[light]
+    powers = [results[f"{what}_share"].values[:, light] for what in ("returned", "passed", "taken")]
+    return Shares(powers[0], powers[1], powers[2], *(np.asarray(results[what].values[:, light] @ electric) for what in ("returned", "passed")))
 
 
 def around(results: xr.Dataset, index: int, phi_deg: float, step_deg: float, light: int = 0) -> tuple[Floats, Floats]:

@@ -25,7 +25,7 @@ from heron.engines.transient.recorder import FRAMES, PulseRun, Recorder
 from heron.engines.transient.records import Complexes
 from heron.engines.transient.scattering import scattered
 from heron.engines.transient.stepper import DARK, Stepper
-from heron.engines.transient.structure import LAYERS, Floats, Structure, fill, refusals, structure, wall_distance
+from heron.engines.transient.structure import LAYERS, Floats, Structure, fill, refusals, structure, wall_distance, without_parts
 from heron.errors import ModelError, Stopped
 from heron.geometry import Geometry
 from heron.model import Evaluated
@@ -128,14 +128,16 @@ class TransientEngine:
         if need is not None:
             need.begin(stepper)
         waves = [light_of(light, bool(model.surround.layers)) for light in model.illuminations]
-        rays = [beam_rays(stepper, wave, pulse_of(plan), float(plan.f_start)) for wave in waves]
+        # Of what is repeated the parts may stand anywhere between the sides through which a wave comes.
+        bare = Stepper(without_parts(s, model, discretisation.geometry), np.zeros(0), dt=stepper.dt) if waves and s.repeats else stepper
+        rays = [beam_rays(bare, wave, pulse_of(plan), float(plan.f_start)) for wave in waves]
         modes = [(gate, mode) for gate in gates for mode in range(gate.driven)]
         count = len(waves) or len(feeds) + len(modes)
         lit = []
         for number in range(count):
             light = None
             if waves:
-                light = let_in(stepper, waves[number], rays[number], pulse_of(plan))
+                light = let_in(bare, waves[number], rays[number], pulse_of(plan))
             elif number >= len(feeds):
                 light = launched(stepper, *modes[number - len(feeds)], pulse_of(plan), float(plan.f_start))
             lit.append(light)

@@ -130,7 +130,7 @@ def _line(stepper: Stepper, c: int, d: int, magnetic: bool) -> tuple[Floats, Flo
     """The coefficients (ca, cb), or (1, db), of component c along axis d at the box's lowest edge."""
     s = stepper.structure
     n = s.shape
-    node: list[Any] = [np.full(n[d] + 1, s.box[0][k]) for k in range(3)]
+    node: list[Any] = [np.full(n[d] + 1, s.corner[k]) for k in range(3)]
     node[d] = np.arange(n[d] + 1)
     i, j, k = node
     if magnetic:
@@ -166,7 +166,7 @@ def first_index(stepper: Stepper, d: int, travels: Floats) -> float:
 
 def _at(stepper: Stepper, axis: int, line: int) -> tuple[int, ...]:
     """The node on a line across an axis at the box's lowest edge."""
-    return tuple(line if k == axis else int(stepper.structure.box[0][k]) for k in range(3))
+    return tuple(line if k == axis else stepper.structure.corner[k] for k in range(3))
 
 
 def _signals(stepper: Stepper, wave: PlaneWave, pulse: Pulse, delay: float, transit: float) -> dict[tuple[bool, int], Floats]:

@@ -49,6 +49,13 @@ class Through(NamedTuple):
     order: list[int]
 
 
+def vectors(wave: Wave) -> Complexes:
+    """E (n, 3) of waves that leave, V/m along x, y, z at the origin."""
+    st, ct, sp, cp = np.sin(wave.theta), np.cos(wave.theta), np.sin(wave.phi), np.cos(wave.phi)
+    along_theta, along_phi = np.column_stack((ct * cp, ct * sp, -st)), np.column_stack((-sp, cp, np.zeros_like(sp)))
+    return np.asarray(wave.field[:, :1] * along_theta + wave.field[:, 1:] * along_phi)
+
+
 @dataclass(frozen=True)
 class Stack:
     """Media (m,) from above downwards, as relative ``epsilon`` and ``mu`` at a ``frequency`` in Hz; ``heights`` (m − 1,) in m of what parts them."""

@@ -65,14 +65,17 @@ class Recorder:
         self.gate_sums = [_gate_sums(stepper, g) for g in self.gates]
         self.frequency, self.networks = frequency, stepper.networks
         e, h = records.Rows(), records.Rows()
-        low, high = ([int(w) + SCATTERED if w else 0 for w in s.walls[:, side]] for side in (0, 1))
-        high = [n - w for n, w in zip(s.shape, high, strict=True)]
+        low, high = ([n + sign * (SCATTERED if w else 0) for n, w in zip(lines, s.walls[:, side], strict=True)]
+                     for side, (sign, lines) in enumerate(zip((1, -1), s.inner_lines, strict=True)))
         shortest = C0 / model.plan.f_stop / slowest(model)
         self.faces = records.huygens(s, low, high, e, h, shortest)
         self.surface_rows = e.count
-        self.inner_faces = records.huygens(s, s.box[0] + 2, s.box[1] - 2, e, h, shortest) if s.box[1].any() else []
+        once = np.isin(np.arange(3), s.repeats)
+        inner = np.where(once, low, s.box[0] + 2), np.where(once, high, s.box[1] - 2)
+        self.inner_faces = records.huygens(s, *inner, e, h, shortest) if s.box[1].any() else []
         inside = np.zeros(s.metal.shape, dtype=bool)
-        inside[:, low[0]:high[0] + 1, low[1]:high[1] + 1, low[2]:high[2] + 1] = True
+        ends = [n + (k not in s.repeats) for k, n in enumerate(high)]
+        inside[:, low[0]:ends[0], low[1]:ends[1], low[2]:ends[2]] = True
         polar = np.any([share > 0 for share in stepper.pole_shares], axis=0) if stepper.pole_shares and not model.illuminations else False
         self.loss_at = np.flatnonzero(((stepper.sigma > 0) | polar) & inside & ~in_cases(s))
         if model.illuminations and len(self.loss_at) > MOST_LOSSY:

@@ -18,7 +18,9 @@ from heron.engines.transient.records import Complexes
 from heron.engines.transient.structure import Floats, Structure, interfaces_of, layers_of, wall_distance
 from heron.model import Evaluated
 from heron.model.substances import media_of
-from heron.quantities.constants import C0
+from heron.quantities.constants import C0, ETA0
+
+POWER = {"units": "W", "long_name": "for 1 V/m of one illumination alone"}
 
 
 def scattered(s: Structure, model: Evaluated, feeds: list[Any], z0: Floats, frequency: Floats, recorder: Recorder, runs: list[PulseRun],
@@ -33,29 +35,16 @@ def scattered(s: Structure, model: Evaluated, feeds: list[Any], z0: Floats, freq
     mix = per_volt(frequency)
     e, h = (mix[:, :, None] * np.stack([getattr(run, name) for run in runs], axis=1) for name in ("e", "h"))
     count, lights = len(frequency), len(waves)
-    rows, ports = recorder.surface_rows, len(feeds)
-    surface = [records.currents(recorder.faces, e[:, q, :rows], h[:, q, :rows]) for q in range(lights)]
-    points = surface[0][0]
-    j, m = (np.stack([found[k] for found in surface], axis=1) for k in (1, 2))
+    ports = len(feeds)
     received = np.zeros((count, ports, lights), dtype=complex)
     for q, run in enumerate(runs):
         volts, amperes = run.spectra(frequency)
         at_ports = volts[:, :ports] + recorder.networks.series(frequency) * amperes
         received[:, :, q] = mix[:, q, None] * (at_ports - z0 * amperes) / (2 * np.sqrt(z0))
-    media = _layers(model, frequency) if s.interfaces else {}
-    if media:
-        stacks = [layered.Stack(float(hz), media["layer_epsilon"][1][f], media["layer_mu"][1][f], media["layer_height"][1]) for f, hz in enumerate(frequency)]
-        sides = np.array([layered.power_forms(stack, points, j[f], m[f]) for f, stack in enumerate(stacks)])
-    else:
-        sides = np.array([[radiation.power_form(points, j[f], m[f], float(hz), s.planes)] for f, hz in enumerate(frequency)])
-    by_side = np.real(np.einsum("fsqq->sfq", sides))
     absorbed = np.stack([-records.outflow(recorder.inner_faces, e[:, q], h[:, q]) for q in range(lights)], axis=1)
     outside = np.stack([records.largest_along(recorder.faces, e[:, q]) for q in range(lights)], axis=1)
     names = [light.name for light in model.illuminations]
     drive = np.array([light.amplitude * np.exp(1j * light.phase) for light in model.illuminations])
-    axes = ("frequency", "port_in", "patch", "axis")
-    power = {"units": "W", "long_name": "for 1 V/m of one illumination alone"}
-    amount = {"units": "A·m", "long_name": "equivalent electric current times area for 1 V/m"}
     out = xr.Dataset(
         {
             "s": (("frequency", "port", "port_in"), received, {"units": "W^0.5 m/V", "long_name": "wave that leaves a port for 1 V/m"}),
@@ -64,16 +53,12 @@ def scattered(s: Structure, model: Evaluated, feeds: list[Any], z0: Floats, freq
             "travels": (("port_in", "axis"), np.array([w.travels for w in waves])),
             "electric": (("port_in", "axis"), np.array([w.electric for w in waves])),
             "solved": (("frequency",), np.ones(count, dtype=bool)),
-            "scattered_power": (("frequency", "port_in"), by_side.sum(axis=0), power),
-            "absorbed_power": (("frequency", "port_in"), absorbed, power),
+            "absorbed_power": (("frequency", "port_in"), absorbed, POWER),
             "outside_field": (("frequency", "port_in"), outside, {"units": "V/m", "long_name": "largest scattered field along the surface, for 1 V/m"}),
-            "surface_point": (("patch", "axis"), points, {"units": "m"}),
-            "surface_j": (axes, j.astype(np.complex64), amount),
-            "surface_m": (axes, m.astype(np.complex64), {"units": "V·m"}),
         },
         coords={"frequency": ("frequency", frequency, {"units": "Hz"}), "port": [f.number for f in feeds], "port_in": names, "axis": ["x", "y", "z"]},
         attrs={
-            "engine": "transient", "lit": 1, "empty": int(model.empty), "layered": int(bool(model.surround.layers)),
+            "engine": "transient", "lit": 1, "empty": int(model.empty), "repeated": int(bool(s.repeats)),
             "convention": "exp(+jωt), peak phasors, SI units", "unknowns": 6 * s.cells, "solves": len(runs), "cells": s.cells,
             "cells_per_wavelength": float(plan.cells_per_wavelength), "wall_distance": wall_distance(model) * plan.f_start / C0,
             "steps": sum(r.steps for r in runs), "time_step": s.step, "interpolation_error": 0.0, "energy_left": max(r.left for r in runs),
@@ -85,9 +70,71 @@ def scattered(s: Structure, model: Evaluated, feeds: list[Any], z0: Floats, freq
     for number, own in enumerate(rays):
         if own.waist:
             out = out.assign(kept_rays(own, number))
-    if media:
-        out = out.assign(media).assign(scattered_below=(("frequency", "port_in"), by_side[1], power))
+    if s.interfaces:
+        out = out.assign(_layers(model, frequency))
+    out = out.assign(_repeated(s, out, recorder, e, h) if s.repeats else _far(s, out, recorder, e, h))
     return with_records(out, s, recorder, runs, e, h, lambda f: per_volt(f)[:, :, None] * np.eye(lights), plan)
+
+
+def _far(s: Structure, out: xr.Dataset, recorder: Recorder, e: Complexes, h: Complexes) -> dict[str, Any]:
+    """Currents on the surface that the far field is taken from, and the power they send out."""
+    rows, lights = recorder.surface_rows, e.shape[1]
+    surface = [records.currents(recorder.faces, e[:, q, :rows], h[:, q, :rows]) for q in range(lights)]
+    points = surface[0][0]
+    j, m = (np.stack([found[k] for found in surface], axis=1) for k in (1, 2))
+    if s.interfaces:
+        sides = np.array([layered.power_forms(layered.stack_of(out, f), points, j[f], m[f]) for f in range(len(e))])
+    else:
+        sides = np.array([[radiation.power_form(points, j[f], m[f], float(hz), s.planes)] for f, hz in enumerate(out["frequency"].values)])
+    by_side = np.real(np.einsum("fsqq->sfq", sides))
+    below = {"scattered_below": (("frequency", "port_in"), by_side[1], POWER)} if s.interfaces else {}
+    axes = ("frequency", "port_in", "patch", "axis")
+    return {
+        "scattered_power": (("frequency", "port_in"), by_side.sum(axis=0), POWER), **below,
+        "surface_point": (("patch", "axis"), points, {"units": "m"}),
+        "surface_j": (axes, j.astype(np.complex64), {"units": "A·m", "long_name": "equivalent electric current times area for 1 V/m"}),
+        "surface_m": (axes, m.astype(np.complex64), {"units": "V·m"}),
+    }
+
+
+def _repeated(s: Structure, out: xr.Dataset, recorder: Recorder, e: Complexes, h: Complexes) -> dict[str, Any]:
+    """What a model that is repeated without end sends back and lets through: the wave that goes straight, as its E at the origin over that of the wave let in,
+    and all power, of waves in other directions too, over that of the wave; of what is scattered and of what layers alone would do together."""
+    count, lights = e.shape[:2]
+    fields, shares = np.zeros((2, count, lights, 3), dtype=complex), np.zeros((2, count, lights))
+    (d,) = set(range(3)) - set(s.repeats)
+    a, b = (d + 1) % 3, (d + 2) % 3
+    area = float(recorder.faces[0].area.sum())
+    taken = np.zeros((count, lights))
+    for q in range(lights):
+        travels, electric = out["travels"].values[q], out["electric"].values[q]
+        for f in range(count):
+            stack = layered.stack_of(out, f)
+            let_in = stack.outer(bool(travels[2] > 0))[1] * area / (2 * ETA0)
+            alone = {bool(w.theta[0] > np.pi / 2) if d == 2 else None: w for w in stack.leaving(travels[None], electric[None])}
+            taken[f, q] = out["absorbed_power"].values[f, q] / let_in
+            for face in recorder.faces:
+                index, admittance = stack.outer(d == 2 and face.sign < 0)
+                if not index:
+                    continue  # nothing comes through a medium without end that takes power
+                onward = face.sign * travels[d] > 0
+                n = len(face.points)
+                own = np.zeros(3, dtype=complex)
+                own[[a, b]] = [e[f, q, first:first + n].sum() / area for first in (face.first, face.first + n)]
+                wave = alone.get(face.sign < 0 if d == 2 else None)
+                without = np.zeros(3, dtype=complex) if wave is None or (d != 2 and not onward) else layered.vectors(wave)[0]
+                whole = without + own * np.exp(2j * np.pi * stack.frequency / C0 * index * face.sign * face.points[0, d])
+                power = records.outflow([face], e[f:f + 1, q], h[f:f + 1, q])[0]
+                power += area * admittance / (2 * ETA0) * ((np.abs(whole) ** 2).sum() - (np.abs(own) ** 2).sum())
+                fields[int(onward), f, q], shares[int(onward), f, q] = whole, power / let_in
+    axes = ("frequency", "port_in")
+    return {
+        "returned": ((*axes, "axis"), fields[0], {"units": "1", "long_name": "E of the wave that is sent straight back, at the origin"}),
+        "passed": ((*axes, "axis"), fields[1], {"units": "1", "long_name": "E of the wave that goes straight on, at the origin"}),
+        "returned_share": (axes, shares[0], {"units": "1", "long_name": "of the power, all that is sent back"}),
+        "passed_share": (axes, shares[1], {"units": "1", "long_name": "of the power, all that is let through"}),
+        "taken_share": (axes, taken, {"units": "1", "long_name": "of the power, what is absorbed"}),
+    }
 
 
 def _layers(model: Evaluated, frequency: Floats) -> dict[str, Any]:

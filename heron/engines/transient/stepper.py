@@ -102,9 +102,9 @@ class Recursion:
 
 
 class Stepper:
-    """Fields of a structure, stepped in time. ``resistances`` (ports,) Ω are those in each gap, behind ``networks``."""
+    """Fields of a structure, stepped in time, by ``dt`` s if that is given. ``resistances`` (ports,) Ω are those in each gap, behind ``networks``."""
 
-    def __init__(self, s: Structure, resistances: Floats, networks: Networks | None = None) -> None:
+    def __init__(self, s: Structure, resistances: Floats, networks: Networks | None = None, dt: float | None = None) -> None:
         self.structure = s
         self.networks = networks or Networks([None] * len(resistances))
         nx, ny, nz = s.shape
@@ -114,7 +114,7 @@ class Stepper:
         self.length = 3 * self.size + (ny + 1) * self.nk
         self.depth = DEPTH
         self.tile = max(DEPTH, int(IN_CACHE / (24 * self.nk * (DEPTH + 1))) - DEPTH)  # rows of six components
-        self.dt = s.step
+        self.dt = s.step if dt is None else dt
         self.resistances = resistances
         steps = [np.diff(line) for line in s.lines]
         duals = [dual(d) for d in steps]
@@ -263,7 +263,7 @@ class Stepper:
 
     def pole_admittance(self, c: int, axis: int, omega: Floats) -> Any:
         """What poles add to the admittance of edges (f, lines) along component c and an axis, at the box's lowest edge."""
-        index: list[Any] = [c, *(int(v) for v in self.structure.box[0])]
+        index: list[Any] = [c, *self.structure.corner]
         index[axis + 1] = slice(None)
         return sum((law.admittance(omega)[:, None] * share[tuple(index)] for law, share in zip(self.laws, self.pole_shares, strict=True)),
                    np.zeros((len(omega), 1)))
@@ -373,6 +373,17 @@ class Stepper:
 
         ``currents`` (n, ports) receives the currents from the ports during each, A from minus to plus.
         """
+        if not self.structure.repeats:
+            self._advance(waves, out, currents)
+            return
+        for n in range(len(waves)):  # one step at a time, as what leaves at one end enters at the other
+            own = slice(n, n + 1)
+            self._advance(waves[own], out[own], None if currents is None else currents[own])
+            for k in self.structure.repeats:
+                view = np.moveaxis(self.e, k + 1, 0)[:self.structure.shape[k] + 1]
+                view[0], view[-1] = view[-2], view[1]
+
+    def _advance(self, waves: Floats, out: Floats, currents: Floats | None) -> None:
         slabs, rows = self.e.shape[1:3]
         chunks = max(1, min(get_num_threads(), slabs // 2))
         depth = max(1, min(self.depth, len(waves), slabs // (2 * chunks)))

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from itertools import pairwise, product
 from typing import Any
 
@@ -105,6 +105,7 @@ class Structure:
     ``means`` are the relative permittivity of cells in the middle of the band and its inverse, both averaged over what is in them;
     ``apertures`` are the openings of line and guide feeds, ``cases`` what stands behind them;
     ``interfaces`` are the heights of layers' boundaries, m, from above;
+    along the axes ``repeats`` the model is repeated, and the grid begins with the last cell of the one before;
     ``box`` are the lowest and highest lines (3,) of the box of total fields of an illumination;
     ``wires`` are the edges of each wire (component, node, sign, fraction of its length); ``crowded`` are (axis, place, width) of details finer than the grid.
     """
@@ -136,6 +137,7 @@ class Structure:
     high: Floats = field(default_factory=lambda: np.zeros(3))
     box: tuple[NDArray[np.int64], NDArray[np.int64]] = field(default_factory=lambda: (np.zeros(3, dtype=np.int64), np.zeros(3, dtype=np.int64)))
     interfaces: list[float] = field(default_factory=list)
+    repeats: tuple[int, ...] = ()
     dispersions: list[Dispersion] = field(default_factory=list)
     means: tuple[NDArray[np.float32], NDArray[np.float32]] | None = None
     cases: list[Case] = field(default_factory=list)
@@ -160,9 +162,20 @@ class Structure:
         return self.x, self.y, self.z
 
     @property
+    def corner(self) -> tuple[int, ...]:
+        """Numbers (3,) of the lines at the lowest corner of the box of total fields, inside the grid."""
+        return tuple(max(int(v), 1) for v in self.box[0])
+
+    @property
+    def inner_lines(self) -> tuple[list[int], list[int]]:
+        """Numbers of the lowest and highest lines between the absorbing layers, or of what is repeated."""
+        first = [1 if k in self.repeats else int(w[0]) for k, w in enumerate(self.walls)]
+        return first, [n - int(w[1]) for n, w in zip(self.shape, self.walls, strict=True)]
+
+    @property
     def inner(self) -> tuple[Floats, Floats]:
         """Lowest and highest corner (3,) between the absorbing layers, m, of the whole model where a part is on the grid."""
-        ends = [[line[int(w[0])], line[len(line) - 1 - int(w[1])]] for line, w in zip(self.lines, self.walls, strict=True)]
+        ends = [[line[low], line[high]] for line, low, high in zip(self.lines, *self.inner_lines, strict=True)]
         for p in self.planes:
             if p.doubles:
                 ends[p.axis][0] = 2 * p.at - ends[p.axis][1]
@@ -272,6 +285,8 @@ def structure(model: Evaluated, geometry: Geometry, wishes: list[list[tuple[floa
     walls = np.full((3, 2), LAYERS)
     for p in planes:
         walls[p.axis, p.side] = 0
+    periods = periods_of(model)
+    walls[list(periods)] = 0
     grid, crowded = [], []
     for k, axis in enumerate(axes):
         axis.low, axis.high = axis.low - margin, axis.high + margin
@@ -280,10 +295,15 @@ def structure(model: Evaluated, geometry: Geometry, wishes: list[list[tuple[floa
                 axis.low, axis.high = (axis.low, p.at) if p.side else (p.at, axis.high)
                 if p.doubles:
                     _halve(axis, least)
+        if k in periods:
+            axis.low, axis.high = -periods[k] / 2, periods[k] / 2
+            axis.edges = [(m, side) for m, side in axis.edges if axis.low + least < m < axis.high - least]  # metal at an end goes on in the next
         settle_edges(axis, AT_METAL * largest, least)
         crowded += [(k, place, width) for place, width in crowds(axis.marks, least)]
         found = lines(axis, least, BETWEEN)
         before = found[0] - np.arange(walls[k, 0], 0, -1) * (found[1] - found[0])
+        if k in periods:
+            before = found[:1] - (found[-1] - found[-2])
         grid.append(np.concatenate((before, found, found[-1] + np.arange(1, walls[k, 1] + 1) * (found[-1] - found[-2]))))
     x, y, z = grid
     shape = len(x) - 1, len(y) - 1, len(z) - 1
@@ -292,7 +312,7 @@ def structure(model: Evaluated, geometry: Geometry, wishes: list[list[tuple[floa
                          "Ask for fewer cells per wavelength or leave out small details", ("plan", "cells_per_wavelength"))
     empty, none = np.zeros((0, 0, 0)), np.zeros((0, 0, 0, 0), dtype=np.float32)
     made = Structure(x, y, z, walls, empty, empty, empty, none.astype(bool), none, none, none, {}, {}, planes=planes,
-                     crowded=crowded, largest=largest, low=low, high=high, cases=cases, interfaces=interfaces_of(model))
+                     crowded=crowded, largest=largest, low=low, high=high, cases=cases, interfaces=interfaces_of(model), repeats=tuple(periods))
     if model.document.illuminations:
         _place_box(made, model)
     if np.prod(shape) <= FILLED_AT_ONCE:
@@ -312,6 +332,9 @@ def _place_box(s: Structure, model: Evaluated) -> None:
     low, high = (s.walls[:, side] + SCATTERED + BESIDE for side in (0, 1))
     high = np.array(s.shape) - high
     for k, line in enumerate(s.lines):
+        if k in s.repeats:
+            low[k], high[k] = 0, s.shape[k]
+            continue
         if asked is not None:
             low[k], high[k] = (int(np.abs(line - place).argmin()) for place in (s.low[k] - asked, s.high[k] + asked))
         inner = [int(np.searchsorted(line, s.low[k] - s.near)), int(np.searchsorted(line, s.high[k] + s.near)) - 1]
@@ -378,6 +401,40 @@ def fill(s: Structure, model: Evaluated, geometry: Geometry) -> None:
     if not model.empty:
         _wires(s, model, geometry, centre)
         _apertures(s, model)
+    _repeat(s)
+
+
+def without_parts(s: Structure, model: Evaluated, geometry: Geometry) -> Structure:
+    """The same grid with the layers of a model only."""
+    empty, none = np.zeros((0, 0, 0)), np.zeros((0, 0, 0, 0), dtype=np.float32)
+    out = replace(s, epsilon=empty, metal=none.astype(bool), dispersions=[], gaps=[], loads=[], ports=[], wires={}, wire_e={}, wire_h={}, errors=[])
+    fill(out, replace(model, empty=True), geometry)
+    return out
+
+
+def periods_of(model: Evaluated) -> dict[int, float]:
+    """m, by axis."""
+    return {k: float(p) for k, p in enumerate(model.surround.period) if p} if model.surround is not None else {}
+
+
+def _repeat(s: Structure) -> None:
+    """What is in the first cell along repeated axes: that of the last; and at the wall between, what comes to it from either side."""
+    for k in s.repeats:
+        of_cells = [s.epsilon, s.sigma, s.mu, s.cell_owner, *(s.means or ()), *(d.share for d in s.dispersions)]
+        for cells in of_cells:
+            view = np.moveaxis(cells, k, 0)
+            view[0] = view[-1]
+        metal, conducts, owner = (np.moveaxis(x, k + 1, 0) for x in (s.metal, s.conducts, s.edge_owner))
+        across = [c for c in range(3) if c != k]  # edges along the axis have one place less
+        new = metal[-1] & ~metal[1]
+        for c in across:
+            metal[1, c] |= metal[-1, c]
+            for values in (conducts, owner):
+                values[1, c][new[c]] = values[-1, c][new[c]]
+        for table in (s.metal, s.conducts, s.edge_owner, s.free_edge, s.free_face):
+            view = np.moveaxis(table, k + 1, 0)
+            view[0] = view[-2]
+            view[-1, across] = view[1, across]
 
 
 def _apertures(s: Structure, model: Evaluated) -> None:

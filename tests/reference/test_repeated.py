@@ -1,0 +1,104 @@
+"""Models that are repeated without end: what they send back and let through, against `tmm`, handbook grids and the balance of power."""
+
+from __future__ import annotations
+
+from typing import Any
+
+import numpy as np
+import pytest
+from tmm import coh_tmm
+
+from heron.quantities.constants import C0
+from heron.results import scattering
+from tests.models import look, solve
+
+SLAB = {"kind": "box", "name": "slab", "corner": ["-3 mm", "-3 mm", "-4 mm"], "size": ["6 mm", "6 mm", "4 mm"], "material": "stuff"}
+STUFF = {"kind": "dielectric", "name": "stuff", "permittivity": "4", "conductivity": "0.1 S/m"}
+STRIP = {"kind": "rectangle", "name": "strip", "corner": ["-1.5 mm", "-0.3 mm", "0"], "size": ["3 mm", "0.6 mm"], "material": "perfect"}
+
+
+def cell(parts: list[Any], electric: str = "x", **more: Any) -> dict[str, Any]:
+    e = {"x": ["1", "0", "0"], "y": ["0", "1", "0"]}[electric]
+    return {
+        "version": 1, "name": "A cell", "parameters": [{"name": "cells", "expression": "40"}], "parts": parts, "materials": [STUFF], "feeds": [],
+        "illuminations": [{"name": "wave", "travels": ["0", "0", "-1"], "electric": e}], "surround": {"period": ["6 mm", "6 mm", None], **more},
+        "plan": {"engine": "transient", "f_start": "8 GHz", "f_stop": "12 GHz", "points": "5", "cells_per_wavelength": "cells", "decay": "50"},
+    }
+
+
+@pytest.mark.parametrize("below", [False, True], ids=["free", "over a layer"])
+def test_a_slab_reflects_as_the_transfer_matrix_says(below: bool) -> None:
+    """Byrnes, arXiv:1603.02720 (the package `tmm`); a part that fills the cell is a layer, and must be told from the layers that the wave knows of."""
+    layers = [{"material": "stuff", "thickness": "2 mm"}] if below else []
+    found = scattering.shares(solve(cell([SLAB], top="-4 mm", layers=layers)))
+    f = np.linspace(8e9, 12e9, 5)
+    thick = 6e-3 if below else 4e-3
+    wanted = [coh_tmm("s", [1, np.sqrt(4 + 0.1j / (2 * np.pi * hz * 8.8541878128e-12)), 1], [np.inf, thick, np.inf], 0, C0 / hz) for hz in f]
+    off = [np.abs(values - np.array([w[name] for w in wanted])).max() for name, values in (("R", found.reflectance), ("T", found.transmittance))]
+    phase = np.abs(found.reflection - np.conj([w["r"] for w in wanted])).max(), np.abs(found.transmission - np.conj([w["t"] for w in wanted]) * np.exp(2j * np.pi * f / C0 * thick)).max()
+    print(f"{'over a layer' if below else 'slab'}: |ΔR| {off[0]:.4f}, |ΔT| {off[1]:.4f}, |Δr| {phase[0]:.4f}, |Δt| {phase[1]:.4f}, balance {np.abs(found.balance).max():.4f}")
+    assert max(off) < 0.005
+    assert max(phase) < 0.01
+    assert np.abs(found.balance).max() < 0.005
+
+
+def strips(parts: list[Any], electric: str) -> dict[str, Any]:
+    """Strips along y, of 0.6 mm in each cell, with cells of 0.1 mm about them on all sides, as their edges need."""
+    made = cell(parts, electric, period=["6 mm", "0.6 mm", None])
+    made["refinements"] = [{"kind": "fine_box", "name": "fine", "corner": ["-3 mm", "-0.3 mm", "-0.5 mm"], "size": ["6 mm", "0.6 mm", "1 mm"], "cell": "0.1 mm"}]
+    return made
+
+
+@pytest.mark.parametrize("electric", ["y", "x"])
+def test_strips_are_the_grids_of_the_waveguide_handbook(electric: str) -> None:
+    """Marcuvitz, *Waveguide Handbook*, 5.18 and 5.19 (from memory, leading terms): X/η = (p/λ) ln csc(πw/2p) of strips along E, B η = (4p/λ) ln csc(πg/2p)
+    across; what is left out is under 2 % up to p = λ/4."""
+    found = scattering.shares(solve(strips([STRIP], electric)))
+    p = 6e-3 * np.linspace(8e9, 12e9, 5) / C0
+    if electric == "y":
+        value, wanted = (found.transmission / (2 * (1 - found.transmission))).imag, p * np.log(1 / np.sin(np.pi / 4))
+    else:
+        value, wanted = (2 * (1 - found.transmission) / found.transmission).imag, 4 * p * np.log(1 / np.sin(np.pi / 4))
+    off = value / wanted - 1
+    print(f"strips {'along' if electric == 'y' else 'across'} E: {np.round(value, 4)}, wanted {np.round(wanted, 4)}, off by {np.round(100 * off, 1)} %; balance {np.abs(found.balance).max():.4f}")
+    assert np.abs(off).max() < 0.04
+    assert np.abs(found.balance).max() < 0.005
+
+
+def test_where_the_cell_is_cut_makes_no_difference() -> None:
+    """The same strips, one across the wall."""
+    moved = [{**STRIP, "size": ["1.5 mm", "0.6 mm"], "corner": ["-3 mm", "-0.3 mm", "0"]}, {**STRIP, "name": "rest", "size": ["1.5 mm", "0.6 mm"], "corner": ["1.5 mm", "-0.3 mm", "0"]}]
+    one, other = (scattering.shares(solve(strips(parts, "y"))) for parts in ([STRIP], moved))
+    print(f"|Δt| {np.abs(one.transmission - other.transmission).max():.1e}")
+    assert np.abs(one.transmission - other.transmission).max() < 1e-4
+
+
+def test_higher_orders_take_their_share_and_an_empty_cell_passes_all() -> None:
+    """A grating of a period of 1.5 wavelengths: more than the straight waves carry power, and it all adds up."""
+    grating = cell([{**STRIP, "size": ["24 mm", "3 mm"], "corner": ["-12 mm", "-1.5 mm", "0"]}], "x", margin="30 mm", period=["48 mm", "3 mm", None])
+    grating["plan"].update(f_start="8.5 GHz", f_stop="10 GHz", cells_per_wavelength="30")
+    found = scattering.shares(solve(grating))
+    straight = np.abs(found.reflection) ** 2 + np.abs(found.transmission) ** 2
+    print(f"straight {np.round(straight, 3)}, all {np.round(found.reflectance + found.transmittance, 4)}")
+    assert (straight < 0.9).all()
+    assert np.abs(found.reflectance + found.transmittance - 1).max() < 0.01
+    results = solve(cell([SLAB]), empty=True)
+    nothing = scattering.shares(results)
+    assert np.abs(nothing.transmission - 1).max() < 1e-4 and np.abs(nothing.reflection).max() < 1e-4
+    assert scattering.leakage(results).max() < -90
+
+
+@pytest.mark.parametrize(("change", "message"), [
+    ({"surround": {"period": ["6 mm", None, None]}}, "two of the three axes"),
+    ({"surround": {"period": ["6 mm", "5 mm", None]}}, "reaches beyond the period"),
+    ({"surround": {"period": ["6 mm", "-6 mm", None]}}, "above zero"),
+    ({"surround": {"period": ["6 mm", "6 mm", None], "mirror": ["electric", "none", "none"]}}, "mirror"),
+    ({"illuminations": [{"name": "wave", "travels": ["0.1", "0", "-1"]}]}, "straight along z"),
+    ({"illuminations": [{"kind": "gaussian_beam", "name": "wave", "waist": "1 m", "travels": ["0", "0", "-1"]}]}, "a beam cannot be repeated"),
+    ({"illuminations": [], "feeds": [{"number": 1, "part": "slab"}]}, "lit by a plane wave"),
+    ({"captures": [{"kind": "scattered_cut", "name": "cut"}]}, "no far field"),
+    ({"captures": [{"kind": "near_line", "name": "long", "start": ["0", "0", "1 mm"], "end": ["9 mm", "0", "1 mm"]}]}, "of what is repeated"),
+])
+def test_what_cannot_be_repeated_is_said_before_the_run(change: dict[str, Any], message: str) -> None:
+    errors = [p.message for p in look({**cell([SLAB]), **change}).errors]
+    assert any(message in e for e in errors), errors
