@@ -15,7 +15,7 @@ from heron.checks.openings import MOST_MODES
 from heron.engines import Signal
 from heron.errors import HeronError, ModelError
 from heron.formats import curves, netcdf
-from heron.formats.tables import MODE_COLUMNS, PATTERN_COLUMNS, mode_fields, mode_rows, pattern_rows, scattering_csv, table
+from heron.formats.tables import MODE_COLUMNS, PATTERN_COLUMNS, lit_csv, mode_fields, mode_rows, pattern_rows, table
 from heron.formats.touchstone import touchstone
 from heron.geometry.build import beside
 from heron.model import Document, evaluate_document, load_document
@@ -130,7 +130,7 @@ def _solve(args: argparse.Namespace) -> int:
     results = run.results
     (args.out / "summary.json").write_text(json.dumps(run.summary, indent=1, allow_nan=False))
     if scattering.lit(results):
-        (args.out / "scattering.csv").write_text(scattering_csv(run.summary["scattering"]))
+        (args.out / "scattering.csv").write_text(lit_csv(run.summary))
         netcdf.write(with_fields(examination, results), args.out / "run.nc")
         return 0
     (args.out / f"ports.s{results.sizes['port']}p").write_text(touchstone(results))

@@ -32,7 +32,7 @@ def execute(examination: Examination, progress: Progress = silent) -> Run:
     started = perf_counter()
     engine = ENGINES[examination.engine]
     results = engine.solve(examination.model, examination.discretisation, progress)
-    if not scattering.layered(results):
+    if not scattering.layered(results) and not scattering.repeated(results):
         results = sphere.record(results, pattern_indices(examination, results))
     return Run(results, summarise(examination, results, perf_counter() - started))
 
@@ -47,7 +47,8 @@ def pattern_indices(examination: Examination, results: xr.Dataset) -> list[int]:
 
 def summarise(examination: Examination, results: xr.Dataset, wall: float) -> dict[str, Any]:
     """The figures of ``summary.json``: what all runs have, and those of ports and radiation, or of scattering."""
-    own = _scattering(examination, results) if scattering.lit(results) else _radiation(examination, results)
+    kind = scattering.kind(results)
+    own = _radiation(examination, results) if kind == "driven" else _cells(results) if scattering.repeated(results) else _scattering(examination, results)
     return {
         "engine": results.attrs["engine"],
         "engine_reason": examination.engine_reason,
@@ -96,8 +97,23 @@ def _scattering(examination: Examination, results: xr.Dataset) -> dict[str, Any]
         found = scattering.cross_sections(results, n)
         kinds = ["scattered", "absorbed", "extinction", *(["scattered_below"] if scattering.layered(results) else [])]
         sections += [{"illumination": name, "frequency_hz": float(f), **{f"{k}_m2": float(getattr(found, k)[i]) for k in kinds}} for i, f in enumerate(frequency)]
-    floor = {"noise_floor_db": float(scattering.leakage(results).max())} if scattering.kind(results) == "empty" else {}
-    return {"scattering": rows, "cross_sections": sections, **floor}
+    return {"scattering": rows, "cross_sections": sections, **_floor(results)}
+
+
+def _floor(results: xr.Dataset) -> dict[str, float]:
+    return {"noise_floor_db": float(scattering.leakage(results).max())} if scattering.kind(results) == "empty" else {}
+
+
+def _cells(results: xr.Dataset) -> dict[str, Any]:
+    """Of a model that is repeated: what each illumination alone is sent back, let through and absorbed."""
+    rows = []
+    for n, name in enumerate(scattering.illuminations(results)):
+        found = scattering.shares(results, n)
+        for i, f in enumerate(results["frequency"].values):
+            straight = {f"{what}_{part}": float(getattr(getattr(found, what)[i], part)) for what in ("reflection", "transmission") for part in ("real", "imag")}
+            powers = {what: float(getattr(found, what)[i]) for what in ("reflectance", "transmittance", "absorptance")}
+            rows.append({"illumination": name, "frequency_hz": float(f), **powers, **straight})
+    return {"cells_lit": rows, **_floor(results)}
 
 
 def cut_indices(model: Evaluated, results: xr.Dataset, capture: Any) -> list[int]:

@@ -14,6 +14,7 @@ from heron.checks.grids import GRID_CHECKS
 from heron.checks.illuminations import beams_in_box, first_media, illumination_problems, layer_problems, looked_across
 from heron.checks.openings import opening_problems, ports_of
 from heron.checks.problems import Path, Problem
+from heron.checks.repeats import beyond_period, repeat_problems
 from heron.engines import ENGINES, Forecast
 from heron.engines.transient.pulse import pulse_of
 from heron.errors import HeronError, ModelError
@@ -161,6 +162,7 @@ def _values(model: Evaluated) -> list[Problem]:
         out += _lumped(("loads", i), s, s.kind == "parallel")
     out += capture_problems(model)
     out += layer_problems(model)
+    out += repeat_problems(model)
     if not model.document.captures and not model.document.illuminations:
         far = {"kind": "far_field", "name": "far field", "theta_step": "5 deg", "phi_step": "5 deg"}
         out.append(Problem("look", "no-capture", "no capture asks for a far field", "pattern.csv is written only for a far-field capture",
@@ -309,7 +311,7 @@ def _thickness(model: Evaluated, geometry: Geometry, discretisation: Any) -> lis
 
 
 CHECKS: dict[str, list[Callable[[Evaluated, Geometry, Any], list[Problem]]]] = {
-    "moments": [_near_misses, _shared_places, _thickness, only_in_time], "transient": [*GRID_CHECKS, first_media, beams_in_box, looked_across],
+    "moments": [_near_misses, _shared_places, _thickness, only_in_time], "transient": [*GRID_CHECKS, first_media, beams_in_box, looked_across, beyond_period],
 }
 
 

@@ -96,8 +96,18 @@ def _lit_card(results: xr.Dataset) -> list[TrustItem]:
     balance = max(float(np.abs(c.balance[c.extinction > WELL_FED * c.extinction.max()]).max(initial=0.0)) for c in found)
     item = TrustItem("Scattered + absorbed = taken out", f"{100 * balance:.2g} %", _mark(balance, 0.02, 0.08),
                      "let the run decay further, or ask for more cells per wavelength")
-    items = [] if scattering.kept(results) else [item]
-    items += [_ring_down(results), _cells(results)]
+    return [*([] if scattering.kept(results) else [item]), *_lit_items(results)]
+
+
+def _repeated_card(results: xr.Dataset) -> list[TrustItem]:
+    balance = max(float(np.abs(scattering.shares(results, n).balance).max()) for n in range(results.sizes["port_in"]))
+    item = TrustItem("Sent back + let through + absorbed", f"{100 * balance:.2g} % off", _mark(balance, 0.01, 0.05),
+                     "let the run decay further, or ask for more cells per wavelength")
+    return [*([] if scattering.kept(results) else [item]), *_lit_items(results)]
+
+
+def _lit_items(results: xr.Dataset) -> list[TrustItem]:
+    items = [_ring_down(results), _cells(results)]
     if results.attrs["stopped"]:
         items.append(TrustItem("Run", "stopped early", "look", "run it again to its end"))
     return items
@@ -171,7 +181,7 @@ def _moments_card(results: xr.Dataset) -> list[TrustItem]:
 
 
 CARDS: dict[str, Callable[[xr.Dataset], list[TrustItem]]] = {"moments": _moments_card, "transient": _transient_card}
-LIT_CARDS: dict[str, Callable[[xr.Dataset], list[TrustItem]]] = {"lit": _lit_card, "empty": _empty_card}
+LIT_CARDS: dict[str, Callable[[xr.Dataset], list[TrustItem]]] = {"lit": _lit_card, "repeated": _repeated_card, "empty": _empty_card}
 
 
 def grade(items: list[TrustItem]) -> str:

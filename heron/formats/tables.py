@@ -30,12 +30,15 @@ def pattern_rows(results: xr.Dataset, index: int, step_theta_deg: float, step_ph
 
 
 SCATTERING_COLUMNS = ("frequency_hz", "theta_deg", "phi_deg", "rcs_m2", "monostatic", "illumination")
+CELL_COLUMNS = ("frequency_hz", "reflectance", "transmittance", "absorptance", "reflection_real", "reflection_imag", "transmission_real", "transmission_imag",
+                "illumination")
 
 
-def scattering_csv(rows: list[dict[str, Any]]) -> str:
-    """Radar cross-sections as in ``summary.json``."""
-    lines = [",".join(SCATTERING_COLUMNS)]
-    lines += [",".join(f"{r[c]:.10g}" if isinstance(r[c], float) else str(r[c]) for c in SCATTERING_COLUMNS) for r in rows]
+def lit_csv(summary: dict[str, Any]) -> str:
+    """Of a lit run its radar cross-sections, or what repeated cells send back and let through, as in ``summary.json``."""
+    columns, rows = (CELL_COLUMNS, summary["cells_lit"]) if "cells_lit" in summary else (SCATTERING_COLUMNS, summary["scattering"])
+    lines = [",".join(columns)]
+    lines += [",".join(f"{r[c]:.10g}" if isinstance(r[c], float) else str(r[c]) for c in columns) for r in rows]
     return "\n".join(lines) + "\n"
 
 

@@ -32,6 +32,7 @@ SIEMENS: Dimension = (-2.0, -1.0, 3.0, 2.0, 0.0)
 _PORTS = re.compile(r"^(s)(\d)(\d)$|^(s)(\d+)_(\d+)$|^(z|y|vswr|return_loss)(\d*)$")
 AREA: Dimension = (2.0, 0.0, 0.0, 0.0, 0.0)
 SECTIONS = ("scattered", "absorbed", "extinction", "scattered_below")
+CELL_NAMES = ["reflectance", "transmittance", "absorptance", "reflection", "transmission"]
 LIT_NAMES = ["f", "rcs", *(f"{s}_section" for s in SECTIONS)]
 SHARES = {"radiated": "radiated", "conductor_loss": "conductor", "dielectric_loss": "dielectric", "load_loss": "loads", "accepted": "accepted"}
 GAINS = ("directivity", "gain", "realized_gain")
@@ -92,6 +93,12 @@ class Quantities:
         if name in ("f", "frequency"):
             return _quantity(self.frequency, HERTZ)
         found, of_waves = _PORTS.match(name), name == "rcs" or name.removesuffix("_section") in SECTIONS
+        if scattering.repeated(self.results):
+            if name in CELL_NAMES:
+                return _quantity(getattr(scattering.shares(self.results), name))
+            if found or of_waves or name in NAMES:
+                self._missing(name, "of cells that are repeated", ["f", *CELL_NAMES])
+            return self.parameters.get(name)
         if scattering.lit(self.results):
             if not of_waves and (found or name in NAMES):
                 self._missing(name, "lit", LIT_NAMES)
@@ -151,6 +158,8 @@ class Quantities:
 
     def towards(self, name: str, theta: float, phi: float) -> Quantity:
         """Gains and axial ratio in a direction, in rad."""
+        if scattering.repeated(self.results):
+            self._missing(name, "of cells that are repeated", ["f", *CELL_NAMES])
         if name == "rcs" or scattering.lit(self.results):
             if name != "rcs" or not scattering.lit(self.results):
                 self._missing(name, *(("lit", LIT_NAMES) if scattering.lit(self.results) else ("driven", NAMES)))

@@ -92,12 +92,17 @@ def _back(results: xr.Dataset) -> Headline:
     return _largest(results, scattering.dbsm(scattering.monostatic(results)), lambda v: f"{v:.1f} dBsm")
 
 
+def _returns(results: xr.Dataset) -> Headline:
+    """The largest share of the power that is sent back."""
+    return _largest(results, ports.magnitude_db(np.sqrt(scattering.shares(results).reflectance)), lambda v: f"sends back {v:.2f} dB")
+
+
 def _leaks(results: xr.Dataset) -> Headline:
     found = _largest(results, scattering.leakage(results), str)
     return replace(found, words=f"noise floor {found.value:.0f} dB")
 
 
-HEADLINES: dict[scattering.Kind, Callable[[xr.Dataset], Headline]] = {"driven": _reflection, "lit": _back, "empty": _leaks}
+HEADLINES: dict[scattering.Kind, Callable[[xr.Dataset], Headline]] = {"driven": _reflection, "lit": _back, "repeated": _returns, "empty": _leaks}
 
 
 def headline(results: xr.Dataset) -> dict[str, Any]:

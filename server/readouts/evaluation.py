@@ -93,6 +93,8 @@ def get_pattern(request: HttpRequest, project_id: int, number: int, frequency: f
 
 def _levels(results: Any, index: int, theta: Any, phi: Any, shown: Shown) -> Any:
     """dBi, or of a lit run dBsm."""
+    if scattering.repeated(results):
+        raise Problem(422, "what is repeated without end has no far field")
     if scattering.lit(results):
         t, p = np.meshgrid(np.radians(theta), np.radians(phi), indexing="ij")
         return scattering.dbsm(scattering.cross_section(results, index, t.ravel(), p.ravel())).reshape(t.shape)
@@ -106,7 +108,7 @@ def _levels(results: Any, index: int, theta: Any, phi: Any, shown: Shown) -> Any
 def get_scattered(request: HttpRequest, project_id: int, number: int, frequency: float, phi: str = "0,90", illumination: int = 0) -> list[dict[str, Any]]:
     """Radar cross-section all round in planes through the z axis, at angles in degrees with commas between: dBsm against the angle from +z."""
     _, results = _loaded(request, project_id, number)
-    if not scattering.lit(results) or not 0 <= illumination < results.sizes["port_in"]:
+    if not scattering.lit(results) or scattering.repeated(results) or not 0 <= illumination < results.sizes["port_in"]:
         raise not_found("illumination of that number in this run")
     planes = [p.strip() for p in phi.split(",")][:6]
     if not all(re.fullmatch(r"-?\d+(\.\d+)?", p) for p in planes):
@@ -208,7 +210,7 @@ def export_runs(request: HttpRequest, project_id: int, runs: str) -> HttpRespons
         for n in numbers:
             run, results = _loaded(request, project_id, n)
             if scattering.lit(results):
-                archive.writestr(f"run-{n}-scattering.csv", tables.scattering_csv(run.summary["scattering"]))
+                archive.writestr(f"run-{n}-scattering.csv", tables.lit_csv(run.summary))
             else:
                 archive.writestr(f"run-{n}.s{results.sizes['port']}p", touchstone(results))
                 archive.writestr(f"run-{n}-ports.csv", tables.ports_csv(results))

@@ -264,9 +264,9 @@ def _driven(request: HttpRequest, project_id: int, number: int) -> tuple[Run, An
 @router.get("/{int:project_id}/runs/{int:number}/export/scattering.csv", operation_id="export_scattering_csv")
 def export_scattering_csv(request: HttpRequest, project_id: int, number: int) -> HttpResponse:
     run, _ = _results(request, project_id, number)
-    if "scattering" not in run.summary:
+    if "scattering" not in run.summary and "cells_lit" not in run.summary:
         raise Problem(422, f"run {number} is driven; it has no cross-sections")
-    return _download(tables.scattering_csv(run.summary["scattering"]), f"run-{run.number}-scattering.csv", "text/csv")
+    return _download(tables.lit_csv(run.summary), f"run-{run.number}-scattering.csv", "text/csv")
 
 
 def _download(content: str | bytes, name: str, kind: str) -> HttpResponse:

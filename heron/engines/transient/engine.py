@@ -158,6 +158,9 @@ class TransientEngine:
         planes = planes_in(results)
         near = [(results[f"{n}_at"].values, under(f"{n}_e"), under(f"{n}_h")) for n in np.ravel(results.attrs.get("recorded", [])) if n]
         walls = np.asarray(results.attrs["walls"]).reshape(2, 3)
+        if results.attrs.get("repeated", 0):
+            nothing = np.zeros((0, 3))
+            return radiation.Enclosed(nothing, nothing.astype(complex), nothing.astype(complex), planes, (walls[0], walls[1]), near)
         own = results["surface_point"].values, under("surface_j"), under("surface_m"), planes, (walls[0], walls[1]), near
         return layered.InLayers(layered.stack_of(results, index), *own) if "layer_height" in results else radiation.Surface(*own)
 

@@ -16,7 +16,7 @@ import xarray as xr
 from numba import njit, prange
 from numpy.typing import NDArray
 
-from heron.engines.transient.radiation import Surface, within
+from heron.engines.transient.radiation import Enclosed
 from heron.quantities.constants import C0, EPS0, ETA0, MU0
 
 Floats = NDArray[np.float64]
@@ -222,7 +222,7 @@ def power_forms(stack: Stack, points: Floats, j: Complexes, m: Complexes) -> Com
     return out
 
 
-class InLayers(Surface):
+class InLayers(Enclosed):
     """Recorded currents in and above layers."""
 
     def __init__(self, stack: Stack, *own: Any) -> None:
@@ -231,9 +231,3 @@ class InLayers(Surface):
 
     def far_field(self, theta: Floats, phi: Floats, frequency: float) -> Complexes:
         return far_field(self.stack, self.points, self.j, self.m, theta, phi)
-
-    def near_field(self, points: Floats, frequency: float) -> tuple[Complexes, Complexes]:
-        """:raises LookupError: nothing was recorded at a place, or it lies beyond the walls."""
-        if not within(points, *self.walls).all():
-            raise LookupError("over layers fields are known between the walls only; move the walls away, or the capture nearer to the model")
-        return super().near_field(points, frequency)

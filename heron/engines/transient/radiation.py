@@ -151,3 +151,16 @@ class Surface:
             if places.shape == points.shape and np.allclose(places, points, rtol=0, atol=1e-9 * float(np.abs(places).max() + 1e-30)):
                 return e, h
         raise LookupError("no field was recorded at these points during the run; add a capture there and solve again")
+
+
+class Enclosed(Surface):
+    """The same where fields beyond the walls do not follow from the currents: over layers, and of a model that is repeated, which has no far field either."""
+
+    def far_field(self, theta: Floats, phi: Floats, frequency: float) -> Complexes:
+        raise LookupError("what is repeated without end has no far field")
+
+    def near_field(self, points: Floats, frequency: float) -> tuple[Complexes, Complexes]:
+        """:raises LookupError: nothing was recorded at a place, or it lies beyond the walls."""
+        if not within(points, *self.walls).all():
+            raise LookupError("over layers and in what is repeated, fields are known between the walls only; move the walls away, or the capture nearer to the model")
+        return super().near_field(points, frequency)

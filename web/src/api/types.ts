@@ -71,7 +71,7 @@ export interface Badges {
 }
 /** `errors`: estimates of |ΔS|, of the gain's error and of that of the lowest |S11| in dB, with what they rest on. */
 /** Empty runs are for the noise floor. */
-export type RunKind = "driven" | "lit" | "empty";
+export type RunKind = "driven" | "lit" | "repeated" | "empty";
 export interface Sweep {
   kind: RunKind;
   frequency_hz: number[]; solved: boolean[]; /** Whether layers go through it. */ layered?: boolean; /** Where the waves of a lit run come from; none of a driven one. */ illuminations: { name: string; theta_deg: number; phi_deg: number }[]; ports: number[]; z0_ohm: number[]; power_share: Record<string, (number | null)[]>; badges: Record<string, Badges>;

@@ -3,7 +3,7 @@ import type { ReactNode } from "react";
 import { Current, NearBox, NearLine, NearPlane, SurfaceCurrent } from "./cards/fields";
 import { AxialRatio, Cuts, Efficiency, Figures, Gain, Pattern, PatternMap, PhaseCentreCard, PolarisationCard, PowerShare } from "./cards/far";
 import { Impedance, Scattering, SmithCard, Standing, TimeReflection } from "./cards/matching";
-import { CrossSection, PowerSections, ScatteredCuts } from "./cards/scattering";
+import { CellShares, CrossSection, PowerSections, ScatteredCuts } from "./cards/scattering";
 import { FormulaCard, Note, Trust } from "./cards/other";
 import { PowerFlux, Signal, Snapshots } from "./cards/time";
 import type { RunKind } from "../../api/types";
@@ -16,7 +16,7 @@ const capture = (kind: string, words: string) => (s: Shown): string | null => (s
 /** Why a run of another kind has none of it. */
 const NOT: Record<RunKind, string> = {
   driven: "is driven; light the model with a plane wave on the Bench", lit: "is lit by a wave and has no feed that is driven",
-  empty: "is a noise floor, without the parts of the model",
+  repeated: "is of cells that are repeated, and has no far field", empty: "is a noise floor, without the parts of the model",
 };
 const only = (...kinds: RunKind[]) => (s: Shown): string | null => (kinds.includes(s.sweep.kind) ? null : `run ${s.line.number} ${NOT[s.sweep.kind]}`);
 const driven = only("driven"), lit = only("lit", "empty"), far = only("driven", "lit", "empty");
@@ -39,6 +39,7 @@ export const KINDS: Kind[] = [
   { kind: "rcs", title: "Radar cross-section", group: "Scattering", missing: lit, Card: CrossSection },
   { kind: "scattered-cuts", title: "Scattered all round", group: "Scattering", missing: lit, Card: ScatteredCuts },
   { kind: "sections", title: "Cross-sections of power", group: "Scattering", missing: lit, Card: PowerSections },
+  { kind: "cells", title: "Sent back and let through", group: "Scattering", missing: only("repeated"), Card: CellShares },
   { kind: "current", title: "Current along wires", group: "Fields", missing: (s) => (s.sweep.wires ? null : `run ${s.line.number} has no wires whose current was solved for`), Card: Current },
   { kind: "surface-current", title: "Surface current", group: "Fields", missing: (s) => (s.sweep.surfaces.length ? null : `run ${s.line.number} has no capture of surface currents; add one on the Bench`), Card: SurfaceCurrent },
   { kind: "near-line", title: "Near field on a line", group: "Fields", missing: capture("near_line", "near field on a line"), Card: NearLine },

@@ -13,7 +13,7 @@ export const TEMPLATES: Template[] = [
   { name: "circular polarisation", hint: "axial ratio, sense, ellipse", cards: ["s-parameters", "axial-ratio", "polarisation", ["cuts", { components: "right-left" }], "pattern", "gain", "phase-centre", "trust"] },
   { name: "fields and currents", hint: "where it is strong, at every captured place", cards: ["current", "surface-current", "near-line", "near-plane", "near-box", "power-flux", "signal", "snapshots", "power"] },
   { name: "scattering", hint: "a lit body: cross-sections over the band and all round, currents", cards: [["rcs", {}, 2], "pattern", ["scattered-cuts", {}, 2], "sections", "surface-current", "near-plane", "near-line", "signal", "trust"] },
-  { name: "cell", hint: "a repeating cell: transmission and reflection over the band", cards: [["s-parameters", { pairs: "all" }, 2], ["s-parameters", { form: "unwrapped", pairs: "all" }], ["s-parameters", { form: "delay" }], "near-plane", "power", "trust"] },
+  { name: "cell", hint: "a repeating cell: transmission and reflection over the band", cards: [["cells", {}, 2], ["cells", { form: "share" }], ["cells", { form: "phase" }], ["s-parameters", { pairs: "all" }, 2], ["s-parameters", { form: "unwrapped", pairs: "all" }], ["s-parameters", { form: "delay" }], "near-plane", "power", "trust"] },
   { name: "installed", hint: "gain towards where it matters, free against mounted", cards: [["cuts", { form: "cartesian" }, 2], "pattern", ["gain", { where: "direction", theta: 90, phi: 0 }], ["map", { layout: "angles" }], "s-parameters", "efficiency", "near-plane", "trust"] },
 ];
 const CAPTURED = KINDS.filter((k) => k.group === "Fields").map((k) => k.kind);
@@ -30,6 +30,6 @@ export const offered = (cards: Short[], run: Shown): CardEntry[] => made(cards).
 /** What a project shows that was never arranged: the template that suits its runs, and a card for everything that was captured. */
 export function initial(first: Shown): { template: string; cards: CardEntry[] } {
   const f = first.sweep.frequency_hz;
-  const template = TEMPLATES.find((t) => t.name === (isLit(first) ? "scattering" : first.sweep.ports.length > 2 ? "array" : f.at(-1)! > 2.2 * f[0]! ? "wideband antenna" : "resonant antenna"))!;
+  const template = TEMPLATES.find((t) => t.name === (first.sweep.kind === "repeated" ? "cell" : isLit(first) ? "scattering" : first.sweep.ports.length > 2 ? "array" : f.at(-1)! > 2.2 * f[0]! ? "wideband antenna" : "resonant antenna"))!;
   return { template: template.name, cards: offered([...template.cards, ...CAPTURED.filter((k) => !template.cards.includes(k))], first) };
 }

@@ -49,6 +49,24 @@ export function PowerSections(props: CardProps) {
   );
 }
 
+const POWERS = ["reflectance", "transmittance", "absorptance"];
+
+/** What cells that are repeated without end do to a wave: of its power, or the straight waves alone. */
+export function CellShares(props: CardProps) {
+  const { shown } = useDesk();
+  const [form, setForm] = useSetting<"share" | "db" | "phase">(props, "form", "db");
+  const alone = shown.length === 1, kinds = form === "phase" ? ["reflection", "transmission"] : POWERS;
+  const lines = (alone ? kinds : kinds.slice(1, 2)).map((k) => ({ formula: form === "phase" ? `arg(${k})` : form === "db" ? `db10(${k})` : k, name: k }));
+  const unit = form === "phase" ? "°" : form === "db" ? "dB" : "";
+  return (
+    <CurveCard
+      props={props} title="Sent back and let through" lines={lines} y={{ unit }}
+      note={<>{!alone && <>{lines[0]!.name} · </>}<Choice label="Form" value={form} options={[["db", "dB"], ["share", "share of the power"], ["phase", "phase of the straight waves"]]} onChange={setForm} /></>}
+      badges={(value) => lines.map((l, n) => ({ text: `${l.name} ${value(n) === null ? "–" : `${fixed(value(n), form === "share" ? 4 : 2)} ${unit}`}` }))}
+    />
+  );
+}
+
 const PLANES: [string, string][] = [["0,90", "φ 0° and 90°"], ["0", "φ 0°"], ["90", "φ 90°"], ["45", "φ 45°"]];
 const BELOW_DB = 40;
 
