@@ -101,7 +101,7 @@ def _lit_card(results: xr.Dataset) -> list[TrustItem]:
 
 def _repeated_card(results: xr.Dataset) -> list[TrustItem]:
     balance = max(float(np.abs(scattering.shares(results, n).balance).max()) for n in range(results.sizes["port_in"]))
-    item = TrustItem("Sent back + let through + absorbed", f"{100 * balance:.2g} % off", _mark(balance, 0.01, 0.05),
+    item = TrustItem("Power in = power out", f"{100 * balance:.2g} %", _mark(balance, 0.01, 0.05),
                      "let the run decay further, or ask for more cells per wavelength")
     return [*([] if scattering.kept(results) else [item]), *_lit_items(results)]
 

@@ -93,8 +93,10 @@ def _back(results: xr.Dataset) -> Headline:
 
 
 def _returns(results: xr.Dataset) -> Headline:
-    """The largest share of the power that is sent back."""
-    return _largest(results, ports.magnitude_db(np.sqrt(scattering.shares(results).reflectance)), lambda v: f"sends back {v:.2f} dB")
+    """The smallest share of the power that is sent back."""
+    level = ports.magnitude_db(np.sqrt(np.maximum(scattering.shares(results).reflectance, 0)))
+    at, low = ports.minimum(results["frequency"].values, level)
+    return Headline(level, at, low, f"sends back {low:.1f} dB at {engineering(at, 'Hz')}")
 
 
 def _leaks(results: xr.Dataset) -> Headline:

@@ -17,7 +17,7 @@ from heron.engines.transient.beams import Beam, light_of
 from heron.engines.transient.cut import cut
 from heron.engines.transient.incidence import box_corners
 from heron.engines.transient.pulse import pulse_of
-from heron.engines.transient.structure import Structure, fill, layers_of
+from heron.engines.transient.structure import Structure, fill, layers_of, periods_of
 from heron.engines.transient.study import study
 from heron.errors import HeronError
 from heron.geometry import Geometry
@@ -66,6 +66,7 @@ def examination_view(e: Examination, have: set[str] | None = None) -> dict[str, 
         "ground": e.model.surround.height if e.model.surround and e.model.surround.kind == "ground" else None,
         "illuminations": [_arrow(e, light) for light in e.model.illuminations],
         "captures": [_capture(e, c) for c in e.model.captures],
+        "period": [periods_of(e.model).get(k) for k in range(3)],
         "layers": [{"material": name, "top": top} for name, _, top in layers_of(e.model) if np.isfinite(top)] if e.model.surround else [],
         "frames": [{"name": n, "matrix": m.ravel().tolist()} for n, m in build_frames(e.model, []).items() if n],
         "problems": [asdict(p) for p in e.problems],

@@ -43,6 +43,11 @@ def test_from_an_empty_sheet_to_a_cross_section(page: Page) -> None:
     page.locator("body").press("Control+z")
     expect(page.get_by_text("narrowest at")).to_have_count(0)
 
+    # So is a model that is repeated along one axis only.
+    set_token(page, "Surround period 0", "50 mm")
+    expect(page.get_by_text(re.compile("two of the three axes")).first).to_be_visible()
+    set_token(page, "Surround period 0", "")
+
     # A box that would cut the ball is refused, and says what to do.
     set_token(page, "Surround box", "1 mm")
     expect(page.get_by_text(re.compile("does not clear the model")).first).to_be_visible()

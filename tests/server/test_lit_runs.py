@@ -91,6 +91,32 @@ def test_over_layers_there_are_cross_sections_above_and_below(api: Api, owner: A
     assert rows[-1]["scattered_below_m2"] == pytest.approx(below[-1], rel=1e-5)
 
 
+def test_repeated_cells_send_back_and_let_through(api: Api, owner: Any) -> None:
+    from heron.model import load_document
+
+    cell = {
+        "version": 1, "name": "pane", "parts": [{"kind": "box", "name": "pane", "corner": ["-10 mm", "-10 mm", "-5 mm"], "size": ["20 mm", "20 mm", "5 mm"], "material": "PTFE"}],
+        "illuminations": [{"name": "lamp", "travels": ["0", "0", "-1"]}], "surround": {"period": ["20 mm", "20 mm", None]},
+        "captures": [{"kind": "near_point", "name": "inside", "point": ["0", "0", "-2 mm"]}], "plan": BALL["plan"],
+    }
+    project = create_project(owner, load_document(cell))
+    number = solved(api, project.id)
+    base = f"/projects/{project.id}/runs/{number}"
+    assert api.ask("get", f"{base}/sweep").json()["kind"] == "repeated"
+    line = api.ask("get", base).json()
+    assert line["headline"]["text"].startswith("sends back −") and line["trust"][0]["name"] == "Power in = power out"
+    header, arrays = unpacked(api.ask("post", f"/projects/{project.id}/curves", {"sources": [f"run {number}"], "formulas": [
+        "reflectance + transmittance + absorptance", "abs(transmission)^2 - transmittance", "rcs", "gain(0, 0)"]}).content)
+    assert np.allclose(arrays["re0.0"], 1, atol=0.01) and np.abs(arrays["re0.1"]).max() < 1e-3
+    assert all("has no" in header["curves"][0][n]["error"] for n in (2, 3))
+    field, values = unpacked(api.ask("get", f"{base}/near/inside?frequency=3e9&quantity=r").content)
+    assert field["kind"] == "near_point" and 0.5 < values["value"][0] < 1
+    rows = api.ask("get", f"{base}/export/scattering.csv").content.decode().splitlines()
+    assert rows[0].startswith("frequency_hz,reflectance,transmittance") and len(rows) == 5
+    assert api.ask("get", f"{base}/pattern?frequency=3e9").status_code == 422
+    assert api.ask("get", f"{base}/scattered?frequency=3e9").status_code == 404
+
+
 def test_the_noise_floor_is_a_run_of_its_own(api: Api, ball: Project) -> None:
     number = solved(api, ball.id, empty=True)
     line = api.ask("get", f"/projects/{ball.id}/runs/{number}").json()

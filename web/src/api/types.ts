@@ -49,7 +49,7 @@ export interface Examination {
   joints: { point: [number, number, number]; parts: string[] }[]; nodes: [number, number, number][]; ground: number | null;
   captures: ({ name: string; kind: string; points: [number, number, number][] } | null)[];
   illuminations: (Illumination | null)[];
-  layers: { material: string; top: number }[];
+  layers: { material: string; top: number }[]; /** m, along x, y and z. */ period: (number | null)[];
   frames: { name: string; matrix: number[] }[];
   problems: Finding[];
   forecast: { engine: string; size: number; what: string; memory_bytes: number; seconds: number; solves: number } | null;

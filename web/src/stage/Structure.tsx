@@ -42,6 +42,7 @@ export function Structure({ examination, extent, quiet, drawn = true }: { examin
       {examination.illuminations.map((w, i) => w && <Wave key={`wave${i}`} wave={w} extent={extent} label={quiet ? "" : w.name} strong={hover === `illuminations.${i}`} />)}
       {examination.grid?.box && hover?.startsWith("illuminations.") && <Cage corners={examination.grid.box} extent={extent} />}
       {hover === "surround.0" && (document?.surround.mirror as string[] | undefined)?.map((kind, axis) => kind !== "none" && <Mirror key={axis} axis={axis} kind={kind} extent={extent} />)}
+      {examination.period.some(Boolean) && <Cell period={examination.period} extent={extent} />}
       {!quiet && examination.frames.map((f) => <Axes key={f.name} name={f.name} matrix={f.matrix} size={extent.size * 0.12} />)}
       {examination.problems.map((p, i) => p.point && <Marker key={`p${i}`} at={p.point} extent={extent} tone="rust" label={p.code.replaceAll("-", " ")} />)}
     </>
@@ -116,6 +117,14 @@ function Cage({ corners: [low, high], extent }: { corners: [[number, number, num
       <Html position={[low[0], low[1], high[2]]} zIndexRange={[4, 0]} className="pointer-events-none"><span className="whitespace-nowrap pl-1 text-[11.500px] text-amber">total fields inside, scattered outside</span></Html>
     </>
   );
+}
+
+/** The outline of what is repeated without end, and the beginnings of the cells beside it. */
+function Cell({ period, extent }: { period: (number | null)[]; extent: Extent }) {
+  const [a, b] = [0, 1, 2].filter((k) => period[k]) as [number, number?];
+  const at = (u: number, v: number): [number, number, number] => extent.center.map((c, k) => (k === a ? u * period[a]! : k === b ? v * period[b]! : c)) as [number, number, number];
+  const ends = [-0.5, 0.5].flatMap((s): [number, number, number][] => [at(s, -0.65), at(s, 0.65), at(-0.65, s), at(0.65, s)]);
+  return b === undefined ? null : <Line points={ends} segments color={color("amber")} lineWidth={1} dashed dashSize={extent.size * 0.02} gapSize={extent.size * 0.015} />;
 }
 
 /** The outline of a plane in which the model is its own mirror image. */

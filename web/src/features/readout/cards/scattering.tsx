@@ -56,12 +56,12 @@ export function CellShares(props: CardProps) {
   const { shown } = useDesk();
   const [form, setForm] = useSetting<"share" | "db" | "phase">(props, "form", "db");
   const alone = shown.length === 1, kinds = form === "phase" ? ["reflection", "transmission"] : POWERS;
-  const lines = (alone ? kinds : kinds.slice(1, 2)).map((k) => ({ formula: form === "phase" ? `arg(${k})` : form === "db" ? `db10(${k})` : k, name: k }));
+  const lines = (alone ? kinds : kinds.slice(1, 2)).map((k) => ({ formula: form === "phase" ? `deg(arg(${k}))` : form === "db" ? `db10(${k})` : k, name: k }));
   const unit = form === "phase" ? "°" : form === "db" ? "dB" : "";
   return (
     <CurveCard
       props={props} title="Sent back and let through" lines={lines} y={{ unit }}
-      note={<>{!alone && <>{lines[0]!.name} · </>}<Choice label="Form" value={form} options={[["db", "dB"], ["share", "share of the power"], ["phase", "phase of the straight waves"]]} onChange={setForm} /></>}
+      note={<>{form === "phase" ? "straight waves · " : "of the power · "}{!alone && <>{lines[0]!.name} · </>}<Choice label="Form" value={form} options={[["db", "dB"], ["share", "share"], ["phase", "phase"]]} onChange={setForm} /></>}
       badges={(value) => lines.map((l, n) => ({ text: `${l.name} ${value(n) === null ? "–" : `${fixed(value(n), form === "share" ? 4 : 2)} ${unit}`}` }))}
     />
   );
