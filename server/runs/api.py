@@ -21,7 +21,7 @@ from heron.results import currents, near, patterns, readout, scattering, signals
 from server.errors import Problem, not_found
 from server.packets import packet
 from server.runs import actions, store
-from server.runs.fields import capture_field, model_of, only_driven
+from server.runs.fields import capture_field, model_of, only_driven, without
 from server.runs.models import Run, Wish
 
 router = Router()
@@ -215,10 +215,13 @@ def get_current(request: HttpRequest, project_id: int, number: int, frequency: f
 
 
 @router.get("/{int:project_id}/runs/{int:number}/near/{name}", operation_id="get_near_field")
-def near_field_at(request: HttpRequest, project_id: int, number: int, name: str, frequency: float, quantity: str = "e") -> HttpResponse:
-    """One quantity at the points of a capture: its steady value, and the phasors it is the size of, if it moves."""
+def near_field_at(request: HttpRequest, project_id: int, number: int, name: str, frequency: float, quantity: str = "e",
+                  minus: int | None = None) -> HttpResponse:
+    """One quantity at the points of a capture: its steady value, and the phasors it is the size of, if it moves; of the field less that of run ``minus``."""
     run, results = _results(request, project_id, number)
     f = capture_field(run, results, name, frequency)
+    if minus is not None:
+        f = without(f, capture_field(*_results(request, project_id, minus), name, frequency), minus)
     try:
         value, phasor = near.quantity(f.e, f.h, quantity, float(abs(results["drive"].values[0])) if scattering.lit(results) else None)
     except ValueError as error:

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import Any
 
 import numpy as np
@@ -42,7 +42,7 @@ def model_of(run: Run) -> Evaluated:
 def capture_field(run: Run, results: xr.Dataset, name: str, frequency: float) -> CaptureField:
     """The field of the capture called ``name`` at the sweep point nearest to a frequency.
 
-    :raises Problem: 404 when the run has none of that name.
+    :raises Problem: 404 when the run has none of that name, 422 when nothing was recorded there.
     """
     model = model_of(run)
     capture: Any = next((c for c in model.captures if c is not None and c.name == name and c.kind in POINTS), None)
@@ -50,6 +50,21 @@ def capture_field(run: Run, results: xr.Dataset, name: str, frequency: float) ->
         raise not_found("near-field capture of that name")
     points = capture_points(capture, frame_matrix(build_frames(model, []), capture.frame))
     index = patterns.nearest_index(results, frequency)
-    e, h = near.near_field(results, index, points)
+    try:
+        e, h = near.near_field(results, index, points)
+    except LookupError as error:
+        raise Problem(422, str(error)) from error
     counts = [int(c) for c in capture.counts] if hasattr(capture, "counts") else [len(points)]
     return CaptureField(capture.kind, float(results["frequency"].values[index]), counts, points, e, h)
+
+
+def without(field: CaptureField, other: CaptureField, number: int) -> CaptureField:
+    """A field less that of a reference run ``number``, as of the same model without a scatterer: what the difference between them adds.
+
+    :raises Problem: 422 when they are not of the same points and frequency.
+    """
+    if field.points.shape != other.points.shape or not np.allclose(field.points, other.points, rtol=0, atol=1e-9 * float(np.abs(field.points).max() + 1e-30)):
+        raise Problem(422, f"run {number} has its capture at other points; solve both with the same one")
+    if abs(field.frequency - other.frequency) > 1e-6 * field.frequency:
+        raise Problem(422, f"run {number} has no field at {field.frequency / 1e9:.6g} GHz; solve both at the same frequencies")
+    return replace(field, e=field.e - other.e, h=field.h - other.h)

@@ -2,15 +2,18 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
 from typing import Any
 
 import numpy as np
 import pytest
 
-from heron.results import scattering
+from heron.results import near, scattering
+from server.errors import Problem
 from server.projects.actions import create_project
 from server.projects.models import Project
 from server.runs import store
+from server.runs.fields import CaptureField, without
 from server.runs.models import Run
 from tests.server.conftest import Api, solved, unpacked
 
@@ -126,6 +129,19 @@ def test_the_noise_floor_is_a_run_of_its_own(api: Api, ball: Project) -> None:
     run = Run.objects.get(project=ball, number=number)
     assert run.summary["noise_floor_db"] < -90
     assert [i["name"] for i in line["trust"]] == ["Noise floor"]
+
+    # Total fields less those of the empty box are what the ball adds.
+    whole = solved(api, ball.id)
+    ask = f"/projects/{ball.id}/runs/{whole}/near/beside?frequency=3e9"
+    total, empty = (near.near_field(store.load(Run.objects.get(project=ball, number=n).id), 3, np.array([[0, 0, -0.025]]))[0] for n in (whole, number))
+    _, values = unpacked(api.ask("get", f"{ask}&minus={number}").content)
+    assert values["value"][0] == pytest.approx(np.linalg.norm(total - empty) / np.sqrt(2), rel=1e-4)
+    assert np.linalg.norm(empty) > 0.5
+    assert api.ask("get", f"{ask}&minus=99").status_code == 404
+    one = CaptureField("near_point", 3e9, [1], np.array([[0, 0, -0.025]]), total, total)
+    for other, words in ((replace(one, points=one.points * 1.1), "at other points"), (replace(one, frequency=2.9e9), "no field at 3 GHz")):
+        with pytest.raises(Problem, match=words):
+            without(one, other, 7)
 
 
 def test_a_driven_model_has_no_noise_floor_and_no_cross_section(api: Api, project: Project) -> None:

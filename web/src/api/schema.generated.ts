@@ -509,7 +509,7 @@ export interface paths {
         };
         /**
          * Near Field At
-         * @description One quantity at the points of a capture: its steady value, and the phasors it is the size of, if it moves.
+         * @description One quantity at the points of a capture: its steady value, and the phasors it is the size of, if it moves; of the field less that of run ``minus``.
          */
         get: operations["get_near_field"];
         put?: never;
@@ -2647,6 +2647,7 @@ export interface operations {
             query: {
                 frequency: number;
                 quantity?: string;
+                minus?: number | null;
             };
             header?: never;
             path: {

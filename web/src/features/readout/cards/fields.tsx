@@ -2,7 +2,7 @@
 import { Canvas } from "@react-three/fiber";
 import { OrbitControls } from "@react-three/drei";
 import { useQueries, useQuery } from "@tanstack/react-query";
-import { useEffect, useMemo, useState } from "react";
+import { type ReactNode, useEffect, useMemo, useState } from "react";
 import { evaluated, examination, field, run as runDetail } from "../../../api/queries";
 import type { Decay, Model } from "../../../api/types";
 import { fixed, quantity, scaled } from "../../../format";
@@ -143,14 +143,26 @@ export function SurfaceCurrent(props: CardProps) {
   );
 }
 
+/** A ticked run whose fields are taken off those of the others: with one of the model without a scatterer, what the scatterer adds. */
+function useMinus(props: CardProps): { minus: string; less: (s: Shown) => string; choice: ReactNode } {
+  const { shown } = useDesk();
+  const [kept, choose] = useSetting<string>(props, "minus", "");
+  const minus = shown.length > 1 && shown.some((s) => String(s.line.number) === kept) ? kept : "";
+  return {
+    minus, less: (s) => (minus && minus !== String(s.line.number) ? `&minus=${minus}` : ""),
+    choice: shown.length > 1 && <> · <Choice label="Less" value={minus} options={[["", "as it is"], ...shown.map((s) => [String(s.line.number), `less run ${s.line.number}`] as [string, string])]} onChange={choose} /></>,
+  };
+}
+
 export function NearLine(props: CardProps) {
   const { projectId, shown } = useDesk();
+  const less = useMinus(props);
   const cursor = useFollowing();
   const [name, choice] = useCapture(props, "near_line");
   const { what, form, unit, choices } = useField(props);
   const phase = usePhase();
-  const own = shown.filter((s) => s.sweep.captures.some((c) => c.name === name));
-  const { all, pending } = useQueries({ queries: own.map((s) => field(projectId, s.line.number, `near/${encodeURIComponent(name ?? "")}`, cursor, `&quantity=${what}`)), combine: (q) => ({ all: q.map((r) => r.data), pending: q.some((r) => r.isFetching) }) });
+  const own = shown.filter((s) => String(s.line.number) !== less.minus && s.sweep.captures.some((c) => c.name === name));
+  const { all, pending } = useQueries({ queries: own.map((s) => field(projectId, s.line.number, `near/${encodeURIComponent(name ?? "")}`, cursor, `&quantity=${what}${less.less(s)}`)), combine: (q) => ({ all: q.map((r) => r.data), pending: q.some((r) => r.isFetching) }) });
   const { data: fit } = useQuery({ ...evaluated<Decay>(projectId, shown[0]!.line.number, `decay/${encodeURIComponent(name ?? "")}?frequency=${cursor}`), retry: false });
   const key = own.map((s) => s.color + s.dash + s.label).join();
   const { curves, most } = useMemo(() => {
@@ -166,7 +178,7 @@ export function NearLine(props: CardProps) {
     return { curves, most: Math.max(...peaks) };
   }, [all, what, form, phase.phase, key]); // eslint-disable-line react-hooks/exhaustive-deps
   return (
-    <Card title="Near field on a line" note={<>{choice} · {choices}</>} frames={form === "moment" ? phase.frames : undefined} extra={name ? [vtk(projectId, shown[0]!.line.number, name, cursor)] : []}
+    <Card title="Near field on a line" note={<>{choice} · {choices}{less.choice}</>} frames={form === "moment" ? phase.frames : undefined} extra={name ? [vtk(projectId, shown[0]!.line.number, name, cursor)] : []}
       badges={curves[0] ? [{ text: `largest ${quantity(most, WHATS[what][1], 3)} ${what === "r" ? "times" : under(shown[0])}` }, ...(fit?.length_m && fit.rest_db < STRAIGHT_DB ? [{ text: `|E| ${fit.length_m > 0 ? "falls" : "grows"} to 1/e over ${quantity(Math.abs(fit.length_m), "m", 3)} (±${fixed(fit.rest_db, 1)} dB)` }] : [])] : []}
       table={curves[0] && (() => ({ columns: ["distance_m", `${WHATS[what][0]} ${unit}`.replace(/[^\w]+/g, "_")], rows: Array.from(curves[0]!.x, (x, i) => [x, curves[0]!.y[i] ?? null]) }))}>
       <span hidden data-fetching={pending} />
@@ -188,11 +200,11 @@ function shades(values: Float64Array, what: What, form: Form): { values: Float64
 export function NearPlane(props: CardProps) {
   const { projectId } = useDesk();
   const cursor = useFollowing();
-  const one = useOneRun(props), first = one.run;
+  const one = useOneRun(props), first = one.run, less = useMinus(props);
   const [name, choice] = useCapture(props, "near_plane", first);
   const { what, form, unit, choices } = useField(props);
   const phase = usePhase();
-  const { data, isFetching } = useQuery({ ...field(projectId, first.line.number, `near/${encodeURIComponent(name ?? "")}`, cursor, `&quantity=${what}`), enabled: name !== undefined });
+  const { data, isFetching } = useQuery({ ...field(projectId, first.line.number, `near/${encodeURIComponent(name ?? "")}`, cursor, `&quantity=${what}${less.less(first)}`), enabled: name !== undefined });
   const map = useMemo(() => {
     const points = data?.arrays.points;
     if (!points || data.header.kind !== "near_plane") return null;
@@ -205,7 +217,7 @@ export function NearPlane(props: CardProps) {
   }, [data, what, form, phase.phase]);
   if (!name) return <Card title="Near field on a plane"><Nothing>This run has no capture on a plane.</Nothing></Card>;
   return (
-    <Card title="Near field on a plane" note={<>{choice} · {choices}<RunChoice {...one} /></>} badges={data ? [{ text: `run ${first.line.number}, ${what === "r" ? "times the incident" : under(first)}` }] : []} frames={form === "moment" ? phase.frames : undefined} extra={[vtk(projectId, first.line.number, name, cursor)]}>
+    <Card title="Near field on a plane" note={<>{choice} · {choices}<RunChoice {...one} />{less.choice}</>} badges={data ? [{ text: `run ${first.line.number}${less.less(first) && ` less run ${less.minus}`}, ${what === "r" ? "times the incident" : under(first)}` }] : []} frames={form === "moment" ? phase.frames : undefined} extra={[vtk(projectId, first.line.number, name, cursor)]}>
       <span hidden data-fetching={isFetching} />
       {map && <div className="flex h-full flex-col"><div className="min-h-0 flex-1"><HeatMap {...map} unit={unit} /></div>{form === "moment" && <PhaseBar phase={phase} />}</div>}
     </Card>
@@ -218,13 +230,13 @@ const AXES = ["x", "y", "z"];
 export function NearBox(props: CardProps) {
   const { projectId } = useDesk();
   const cursor = useFollowing();
-  const one = useOneRun(props), first = one.run;
+  const one = useOneRun(props), first = one.run, less = useMinus(props);
   const [name, choice] = useCapture(props, "near_box", first);
   const [across, setAcross] = useSetting<"0" | "1" | "2">(props, "across", "2");
   const { what, form, unit, choices } = useField(props);
   const phase = usePhase();
   const [share, setShare] = useState(0.5);
-  const { data, isFetching } = useQuery({ ...field(projectId, first.line.number, `near/${encodeURIComponent(name ?? "")}`, cursor, `&quantity=${what}`), enabled: name !== undefined });
+  const { data, isFetching } = useQuery({ ...field(projectId, first.line.number, `near/${encodeURIComponent(name ?? "")}`, cursor, `&quantity=${what}${less.less(first)}`), enabled: name !== undefined });
   const values = useMemo(() => (data?.header.kind === "near_box" ? shades(pointValues(data, form === "moment" ? phase.phase : null), what, form) : null), [data, what, form, phase.phase]);
   const counts = data?.header.counts as [number, number, number] | undefined;
   if (!data || !values || !counts || !name) return <Card title="Near field in a box" note={choice}><Nothing>Reading…</Nothing></Card>;
@@ -235,7 +247,7 @@ export function NearBox(props: CardProps) {
   const place = (n: number, c: number): number => points!.data[3 * n + c]!;
   const span = (u: number, v: number): number => Math.hypot(...[0, 1, 2].map((c) => place(node(u, v), c) - place(node(0, 0), c)));
   return (
-    <Card title="Near field in a box" note={<>{choice} · {choices} · across <Choice label="Across" value={across} options={AXES.map((x, n) => [String(n) as "0", x] as const)} onChange={setAcross} /><RunChoice {...one} /></>} frames={form === "moment" ? phase.frames : undefined} extra={[vtk(projectId, first.line.number, name, cursor)]}
+    <Card title="Near field in a box" note={<>{choice} · {choices} · across <Choice label="Across" value={across} options={AXES.map((x, n) => [String(n) as "0", x] as const)} onChange={setAcross} /><RunChoice {...one} />{less.choice}</>} frames={form === "moment" ? phase.frames : undefined} extra={[vtk(projectId, first.line.number, name, cursor)]}
       badges={[{ text: `${AXES[k]!} = ${quantity(place(node(0, 0), k), "m", 3)}` }, { text: `largest ${form === "db" ? `${fixed(values.high, 1)} ${unit}` : quantity(values.high, WHATS[what][1], 3)}` }]}>
       <span hidden data-fetching={isFetching} />
       <div className="flex h-full flex-col">
