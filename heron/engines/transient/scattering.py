@@ -106,6 +106,15 @@ def _repeated(s: Structure, out: xr.Dataset, recorder: Recorder, e: Complexes, h
     a, b = (d + 1) % 3, (d + 2) % 3
     area = float(recorder.faces[0].area.sum())
     taken = np.zeros((count, lights))
+    line, dt = s.lines[d], s.step
+
+    def late(frequency: float, index: float, face: records.Face) -> float:
+        """Phase from the origin to a face, in rad, that of the grid from where its medium begins on: what the grid lets in has it too, and is taken off there."""
+        begins = 0.0 if not s.interfaces else s.interfaces[0] if face.sign > 0 else s.interfaces[-1]
+        low, high = sorted(int(np.abs(line - place).argmin()) for place in (begins, face.points[0, d]))
+        steps = np.diff(line[low:high + 1]) * index * np.sin(np.pi * frequency * dt) / (C0 * dt)
+        return float(2 * np.arcsin(np.minimum(steps, 1.0)).sum() + 2 * np.pi * frequency / C0 * index * face.sign * begins)
+
     for q in range(lights):
         travels, electric = out["travels"].values[q], out["electric"].values[q]
         for f in range(count):
@@ -120,10 +129,10 @@ def _repeated(s: Structure, out: xr.Dataset, recorder: Recorder, e: Complexes, h
                 onward = face.sign * travels[d] > 0
                 n = len(face.points)
                 own = np.zeros(3, dtype=complex)
-                own[[a, b]] = [e[f, q, first:first + n].sum() / area for first in (face.first, face.first + n)]
+                own[[a, b]] = [e[f, q, row:row + n].sum() / area for row in (face.first, face.first + n)]
                 wave = alone.get(face.sign < 0 if d == 2 else None)
                 without = np.zeros(3, dtype=complex) if wave is None or (d != 2 and not onward) else layered.vectors(wave)[0]
-                whole = without + own * np.exp(2j * np.pi * stack.frequency / C0 * index * face.sign * face.points[0, d])
+                whole = without + own * np.exp(1j * late(stack.frequency, index, face))
                 power = records.outflow([face], e[f:f + 1, q], h[f:f + 1, q])[0]
                 power += area * admittance / (2 * ETA0) * ((np.abs(whole) ** 2).sum() - (np.abs(own) ** 2).sum())
                 fields[int(onward), f, q], shares[int(onward), f, q] = whole, power / let_in
