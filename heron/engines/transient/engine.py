@@ -23,7 +23,7 @@ from heron.engines.transient.planes import planes_in
 from heron.engines.transient.pulse import Pulse, pulse_of
 from heron.engines.transient.recorder import FRAMES, PulseRun, Recorder
 from heron.engines.transient.records import Complexes
-from heron.engines.transient.scattering import scattered
+from heron.engines.transient.scattering import lattice_of, scattered
 from heron.engines.transient.stepper import DARK, Stepper
 from heron.engines.transient.structure import LAYERS, Floats, Structure, fill, refusals, structure, wall_distance, without_parts
 from heron.errors import ModelError, Stopped
@@ -162,7 +162,9 @@ class TransientEngine:
             nothing = np.zeros((0, 3))
             return radiation.Enclosed(nothing, nothing.astype(complex), nothing.astype(complex), planes, (walls[0], walls[1]), near)
         own = results["surface_point"].values, under("surface_j"), under("surface_m"), planes, (walls[0], walls[1]), near
-        return layered.InLayers(layered.stack_of(results, index), *own) if "layer_height" in results else radiation.Surface(*own)
+        if "layer_height" in results:
+            return layered.InLayers(layered.stack_of(results, index), *own)
+        return radiation.Surface(*own, lattice_of(results) if results.attrs.get("lit", 0) else None)
 
 
 def _gate(stepper: Stepper, aperture: Aperture, model: Evaluated) -> Gate:

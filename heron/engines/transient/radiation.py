@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from typing import Any
+from typing import Any, NamedTuple
 
 import numpy as np
 from numba import njit, prange
@@ -31,21 +31,40 @@ def _vectors(x: Any, y: Any, z: Any, number: Any, j: Any, m: Any, direction: Any
                     out[w, d, 3 + c] += m[w, n, c] * phase
 
 
-def far_field(points: Floats, j: Complexes, m: Complexes, theta: Floats, phi: Floats, frequency: float) -> Complexes:
-    """r·E e^(jkr) (waves, d, 2) in V, θ and φ components, of moments (waves, n, 3): −jk/4π (Lφ + η Nθ) and jk/4π (Lθ − η Nφ)."""
+class Lattice(NamedTuple):
+    """The grid about a surface: its cells, m, and time step, s. Waves lag in it, by more along an axis than along a diagonal."""
+
+    cell: float
+    dt: float
+
+    def lag(self, direction: Floats, frequency: float) -> Floats:
+        """(d,) of the wave number of the grid's waves towards unit vectors (d, 3) over that in free space, less one: Taflove and Hagness, ch. 4, to second order."""
+        k = 2 * np.pi * frequency / C0
+        return np.asarray((k * self.cell) ** 2 / 24 * ((direction**4).sum(axis=1) - (C0 * self.dt / self.cell) ** 2))
+
+
+def far_field(points: Floats, j: Complexes, m: Complexes, theta: Floats, phi: Floats, frequency: float, lattice: Lattice | None = None) -> Complexes:
+    """r·E e^(jkr) (waves, d, 2) in V, θ and φ components, of moments (waves, n, 3): −jk/4π (Lφ + η Nθ) and jk/4π (Lθ − η Nφ).
+
+    With a ``lattice``, phases from the middle of the points are those of its waves, which the recorded fields have: what is scattered forwards from there is
+    then in step with the wave that lit it, on whose difference in phase extinction depends.
+    """
     k = 2 * np.pi * frequency / C0
     st, ct, sp, cp = np.sin(theta), np.cos(theta), np.sin(phi), np.cos(phi)
     direction = np.column_stack((st * cp, st * sp, ct))
     out = np.zeros((len(j), len(theta), 6), dtype=complex)
-    places, number = zip(*(np.unique(points[:, axis], return_inverse=True) for axis in range(3)), strict=True)
-    _vectors(*places, np.column_stack(number), np.ascontiguousarray(j, dtype=complex), np.ascontiguousarray(m, dtype=complex), direction, k, out)
+    middle = (points.min(axis=0) + points.max(axis=0)) / 2 if lattice is not None else np.zeros(3)
+    seen = direction if lattice is None else direction * (1 + lattice.lag(direction, frequency))[:, None]
+    places, number = zip(*(np.unique(points[:, axis] - middle[axis], return_inverse=True) for axis in range(3)), strict=True)
+    _vectors(*places, np.column_stack(number), np.ascontiguousarray(j, dtype=complex), np.ascontiguousarray(m, dtype=complex), seen, k, out)
+    out *= np.exp(1j * k * (direction @ middle))[:, None]
     along_theta, along_phi = np.column_stack((ct * cp, ct * sp, -st)), np.column_stack((-sp, cp, np.zeros_like(sp)))
     nt, np_ = (np.einsum("wdc,dc->wd", out[:, :, :3], u) for u in (along_theta, along_phi))
     lt, lp = (np.einsum("wdc,dc->wd", out[:, :, 3:], u) for u in (along_theta, along_phi))
     return np.asarray(np.stack((-1j * k / (4 * np.pi) * (lp + ETA0 * nt), 1j * k / (4 * np.pi) * (lt - ETA0 * np_)), axis=-1))
 
 
-def power_form(points: Floats, j: Complexes, m: Complexes, frequency: float, planes: list[Plane]) -> Complexes:
+def power_form(points: Floats, j: Complexes, m: Complexes, frequency: float, planes: list[Plane], lattice: Lattice | None = None) -> Complexes:
     """(waves, waves): ∫ E_p* · E_q / 2η dΩ over all space that is there, by Gauss and trapezoid rules that are exact for the pattern's degree.
 
     The pattern is symmetric about every plane: with one across z the upper half is enough; beyond a plane that is no mirror of the model there is nothing.
@@ -58,7 +77,7 @@ def power_form(points: Floats, j: Complexes, m: Complexes, frequency: float, pla
         u, w = 0.5 * (u + 1), 0.5 * w
     around, per_point = _round(2 * degree + 2, *(any(p.axis == axis for p in planes) for axis in (0, 1)))
     theta = np.repeat(np.arccos(u), len(around))
-    field = far_field(*images, theta, np.tile(around, len(u)), frequency)
+    field = far_field(*images, theta, np.tile(around, len(u)), frequency, lattice)
     weight = np.outer(w, per_point).ravel() / (2 * ETA0)
     share = np.prod([2.0 if p.doubles and p.axis == 2 else 1.0 if p.doubles or p.axis == 2 else 0.5 for p in planes])
     return np.asarray(share * np.einsum("pdc,d,qdc->pq", field.conj(), weight, field))
@@ -115,7 +134,8 @@ class Surface:
     """A :class:`~heron.engines.contract.FieldSource` of recorded currents, and of fields recorded at points inside the walls ``low``, ``high``."""
 
     def __init__(self, points: Floats, j: Complexes, m: Complexes, planes: list[Plane],
-                 walls: tuple[Floats, Floats], recorded: list[tuple[Floats, Complexes, Complexes]]) -> None:
+                 walls: tuple[Floats, Floats], recorded: list[tuple[Floats, Complexes, Complexes]], lattice: Lattice | None = None) -> None:
+        self.lattice = lattice
         self.points, self.j, self.m = mirrored(points, j[None], m[None], planes)
         self.outer = [p for p in planes if not p.doubles]
         self.walls, self.recorded = walls, recorded
@@ -125,7 +145,7 @@ class Surface:
         return (low + high) / 2, float(np.linalg.norm(high - low)) / 2
 
     def far_field(self, theta: Floats, phi: Floats, frequency: float) -> Complexes:
-        return far_field(self.points, self.j, self.m, theta, phi, frequency)
+        return far_field(self.points, self.j, self.m, theta, phi, frequency, self.lattice)
 
     def near_field(self, points: Floats, frequency: float) -> tuple[Complexes, Complexes]:
         """Beyond the walls, the fields of the recorded currents; inside, what was recorded there.

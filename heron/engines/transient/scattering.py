@@ -61,7 +61,7 @@ def scattered(s: Structure, model: Evaluated, feeds: list[Any], z0: Floats, freq
             "engine": "transient", "lit": 1, "empty": int(model.empty), "repeated": int(bool(s.repeats)),
             "convention": "exp(+jωt), peak phasors, SI units", "unknowns": 6 * s.cells, "solves": len(runs), "cells": s.cells,
             "cells_per_wavelength": float(plan.cells_per_wavelength), "wall_distance": wall_distance(model) * plan.f_start / C0,
-            "steps": sum(r.steps for r in runs), "time_step": s.step, "interpolation_error": 0.0, "energy_left": max(r.left for r in runs),
+            "steps": sum(r.steps for r in runs), "time_step": s.step, "outer_cell": s.largest, "interpolation_error": 0.0, "energy_left": max(r.left for r in runs),
             "status": runs[0].reason if len(runs) == 1 else "; ".join(f"“{n}”: {r.reason}" for n, r in zip(names, runs, strict=True)),
             "stopped": int(any(r.stopped for r in runs)), "ground": "none", "planes": json.dumps(s.planes),
             "walls": np.concatenate(s.inner).tolist(),
@@ -76,6 +76,11 @@ def scattered(s: Structure, model: Evaluated, feeds: list[Any], z0: Floats, freq
     return with_records(out, s, recorder, runs, e, h, lambda f: per_volt(f)[:, :, None] * np.eye(lights), plan)
 
 
+def lattice_of(out: xr.Dataset) -> radiation.Lattice:
+    """The grid outside the box of total fields."""
+    return radiation.Lattice(float(out.attrs["outer_cell"]), float(out.attrs["time_step"]))
+
+
 def _far(s: Structure, out: xr.Dataset, recorder: Recorder, e: Complexes, h: Complexes) -> dict[str, Any]:
     """Currents on the surface that the far field is taken from, and the power they send out."""
     rows, lights = recorder.surface_rows, e.shape[1]
@@ -85,7 +90,7 @@ def _far(s: Structure, out: xr.Dataset, recorder: Recorder, e: Complexes, h: Com
     if s.interfaces:
         sides = np.array([layered.power_forms(layered.stack_of(out, f), points, j[f], m[f]) for f in range(len(e))])
     else:
-        sides = np.array([[radiation.power_form(points, j[f], m[f], float(hz), s.planes)] for f, hz in enumerate(out["frequency"].values)])
+        sides = np.array([[radiation.power_form(points, j[f], m[f], float(hz), s.planes, lattice_of(out))] for f, hz in enumerate(out["frequency"].values)])
     by_side = np.real(np.einsum("fsqq->sfq", sides))
     below = {"scattered_below": (("frequency", "port_in"), by_side[1], POWER)} if s.interfaces else {}
     axes = ("frequency", "port_in", "patch", "axis")
