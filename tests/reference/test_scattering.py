@@ -110,7 +110,7 @@ def test_a_dielectric_sphere_is_as_mie_says() -> None:
 
 
 def test_a_gold_bead_is_within_what_its_cells_allow() -> None:
-    """155 nm, 500 to 800 nm; at 6 nm cells 12 %: it converges slowly (4, 3 nm: 8.8, 8.4 %, docs/accuracy.md), as an edge is gold or not."""
+    """155 nm, 500 to 800 nm; at 6 nm cells 10 %: it converges slowly (4, 3 nm: 7.6, 6.7 %, docs/accuracy.md), as an edge is gold or not."""
     radius, gold = 77.5e-9, MEDIA["optical gold"]
     low, high = C0 / 800e-9, C0 / 500e-9
     results = solve(lit([{"kind": "sphere", "name": "bead", "radius": "77.5 nm", "material": "optical gold"}], low, high, 13,
@@ -120,8 +120,8 @@ def test_a_gold_bead_is_within_what_its_cells_allow() -> None:
     wanted = np.array([mie.efficiencies(2 * np.pi * x * radius / C0, complex(np.conj(np.sqrt(gold.epsilon(x)[0]))))[0] for x in f])
     error = found.extinction / (np.pi * radius**2) / wanted - 1
     print(f"gold: worst {100 * np.abs(error).max():.1f} %, balance {100 * np.abs(found.balance).max():.2f} %")
-    assert np.abs(error).max() < 0.12
-    assert np.abs(found.balance).max() < 0.025, "scattered + absorbed = taken out"
+    assert np.abs(error).max() < 0.105
+    assert np.abs(found.balance).max() < 0.02, "scattered + absorbed = taken out"
     assert (found.absorbed > 0).all()
     level = Quantities(results).curve("db10(rcs/(1 m^2))").values
     assert np.allclose(level, scattering.dbsm(scattering.monostatic(results))) and (level > -160).all() and (level < -110).all(), "not cut off at what is little for ships"
