@@ -59,8 +59,11 @@ def repeat_problems(model: Evaluated) -> Iterator[Problem]:
 
 def beyond_period(model: Evaluated, geometry: Geometry, discretisation: Any) -> list[Problem]:
     """Parts that reach beyond what is repeated; and a band in which waves go off in other directions too."""
-    out = []
-    for k, period in periods_of(model).items():
+    out: list[Problem] = []
+    periods = periods_of(model)
+    if not periods:
+        return out
+    for k, period in periods.items():
         half = (0.5 + BEYOND) * period
         ends = [(b.name, b.step, np.array(b.bounds)[:, k]) for b in geometry.bodies]
         ends += [(p.name, p.step, p.path.at(np.array(p.path.corners))[:, k]) for p in geometry.parts]
@@ -69,7 +72,7 @@ def beyond_period(model: Evaluated, geometry: Geometry, discretisation: Any) -> 
                 out.append(Problem("error", "invalid", f"“{name}” reaches beyond the period along {'xyz'[k]}, which goes from {engineering(-period / 2, 'm', 4)} "
                                    f"to {engineering(period / 2, 'm', 4)}", "make it smaller, move it, or make the period longer", ("parts", step)))
     slowest = max([1.0, *(float(np.sqrt(abs(media_of(model)[0][name].epsilon(model.plan.f_stop)[0]))) for name, bottom, _ in layers_of(model) if np.isinf(bottom))])
-    first = C0 / slowest / max(periods_of(model).values(), default=np.inf)
+    first = C0 / slowest / max(periods.values())
     if first < model.plan.f_stop:
         out.append(Problem("look", "higher-orders", f"from {engineering(first, 'Hz', 3)} on the period is longer than a wavelength, and waves go off aslant too",
                            "reflectance and transmittance count them; complex reflection and transmission are of the straight wave", ("surround", "period")))

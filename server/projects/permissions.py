@@ -25,9 +25,8 @@ def get_project(request: HttpRequest, project_id: int, least: Role = Role.READER
 
     :raises Problem: 404 for strangers, 403 for members with too small a role.
     """
-    query = visible(request).select_related("head")
-    if lock:
-        query = query.select_for_update(of=("self",))
+    # With a lock the head is read after it: joined, it would be that of before a wait, and none at all if another request has moved it meanwhile.
+    query = visible(request).select_for_update(of=("self",)) if lock else visible(request).select_related("head")
     project = query.filter(id=project_id).first()
     if project is None:
         raise not_found("project")

@@ -35,7 +35,7 @@ def site() -> Iterator[str]:
     with socket.socket() as probe:
         probe.bind(("127.0.0.1", 0))
         port = probe.getsockname()[1]
-    env = {**os.environ, "ODD_HERON_DATABASE_URL": f"{base}/{DATABASE}", "ODD_HERON_PORT": str(port)}
+    env = {**os.environ, "ODD_HERON_DATABASE_URL": f"{base}/{DATABASE}", "ODD_HERON_PORT": str(port), "NUMBA_NUM_THREADS": "1"}
     for command in (["migrate", "--verbosity", "0"], ["load_demo"]):
         subprocess.run([sys.executable, "manage.py", *command], cwd=ROOT, env=env, check=True)
     web = subprocess.Popen([sys.executable, "-m", "server.serve"], cwd=ROOT, env=env)

@@ -167,7 +167,9 @@ def test_server_and_worker_survive_a_restart_of_the_database(page: Page) -> None
     assert cut[0] > 0
     page.wait_for_timeout(500)
     page.get_by_role("button", name=re.compile("^Ground whip")).last.click()
+    expect(page.get_by_text("all clear")).to_be_visible()
     page.get_by_role("button", name="Solve").click()
+    expect(page.get_by_role("status", name=re.compile("Run 1")).or_(page.get_by_role("button", name=re.compile("run 1"))).first).to_be_visible(timeout=20_000)
     finished_run(page, r"run 1.*dB at")
 
 

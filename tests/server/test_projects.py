@@ -3,10 +3,13 @@
 from __future__ import annotations
 
 import copy
+import time
+from concurrent.futures import ThreadPoolExecutor
 from typing import Any
 
 import pytest
 from django.core.files.uploadedfile import SimpleUploadedFile
+from django.db import connection, transaction
 from django.test import Client
 
 from server.accounts.models import User
@@ -64,6 +67,29 @@ def test_undo_and_redo_walk_the_history(api: Api, project: Project) -> None:
     branch = save(api, project, 2, renamed(first, "Other")).json()
     assert (branch["revision"], branch["can_redo"]) == (4, False)
     assert Revision.objects.filter(project=project).count() == 4, "an abandoned branch is never deleted"
+
+
+@pytest.mark.django_db(transaction=True)
+def test_a_request_that_waited_for_another_sees_the_head_as_that_left_it(api: Api, project: Project) -> None:
+    """Two undos at once: the second one's query began before the first one's end."""
+    first = project.head.document
+    save(api, project, 1, renamed(first, "Two"))
+    save(api, project, 2, renamed(first, "Three"))
+
+    def undo() -> Any:
+        try:
+            return api.ask("post", f"/projects/{project.id}/undo").json()
+        finally:
+            connection.close()
+
+    with ThreadPoolExecutor(1) as pool:
+        with transaction.atomic():
+            locked = Project.objects.select_for_update().get(id=project.id)
+            waiting = pool.submit(undo)
+            time.sleep(0.7)
+            locked.head = Revision.objects.get(project=project, number=2)
+            locked.save()
+        assert waiting.result(10)["revision"] == 1
 
 
 def test_saving_the_same_document_makes_no_revision(api: Api, project: Project) -> None:

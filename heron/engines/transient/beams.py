@@ -81,6 +81,11 @@ class Rays:
         return float((np.abs(self.amplitudes(k)) ** 2 * np.sqrt(1 - self.tilt**2)).sum() * period**2 * admittance / (2 * ETA0))
 
 
+def one_ray(travels: Floats, electric: Floats) -> Rays:
+    """A plane wave, of 1 V/m at the origin."""
+    return Rays(travels[None], electric[None], np.zeros(1), 0, 0.0, np.zeros(3), 0.0)
+
+
 @dataclass(frozen=True)
 class Beam(PlaneWave):
     """A Gaussian beam along ``travels``, of 1 V/m and phase zero at ``focus`` (3,) m, where its field has fallen to 1/e at the radius ``waist``, m."""
@@ -108,7 +113,7 @@ def rays_of(wave: PlaneWave, reach: float, lowest: float, highest: float) -> Ray
     :raises ModelError: there are too many; a part of the beam would come from another side.
     """
     if not isinstance(wave, Beam):
-        return Rays(wave.travels[None], wave.electric[None], np.zeros(1), 0, 0.0, np.zeros(3), 0.0)
+        return one_ray(wave.travels, wave.electric)
     steepest = min(STEEPEST, 2 * np.sqrt(-np.log(FAINT_RAY)) / (lowest * wave.waist))
     spacing = 2 * np.pi / (highest * reach)
     count = int(np.ceil(steepest / spacing))
@@ -162,10 +167,12 @@ def _beam(stepper: Stepper, wave: Beam, rays: Rays, pulse: Pulse) -> Incidence:
     """A beam as the grid carries its rays."""
     dt, index = stepper.dt, first_index(stepper, wave.normal, rays.travels)
     pieces = [(magnetic, piece) for magnetic in (False, True) for piece in faces(stepper, magnetic)]
+    late = index / C0 * wave.travels
+    after = [sum(late[axis] * (piece.place[axis] - wave.focus[axis]) for axis in range(3)) for _, piece in pieces]
     away = corners(stepper.structure) - wave.focus[:, None]
     strong = np.abs(rays.amplitudes(2 * np.pi * pulse.centre * index / C0)) * len(rays.tilt) > ALIKE
     arrives = index / C0 * rays.travels[strong] @ away
-    apart = arrives - index / C0 * (wave.travels @ away)
+    apart = arrives - late @ away
     delay = max(float(-arrives.min()), float(-apart.min())) + (EARLY + 2) * dt
     passes = delay + float(arrives.max())
 
@@ -174,12 +181,10 @@ def _beam(stepper: Stepper, wave: Beam, rays: Rays, pulse: Pulse) -> Incidence:
         omega = 2 * np.pi * frequency
         k = omega * index / C0
         lines = stratified(stepper, wave.normal, rays.travels, rays.electric, np.full(len(rays.tilt), omega))
-        level, late = rays.amplitudes(k), index / C0 * wave.travels
-        out = []
-        for magnetic, piece in pieces:
+        level, out = rays.amplitudes(k), []
+        for (magnetic, piece), passed in zip(pieces, after, strict=True):
             field = _summed(piece, lines[not magnetic, piece.source], level, k * rays.travels, wave.normal)
-            after = sum(late[axis] * (piece.place[axis] - wave.focus[axis]) for axis in range(3))
-            out.append((field * np.exp(1j * omega * after) * (1.0 if magnetic else ETA0 * np.exp(0.5j * omega * dt))).ravel())
+            out.append((field * np.exp(1j * omega * passed) * (1.0 if magnetic else ETA0 * np.exp(0.5j * omega * dt))).ravel())
         return np.concatenate(out)
 
     low, high = pulse.reach(FAINT_DB)
@@ -198,10 +203,10 @@ def _beam(stepper: Stepper, wave: Beam, rays: Rays, pulse: Pulse) -> Incidence:
     for magnetic in (False, True):
         own = [piece for of, piece in pieces if of == magnetic]
         size = sum(piece.number.size for piece in own)
-        after = np.concatenate([sum(index / C0 * wave.travels[axis] * (p.place[axis] - wave.focus[axis]) for axis in range(3)).ravel() for p in own])
+        passed = np.concatenate([p.ravel() for p, (of, _) in zip(after, pieces, strict=True) if of == magnetic])
         part = shares[first:first + size]
         bright = np.abs(part).max(axis=1) > FAINT_PLACE * np.abs(shares).max()
-        out.append(entry(stepper, own, after, np.zeros(size, dtype=np.int64), part / (1.0 if magnetic else ETA0), bright))
+        out.append(entry(stepper, own, passed, np.zeros(size, dtype=np.int64), part / (1.0 if magnetic else ETA0), bright))
         first += size
     return Incidence(np.ascontiguousarray(rows.T[None], dtype=np.float32), out[0], out[1], delay, passes)
 
@@ -261,7 +266,7 @@ def kept_rays(rays: Rays, number: int) -> dict[str, Any]:
 def rays_in(results: xr.Dataset, light: int) -> Rays:
     """The rays of an illumination of a run."""
     if f"beam {light}_travels" not in results:
-        return Rays(results["travels"].values[[light]], results["electric"].values[[light]], np.zeros(1), 0, 0.0, np.zeros(3), 0.0)
+        return one_ray(results["travels"].values[light], results["electric"].values[light])
     travels, of = results[f"beam {light}_travels"].values, json.loads(results[f"beam {light}_travels"].attrs["of"])
     tilt = np.sqrt(np.clip(1 - (travels @ travels[of["middle"]]) ** 2, 0, 1))
     return Rays(travels, results[f"beam {light}_electric"].values, tilt, of["middle"], of["spacing"], np.array(of["focus"]), of["waist"])

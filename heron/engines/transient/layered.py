@@ -49,11 +49,11 @@ class Through(NamedTuple):
     order: list[int]
 
 
-def vectors(wave: Wave) -> Complexes:
-    """E (n, 3) of waves that leave, V/m along x, y, z at the origin."""
+def vectors(wave: Wave) -> tuple[Floats, Complexes]:
+    """Which way waves travel that leave, unit vectors (n, 3), and their E (n, 3), V/m along x, y, z at the origin."""
     st, ct, sp, cp = np.sin(wave.theta), np.cos(wave.theta), np.sin(wave.phi), np.cos(wave.phi)
     along_theta, along_phi = np.column_stack((ct * cp, ct * sp, -st)), np.column_stack((-sp, cp, np.zeros_like(sp)))
-    return np.asarray(wave.field[:, :1] * along_theta + wave.field[:, 1:] * along_phi)
+    return np.column_stack((st * cp, st * sp, ct)), np.asarray(wave.field[:, :1] * along_theta + wave.field[:, 1:] * along_phi)
 
 
 @dataclass(frozen=True)

@@ -125,7 +125,7 @@ def _repeated(s: Structure, out: xr.Dataset, recorder: Recorder, e: Complexes, h
         for f in range(count):
             stack = layered.stack_of(out, f)
             let_in = stack.outer(bool(travels[2] > 0))[1] * area / (2 * ETA0)
-            alone = {bool(w.theta[0] > np.pi / 2) if d == 2 else None: w for w in stack.leaving(travels[None], electric[None])}
+            alone = {bool(way[0, d] * travels[d] > 0): field[0] for way, field in map(layered.vectors, stack.leaving(travels[None], electric[None]))}
             taken[f, q] = out["absorbed_power"].values[f, q] / let_in
             for face in recorder.faces:
                 index, admittance = stack.outer(d == 2 and face.sign < 0)
@@ -135,9 +135,7 @@ def _repeated(s: Structure, out: xr.Dataset, recorder: Recorder, e: Complexes, h
                 n = len(face.points)
                 own = np.zeros(3, dtype=complex)
                 own[[a, b]] = [e[f, q, row:row + n].sum() / area for row in (face.first, face.first + n)]
-                wave = alone.get(face.sign < 0 if d == 2 else None)
-                without = np.zeros(3, dtype=complex) if wave is None or (d != 2 and not onward) else layered.vectors(wave)[0]
-                whole = without + own * np.exp(1j * late(stack.frequency, index, face))
+                whole = alone.get(onward, np.zeros(3)) + own * np.exp(1j * late(stack.frequency, index, face))
                 power = records.outflow([face], e[f:f + 1, q], h[f:f + 1, q])[0]
                 power += area * admittance / (2 * ETA0) * ((np.abs(whole) ** 2).sum() - (np.abs(own) ** 2).sum())
                 fields[int(onward), f, q], shares[int(onward), f, q] = whole, power / let_in

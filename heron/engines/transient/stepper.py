@@ -5,7 +5,7 @@ from __future__ import annotations
 from typing import Any, NamedTuple
 
 import numpy as np
-from numba import get_num_threads
+from numba import get_num_threads, set_num_threads
 from numpy.typing import NDArray
 
 from heron.discretise.grid import dual
@@ -21,6 +21,7 @@ VECTOR = 8           # layers across rows are widened to multiples of this
 PAGE, STAGGER = 1024, 176  # floats: components begin at different places of a page of memory, or loads wait for stores with the same end of address
 DEPTH = 4            # time steps per pass over the fields
 IN_CACHE = 8e5       # bytes a pass works on at a time: rows of DEPTH + 1 slabs
+TOGETHER = 2e5       # cell steps of a pass: below, threads wait for each other longer than they work, above all beside other runs
 LAYER_ORDER = 3.0    # grading of the layers' conductivity
 LAYER_SHARE = 0.8    # of the conductivity that is best against discrete reflection: 0.8 (m + 1)/(η Δ)
 LAYER_ALPHA = 0.05   # S/m at the inner face: absorbs what hardly propagates
@@ -385,6 +386,14 @@ class Stepper:
 
     def _advance(self, waves: Floats, out: Floats, currents: Floats | None) -> None:
         slabs, rows = self.e.shape[1:3]
+        before = get_num_threads()
+        set_num_threads(before if self.structure.cells * min(self.depth, len(waves)) >= TOGETHER else 1)
+        try:
+            self._march(waves, out, currents, slabs, rows)
+        finally:
+            set_num_threads(before)
+
+    def _march(self, waves: Floats, out: Floats, currents: Floats | None, slabs: int, rows: int) -> None:
         chunks = max(1, min(get_num_threads(), slabs // 2))
         depth = max(1, min(self.depth, len(waves), slabs // (2 * chunks)))
         tile = max(depth, self.tile) if depth > 1 else rows
