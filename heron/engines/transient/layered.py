@@ -16,7 +16,7 @@ import xarray as xr
 from numba import njit, prange
 from numpy.typing import NDArray
 
-from heron.engines.transient.radiation import Enclosed
+from heron.engines.transient.radiation import Enclosed, spherical
 from heron.quantities.constants import C0, EPS0, ETA0, MU0
 
 Floats = NDArray[np.float64]
@@ -51,9 +51,8 @@ class Through(NamedTuple):
 
 def vectors(wave: Wave) -> tuple[Floats, Complexes]:
     """Which way waves travel that leave, unit vectors (n, 3), and their E (n, 3), V/m along x, y, z at the origin."""
-    st, ct, sp, cp = np.sin(wave.theta), np.cos(wave.theta), np.sin(wave.phi), np.cos(wave.phi)
-    along_theta, along_phi = np.column_stack((ct * cp, ct * sp, -st)), np.column_stack((-sp, cp, np.zeros_like(sp)))
-    return np.column_stack((st * cp, st * sp, ct)), np.asarray(wave.field[:, :1] * along_theta + wave.field[:, 1:] * along_phi)
+    way, along_theta, along_phi = spherical(wave.theta, wave.phi)
+    return way, np.asarray(wave.field[:, :1] * along_theta + wave.field[:, 1:] * along_phi)
 
 
 @dataclass(frozen=True)
@@ -133,8 +132,7 @@ class Stack:
     def leaving(self, travels: Floats, electric: Floats) -> list[Wave]:
         """What becomes of waves (q, 3) of 1 V/m from one side without anything but the layers: what is reflected, and what goes on, where it reaches a far field."""
         theta, phi = np.arccos(np.clip(-travels[:, 2], -1, 1)), np.arctan2(-travels[:, 1], -travels[:, 0])
-        along_theta = np.column_stack((np.cos(theta) * np.cos(phi), np.cos(theta) * np.sin(phi), -np.sin(theta)))
-        along_phi = np.column_stack((-np.sin(phi), np.cos(phi), np.zeros_like(phi)))
+        _, along_theta, along_phi = spherical(theta, phi)
         below = bool(travels[0, 2] > 0)
         first, admittance = self.outer(below)
         e_theta, e_phi = (electric * along_theta).sum(axis=1), (electric * along_phi).sum(axis=1)

@@ -31,6 +31,12 @@ def _vectors(x: Any, y: Any, z: Any, number: Any, j: Any, m: Any, direction: Any
                     out[w, d, 3 + c] += m[w, n, c] * phase
 
 
+def spherical(theta: Floats, phi: Floats) -> tuple[Floats, Floats, Floats]:
+    """Unit vectors (d, 3) outwards, along θ and along φ, in directions (d,) in rad."""
+    st, ct, sp, cp = np.sin(theta), np.cos(theta), np.sin(phi), np.cos(phi)
+    return np.column_stack((st * cp, st * sp, ct)), np.column_stack((ct * cp, ct * sp, -st)), np.column_stack((-sp, cp, np.zeros_like(sp)))
+
+
 class Lattice(NamedTuple):
     """The grid about a surface: its cells, m, and time step, s. Waves lag in it, by more along an axis than along a diagonal."""
 
@@ -50,15 +56,13 @@ def far_field(points: Floats, j: Complexes, m: Complexes, theta: Floats, phi: Fl
     then in step with the wave that lit it, on whose difference in phase extinction depends.
     """
     k = 2 * np.pi * frequency / C0
-    st, ct, sp, cp = np.sin(theta), np.cos(theta), np.sin(phi), np.cos(phi)
-    direction = np.column_stack((st * cp, st * sp, ct))
+    direction, along_theta, along_phi = spherical(theta, phi)
     out = np.zeros((len(j), len(theta), 6), dtype=complex)
     middle = (points.min(axis=0) + points.max(axis=0)) / 2 if lattice is not None else np.zeros(3)
     seen = direction if lattice is None else direction * (1 + lattice.lag(direction, frequency))[:, None]
     places, number = zip(*(np.unique(points[:, axis] - middle[axis], return_inverse=True) for axis in range(3)), strict=True)
     _vectors(*places, np.column_stack(number), np.ascontiguousarray(j, dtype=complex), np.ascontiguousarray(m, dtype=complex), seen, k, out)
     out *= np.exp(1j * k * (direction @ middle))[:, None]
-    along_theta, along_phi = np.column_stack((ct * cp, ct * sp, -st)), np.column_stack((-sp, cp, np.zeros_like(sp)))
     nt, np_ = (np.einsum("wdc,dc->wd", out[:, :, :3], u) for u in (along_theta, along_phi))
     lt, lp = (np.einsum("wdc,dc->wd", out[:, :, 3:], u) for u in (along_theta, along_phi))
     return np.asarray(np.stack((-1j * k / (4 * np.pi) * (lp + ETA0 * nt), 1j * k / (4 * np.pi) * (lt - ETA0 * np_)), axis=-1))
