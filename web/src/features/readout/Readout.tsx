@@ -56,7 +56,7 @@ export function Readout() {
     await call("DELETE", `/projects/${id}/references/${n}`);
     await client.invalidateQueries({ queryKey: referencesOf(id).queryKey });
   };
-  const exports = isLit(first) ? LIT_FILES : DRIVEN_FILES;
+  const exports = (isLit(first) ? LIT_FILES : DRIVEN_FILES).filter(([file]) => first?.sweep.kind !== "repeated" || file !== "pattern.glb"); // no far field of repeated cells
   const download = (what: string): void => { if (first) location.assign(`/api/projects/${id}/runs/${first.line.number}/export/${what}${what.startsWith("pattern") ? `?frequency=${useCursor.getState().at}` : ""}`); };
   const report = (): void => void navigate({ to: "/projects/$projectId/report", params: { projectId } });
   useRegister("readout", [
