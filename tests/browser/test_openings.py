@@ -25,7 +25,7 @@ def test_from_a_bare_guide_to_its_scattering_matrix(page: Page, tmp_path: Path) 
 
     # The second feed begins in the first one's place; there it looks the wrong way.
     add(page, "Feeds", "Guide feed")
-    expect(page.get_by_text("port 2")).to_be_visible()
+    expect(page.get_by_text("Guide feed port 2 in the")).to_be_visible()
     set_token(page, "Guide feed centre 0", "3 * L", 1)
     expect(page.get_by_text(re.compile("no closed metal wall surrounds its centre")).first).to_be_visible()
     expect(page.get_by_role("button", name="Solve")).to_be_disabled()
