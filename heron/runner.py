@@ -168,7 +168,7 @@ def with_fields(examination: Examination, results: xr.Dataset) -> xr.Dataset:
             out = out.assign_coords({dims[1]: theta, dims[2]: phi, "polarisation": ["theta", "phi"]})
             continue
         points = capture_points(capture, frame_matrix(frames, capture.frame))
-        fields = [near.near_field(results, i, points) for i in indices]
+        fields = [near.near_field(results, i, points, capture.name) for i in indices]
         near_dims = ("field_frequency", f"{capture.name}_point", "axis")
         out[f"{capture.name}_points"] = (near_dims[1:], points, {"units": "m"})
         out[f"{capture.name}_e"] = (near_dims, np.array([e for e, _ in fields]).astype(np.complex64), {"units": "V/m"})

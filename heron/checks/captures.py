@@ -33,7 +33,7 @@ def capture_problems(model: Evaluated) -> Iterator[Problem]:
                 frame_matrix(frames, capture.frame)
             except HeronError as error:
                 yield Problem("error", "invalid", error.message, path=error.within(*here).path)
-        for name, message in RULES[capture.kind](model, capture):
+        for name, message in (*RULES[capture.kind](model, capture), *_window(model, capture)):
             yield Problem("error", "invalid", message, path=(*here, name))
 
 
@@ -56,6 +56,18 @@ def _points(model: Evaluated, c: Any) -> Found:
     most = MAX_TRACED if c.kind == "snapshots" else MAX_CAPTURE_POINTS
     if any(not whole(n, 2, most) for n in counts) or np.prod(counts) > most:
         yield field, f"a capture has at least 2 points a side and at most {most} in all"
+
+
+def _window(model: Evaluated, c: Any) -> Found:
+    """When it records: some time while the run goes on."""
+    opens, closes = getattr(c, "opens", None), getattr(c, "closes", None)
+    if closes is not None and closes <= max(opens or 0.0, 0.0):
+        yield "closes", "it closes before it opens; give a later end, or leave it empty for the end of the run"
+    if opens is not None and model.plan is not None and model.plan.f_start > 0:
+        pulse = pulse_of(model.plan)
+        longest = pulse.duration + model.plan.longest * max(pulse.duration, 1 / pulse.centre)
+        if opens >= longest:
+            yield "opens", f"the run ends after {engineering(longest, 's', 3)} at the latest, before it opens; open it earlier"
 
 
 def _flat(model: Evaluated, c: Any) -> Found:
@@ -103,6 +115,9 @@ RULES: dict[str, Callable[[Evaluated, Any], Found]] = {
 def only_in_time(model: Evaluated, geometry: Geometry, discretisation: Any) -> list[Problem]:
     """Captures that a solve at frequencies does not have."""
     words = {"point_trace": "signals against time", "snapshots": "snapshots", "surface_current": "currents on surfaces"}
-    return [Problem("look", "not-recorded", f"the moments engine has no {words[c.kind]}, so “{c.name}” will be empty",
+    whole = [Problem("look", "not-recorded", f"the moments engine solves at frequencies and knows no time, so “{c.name}” is of the whole signal",
+                     "choose the transient engine in the plan for it, or leave its times empty", ("captures", i))
+             for i, c in enumerate(model.captures) if c is not None and (getattr(c, "opens", None) is not None or getattr(c, "closes", None) is not None)]
+    return whole + [Problem("look", "not-recorded", f"the moments engine has no {words[c.kind]}, so “{c.name}” will be empty",
                     "choose the transient engine in the plan for it", ("captures", i))
             for i, c in enumerate(model.captures) if c is not None and c.kind in words]

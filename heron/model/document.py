@@ -207,14 +207,23 @@ class FarField(Step):
     phi_step: Number = "5 deg"
 
 
-class NearPoint(Step):
+class Recorded(Step):
+    """How a run on a grid records: from the time it ``opens`` to the time it ``closes``, with soft ends; and its ``reading``, interpolated between the places of the
+    grid, or of each component at the nearest, as they lie."""
+
+    opens: Time | None = None
+    closes: Time | None = None
+    reading: Literal["interpolated", "as they lie"] = "interpolated"
+
+
+class NearPoint(Recorded):
     kind: Literal["near_point"]
     name: Name
     point: Point
     frame: str = ""
 
 
-class NearLine(Step):
+class NearLine(Recorded):
     kind: Literal["near_line"]
     name: Name
     start: Point
@@ -234,13 +243,13 @@ class OnRectangle(Step):
     frame: str = ""
 
 
-class NearPlane(OnRectangle):
+class NearPlane(Recorded, OnRectangle):
     """The field on a rectangle."""
 
     kind: Literal["near_plane"]
 
 
-class NearBox(Step):
+class NearBox(Recorded):
     """A box of ``counts`` points along x, y and z from ``corner``."""
 
     kind: Literal["near_box"]

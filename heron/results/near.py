@@ -9,22 +9,70 @@ import xarray as xr
 from numpy.typing import NDArray
 
 from heron.errors import HeronError
+from heron.quantities import engineering
 from heron.results.patterns import has_ground, source
 
 Floats = NDArray[np.float64]
 Complexes = NDArray[np.complex128]
 
+FAINT = 1e-4  # of a line shape's sum: points with less are left out
+
 QUANTITIES = ("e", "h", "ex", "ey", "ez", "hx", "hy", "hz", "s", "sx", "sy", "sz", "w", "r")
 
 
-def near_field(results: xr.Dataset, index: int, points: Floats) -> tuple[Complexes, Complexes]:
-    """E in V/m and H in A/m, (n, 3) each, peak, under the dataset's drive; zero below a ground plane."""
+def near_field(results: xr.Dataset, index: int, points: Floats, capture: str = "") -> tuple[Complexes, Complexes]:
+    """E in V/m and H in A/m, (n, 3) each, peak, under the dataset's drive; zero below a ground plane. Of a ``capture`` that was recorded in a way of its own,
+    for a part of the time or as the grid's components lie, what it has.
+
+    :raises LookupError: nothing was recorded at a place inside the walls, or outside of them in a way of its own.
+    """
     f = float(results["frequency"].values[index])
+    own = dict(zip(*(np.ravel(results.attrs.get(which, [])).tolist() for which in ("own_captures", "own_records")), strict=True))
+    if capture and capture in own:
+        if results.sizes[f"{own[capture]} point"] != len(points):
+            raise LookupError(f"“{capture}” is recorded in a way of its own, which there is between the walls only; move them away, or the capture nearer to the model")
+        e, h = (np.einsum("p,p...->...", results["drive"].values, results[f"{own[capture]}_{field}"].values[index]) for field in ("e", "h"))
+        return e, h
     e, h = source(results, index).near_field(points, f)
     if has_ground(results):
         below = points[:, 2] < float(results.attrs["ground"])
         e[:, below], h[:, below] = 0, 0
     return e[0], h[0]
+
+
+def line_shape(results: xr.Dataset, index: int, width: float) -> Floats:
+    """Weights (f,) of sweep points whose sum is one: a Gaussian line about sweep point ``index``, ``width`` Hz wide at half of its height.
+
+    :raises HeronError: the sweep has fewer than three points within the width.
+    """
+    f = results["frequency"].values
+    if (np.abs(f - f[index]) <= width / 2).sum() < 3:
+        raise HeronError(f"the sweep has fewer than three points within {engineering(width, 'Hz', 3)}; average over more, or solve at more points")
+    weight = np.exp(-4 * np.log(2) * ((f - f[index]) / width) ** 2) * np.gradient(f)
+    return np.asarray(weight / weight.sum())
+
+
+def averaged(results: xr.Dataset, index: int, points: Floats, capture: str, width: float, what: str, incident: float | None = None) -> Floats:
+    """A quantity (n,) as light of that width has it: the mean of powers over the sweep points in a Gaussian line, and of fields its root.
+
+    :raises HeronError: too few points within the width, or another quantity.
+    """
+    weight = line_shape(results, index, width)
+    power = 1 if what[0] == "s" else 2
+    total = np.zeros(len(points))
+    for i in np.flatnonzero(weight > FAINT):
+        total += weight[i] * quantity(*near_field(results, int(i), points, capture), what, incident)[0] ** power
+    return np.asarray(total ** (1 / power))
+
+
+def pulse_level(results: xr.Dataset, index: int) -> complex:
+    """The pulse's spectrum in 1/Hz: fields times it are those that the run itself had.
+
+    :raises LookupError: the run had no pulse, as moments have none, or did not keep it.
+    """
+    if "pulse_spectrum" not in results:
+        raise LookupError("this run kept no pulse; fields as its pulse had them need one of the transient engine")
+    return complex(results["pulse_spectrum"].values[index])
 
 
 def flux(points: Floats, counts: tuple[int, int], e: Complexes, h: Complexes) -> float:

@@ -17,11 +17,11 @@ from heron.formats.touchstone import touchstone
 from heron.geometry.places import POINTS, TIME_POINTS
 from heron.model import Evaluated, load_document
 from heron.model.differences import differences
-from heron.results import currents, near, patterns, readout, scattering, signals
+from heron.results import currents, near, patterns, readout, signals
 from server.errors import Problem, not_found
 from server.packets import packet
 from server.runs import actions, store
-from server.runs.fields import capture_field, model_of, only_driven, without
+from server.runs.fields import averaged, capture_field, incident, model_of, only_driven, without
 from server.runs.models import Run, Wish
 
 router = Router()
@@ -216,14 +216,17 @@ def get_current(request: HttpRequest, project_id: int, number: int, frequency: f
 
 @router.get("/{int:project_id}/runs/{int:number}/near/{name}", operation_id="get_near_field")
 def near_field_at(request: HttpRequest, project_id: int, number: int, name: str, frequency: float, quantity: str = "e",
-                  minus: int | None = None) -> HttpResponse:
-    """One quantity at the points of a capture: its steady value, and the phasors it is the size of, if it moves; of the field less that of run ``minus``."""
+                  minus: int | None = None, raw: bool = False, width: float | None = None) -> HttpResponse:
+    """One quantity at the points of a capture: its steady value, and the phasors it is the size of, if it moves; of the field less that of run ``minus``;
+    ``raw``, per Hz of the pulse that the run sent in; or averaged over a line ``width`` Hz wide, then without phasors."""
     run, results = _results(request, project_id, number)
-    f = capture_field(run, results, name, frequency)
+    f = capture_field(run, results, name, frequency, raw)
+    if width is not None and (raw or minus is not None):
+        raise Problem(422, "an average over frequencies is of whole powers: not of the pulse's field, and not less another run's")
     if minus is not None:
-        f = without(f, capture_field(*_results(request, project_id, minus), name, frequency), minus)
+        f = without(f, capture_field(*_results(request, project_id, minus), name, frequency, raw), minus)
     try:
-        value, phasor = near.quantity(f.e, f.h, quantity, float(abs(results["drive"].values[0])) if scattering.lit(results) else None)
+        value, phasor = (averaged(run, results, f, quantity, width), None) if width else near.quantity(f.e, f.h, quantity, incident(results))
     except ValueError as error:
         raise Problem(422, str(error)) from error
     header: dict[str, Any] = {"frequency_hz": f.frequency, "kind": f.kind, "counts": f.counts}

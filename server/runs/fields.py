@@ -9,6 +9,7 @@ import numpy as np
 import xarray as xr
 from numpy.typing import NDArray
 
+from heron.errors import HeronError
 from heron.geometry.build import build_frames, frame_matrix
 from heron.geometry.places import POINTS, capture_points
 from heron.model import Evaluated, evaluate_document, load_document
@@ -21,6 +22,7 @@ from server.runs.models import Run
 class CaptureField:
     """Peak phasors E, V/m, and H, A/m, (n, 3) at ``points`` (n, 3) m; ``counts`` of a grid of them."""
 
+    name: str
     kind: str
     frequency: float
     counts: list[int]
@@ -39,10 +41,26 @@ def model_of(run: Run) -> Evaluated:
     return evaluate_document(load_document(run.revision.document), run.overrides)
 
 
-def capture_field(run: Run, results: xr.Dataset, name: str, frequency: float) -> CaptureField:
-    """The field of the capture called ``name`` at the sweep point nearest to a frequency.
+def averaged(run: Run, results: xr.Dataset, field: CaptureField, quantity: str, width: float) -> NDArray[np.float64]:
+    """A quantity (n,) of a capture's field, averaged over a line ``width`` Hz wide about its frequency.
 
-    :raises Problem: 404 when the run has none of that name, 422 when nothing was recorded there.
+    :raises Problem: 422 when there are too few sweep points for it.
+    """
+    try:
+        return near.averaged(results, patterns.nearest_index(results, field.frequency), field.points, field.name, width, quantity, incident(results))
+    except (HeronError, ValueError) as error:
+        raise Problem(422, f"run {run.number}: {error}") from error
+
+
+def incident(results: xr.Dataset) -> float | None:
+    """Peak field in V/m of the first illumination of a lit run."""
+    return float(abs(results["drive"].values[0])) if scattering.lit(results) else None
+
+
+def capture_field(run: Run, results: xr.Dataset, name: str, frequency: float, raw: bool = False) -> CaptureField:
+    """The field of the capture called ``name`` at the sweep point nearest to a frequency; ``raw``, as the run's pulse had it, V/m and A/m per Hz.
+
+    :raises Problem: 404 when the run has none of that name, 422 when nothing was recorded there, or no pulse.
     """
     model = model_of(run)
     capture: Any = next((c for c in model.captures if c is not None and c.name == name and c.kind in POINTS), None)
@@ -51,11 +69,12 @@ def capture_field(run: Run, results: xr.Dataset, name: str, frequency: float) ->
     points = capture_points(capture, frame_matrix(build_frames(model, []), capture.frame))
     index = patterns.nearest_index(results, frequency)
     try:
-        e, h = near.near_field(results, index, points)
+        level = near.pulse_level(results, index) if raw else 1.0
+        e, h = (level * part for part in near.near_field(results, index, points, name))
     except LookupError as error:
         raise Problem(422, str(error)) from error
     counts = [int(c) for c in capture.counts] if hasattr(capture, "counts") else [len(points)]
-    return CaptureField(capture.kind, float(results["frequency"].values[index]), counts, points, e, h)
+    return CaptureField(name, capture.kind, float(results["frequency"].values[index]), counts, points, e, h)
 
 
 def without(field: CaptureField, other: CaptureField, number: int) -> CaptureField:

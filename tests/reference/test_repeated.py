@@ -8,8 +8,9 @@ import numpy as np
 import pytest
 from tmm import coh_tmm
 
+from heron.errors import HeronError
 from heron.quantities.constants import C0
-from heron.results import scattering
+from heron.results import near, scattering
 from tests.models import look, solve
 
 SLAB = {"kind": "box", "name": "slab", "corner": ["-3 mm", "-3 mm", "-4 mm"], "size": ["6 mm", "6 mm", "4 mm"], "material": "stuff"}
@@ -102,3 +103,61 @@ def test_higher_orders_take_their_share_and_an_empty_cell_passes_all() -> None:
 def test_what_cannot_be_repeated_is_said_before_the_run(change: dict[str, Any], message: str) -> None:
     errors = [p.message for p in look({**cell([SLAB]), **change}).errors]
     assert any(message in e for e in errors), errors
+
+
+def mirror(cells: int = 20, **captures: Any) -> dict[str, Any]:
+    """A perfect mirror in a column of air, the wave and what comes back apart in time 100 mm above it; captures there."""
+    made = cell([{"kind": "rectangle", "name": "mirror", "corner": ["-3 mm", "-3 mm", "0"], "size": ["6 mm", "6 mm"], "material": "perfect"}], margin="120 mm")
+    made["captures"] = [{"kind": "near_point", "name": name, "point": ["0", "0", "100 mm"], **more} for name, more in captures.items()]
+    made["captures"].append({"kind": "point_trace", "name": "signal", "point": ["0", "0", "100 mm"]})
+    made["plan"] |= {"pulse_start": "4 GHz", "pulse_stop": "16 GHz", "cells_per_wavelength": str(cells), "points": "41"}
+    return made
+
+
+def test_a_capture_may_open_late_or_close_early() -> None:
+    """Before the mirror's answer there is the wave alone, after it the answer alone; together they are a standing wave, 2|sin kz|."""
+    first = solve(mirror(40))
+    signal = np.abs(first["trace 0_e"].values[0, :, 0, 0])
+    time = first["trace 0_time"].values
+    middle = time[signal.argmax()] + 0.1 / C0
+    assert signal[np.abs(time - middle) < 0.05e-9].max() < 0.01 * signal.max(), "the two are apart"
+    point = np.array([[0, 0, 0.1]])
+    results = solve(mirror(40, whole={}, wave={"closes": f"{middle} s"}, answer={"opens": f"{middle} s"}, stopped={"opens": f"{middle} s", "closes": f"{middle + 1e-9} s"}))
+    found = {name: np.array([near.near_field(results, i, point, name)[0][0, 0] for i in range(results.sizes["frequency"])]) for name in ("whole", "wave", "answer", "stopped")}
+    k = 2 * np.pi * results["frequency"].values / C0
+    standing = np.abs(np.abs(found["whole"]) - 2 * np.abs(np.sin(k * 0.1)))
+    print(f"standing wave off by {standing.max():.4f}; the wave alone {np.abs(np.abs(found['wave']) - 1).max():.4f}, the answer alone {np.abs(np.abs(found['answer']) - 1).max():.4f}")
+    assert standing.max() < 0.05, "the grid lags by this much over 200 mm"
+    assert np.abs(found["wave"] + found["answer"] - found["whole"]).max() < 2e-3
+    for name in ("wave", "answer", "stopped"):
+        assert np.abs(np.abs(found[name]) - 1).max() < 0.005, name
+
+
+def test_an_average_over_a_line_is_of_powers() -> None:
+    """Light so wide that the standing wave is washed out: 4 sin² over a whole period of its frequency is 2."""
+    results = solve(mirror(whole={}))
+    point, middle = np.array([[0, 0, 0.1]]), 20
+    period = C0 / (2 * 0.1)
+    f = results["frequency"].values
+    weight = near.line_shape(results, middle, period)
+    assert weight.sum() == pytest.approx(1)
+    assert f[weight > weight.max() / 2].min() == pytest.approx(f[middle] - period / 2, abs=f[1] - f[0])
+    size = np.array([np.abs(near.near_field(results, i, point)[0]).max() for i in range(len(f))])
+    found = near.averaged(results, middle, point, "", period, "ex")[0]
+    assert found == pytest.approx(np.sqrt((weight * size**2).sum()), rel=1e-3)
+    assert found**2 == pytest.approx(2, rel=0.15)
+    with pytest.raises(HeronError, match="fewer than three points"):
+        near.averaged(results, middle, point, "", 1e6, "ex")
+
+
+def test_fields_as_the_pulse_had_them_are_the_transform_of_the_signal() -> None:
+    results = solve(mirror(whole={}, lying={"reading": "as they lie"}))
+    f, time = results["frequency"].values, results["trace 0_time"].values
+    signal = results["trace 0_e"].values[0, :, 0, 0]
+    wanted = np.array([(signal * np.exp(-2j * np.pi * hz * time)).sum() * (time[1] - time[0]) for hz in f])
+    raw = np.array([near.near_field(results, i, np.array([[0, 0, 0.1]]), "whole")[0][0, 0] * near.pulse_level(results, i) for i in range(len(f))])
+    print(f"spectrum of the signal against the raw field: {np.abs(np.abs(raw) - np.abs(wanted)).max() / np.abs(wanted).max():.1e} of the largest")
+    assert np.abs(np.abs(raw) - np.abs(wanted)).max() < 2e-3 * np.abs(wanted).max()
+    lying = np.array([near.near_field(results, i, np.array([[0, 0, 0.1]]), "lying") for i in range(len(f))])[:, :, 0]
+    whole = np.array([near.near_field(results, i, np.array([[0, 0, 0.1]]), "whole") for i in range(len(f))])[:, :, 0]
+    assert not np.allclose(lying[:, 1, 1], whole[:, 1, 1], rtol=1e-3), "H lies half a cell away"

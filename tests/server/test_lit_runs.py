@@ -57,6 +57,15 @@ def test_a_lit_run_offers_cross_sections_and_refuses_ports(api: Api, ball: Proje
     field, values = unpacked(api.ask("get", f"{base}/near/beside?frequency=3e9&quantity=r").content)
     assert 0.2 < values["value"][0] < 3, "times the incident field"
     assert field["kind"] == "near_point"
+    for what, share in (("ex", 1.0), ("s", None)):
+        steady, raw = (unpacked(api.ask("get", f"{base}/near/beside?frequency=2e9&quantity={what}{more}").content)[1]["value"][0] for more in ("", "&raw=true"))
+        level = abs(near.pulse_level(results, 1))
+        assert raw == pytest.approx(steady * (level if share else level**2), rel=1e-5), "as the pulse had it"
+    wide = unpacked(api.ask("get", f"{base}/near/beside?frequency=2e9&quantity=ex&width=2e9").content)
+    assert set(wide[1]) == {"points", "value"}, "an average does not move"
+    assert wide[1]["value"][0] == pytest.approx(near.averaged(results, 1, wide[1]["points"], "beside", 2e9, "ex")[0], rel=1e-5)
+    assert "fewer than three points within 10 MHz" in api.ask("get", f"{base}/near/beside?frequency=2e9&width=1e7").json()["title"]
+    assert api.ask("get", f"{base}/near/beside?frequency=2e9&width=2e9&raw=true").status_code == 422
     rows = api.ask("get", f"{base}/export/scattering.csv").content.decode().splitlines()
     assert rows[0].startswith("frequency_hz,theta_deg") and len(rows) == 1 + 2 * (4 + 36)
     for path in ("export/touchstone", "export/ports.csv", "export/pattern.csv?frequency=3e9", "time-domain", "polarisation?frequency=3e9"):

@@ -142,11 +142,17 @@ def with_records(out: xr.Dataset, s: Structure, recorder: Recorder, runs: list[P
                  plan: Any) -> xr.Dataset:
     """The dataset with near fields, currents, losses of parts and signals, from sums (f, q, rows) for unit drives q; ``mix`` gives (f, runs, q) at other frequencies."""
     count, drives = e.shape[:2]
+    windows = 0
     for k, near in enumerate(recorder.near):
         n = len(near.points)
         dims = ("frequency", "port_in", f"near {k} point", "axis")
         out[f"near {k}_at"] = (dims[2:], near.points, {"units": "m"})
-        for name, values, first, sign, unit_name in (("e", e, near.first_e, near.sign_e, "V/m"), ("h", h, near.first_h, near.sign_h, "A/m")):
+        own_e, own_h = e, h
+        if near.apart is not None:
+            own_e, own_h = (np.einsum("frn,frq->fqn", np.stack([run.apart[windows][which] for run in runs], axis=1), mix(recorder.frequency), optimize=True)
+                            for which in (0, 1))
+            windows += 1
+        for name, values, first, sign, unit_name in (("e", own_e, near.first_e, near.sign_e, "V/m"), ("h", own_h, near.first_h, near.sign_h, "A/m")):
             out[f"near {k}_{name}"] = (dims, (values[:, :, first:first + 3 * n].reshape(count, drives, n, 3) * sign).astype(np.complex64), {"units": unit_name})
     out = out.assign(_wire_currents(s, h[:, :, recorder.wire_first:]) | _part_losses(s, recorder, recorder.lost(e)))
     for k, sheet in enumerate(recorder.sheets):
@@ -160,7 +166,11 @@ def with_records(out: xr.Dataset, s: Structure, recorder: Recorder, runs: list[P
         out = out.assign_coords({own: (own, sheet.frequency, {"units": "Hz"})})
     for k, trace in enumerate(recorder.traces):
         out = out.assign(_trace(k, trace, pulse_of(plan), [run.traces[k] for run in runs]))
-    return out.assign_attrs(part_names=list(s.wires), recorded=[f"near {k}" for k in range(len(recorder.near))],
+    spectrum = pulse_of(plan).spectrum(recorder.frequency)
+    out["pulse_spectrum"] = (("frequency",), spectrum, {"units": "1/Hz", "long_name": "of the pulse with which each port or wave is sent in"})
+    return out.assign_attrs(part_names=list(s.wires), recorded=[f"near {k}" for k, near in enumerate(recorder.near) if not near.own],
+                            own_captures=[near.name for near in recorder.near if near.own],
+                            own_records=[f"near {k}" for k, near in enumerate(recorder.near) if near.own],
                             surfaces=[sheet.name for sheet in recorder.sheets], traces=[t.capture.name for t in recorder.traces])
 
 

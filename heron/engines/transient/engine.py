@@ -222,6 +222,7 @@ def _pulse_run(stepper: Stepper, recorder: Recorder, port: int, z0: Floats, plan
     most = source_end + int(np.ceil(plan.longest * max(pulse.duration, 1 / pulse.centre) / dt))
     te, th = (records.Transform(m, recorder.frequency) for m in (recorder.e_matrix, recorder.h_matrix))
     sheets = [records.Transform(sheet.matrix, sheet.frequency) for sheet in recorder.sheets]
+    apart = [[records.Transform(m, recorder.frequency, own.window.level) for m in (own.e, own.h)] for own in (near.apart for near in recorder.near) if own]
     strides = [max(1, round(t.interval / (every * dt))) for t in recorder.traces]
     looks = [(records.Series(of_e), records.Series(of_h)) for of_e, of_h in recorder.gate_sums]
     kept = [(records.Series(t.e, stride, FRAMES if t.interval else None), t.h is not None and records.Series(t.h))
@@ -257,8 +258,9 @@ def _pulse_run(stepper: Stepper, recorder: Recorder, port: int, z0: Floats, plan
             volts.append(out)
             amperes.append(flow)
             n += every
-            te.take(stepper.flat_e, n * dt)
-            for transform in (th, *sheets):
+            for transform in (te, *(own[0] for own in apart)):
+                transform.take(stepper.flat_e, n * dt)
+            for transform in (th, *sheets, *(own[1] for own in apart)):
                 transform.take(stepper.flat_h, (n - 0.5) * dt)
             for of_e, of_h in (*looks, *kept):
                 of_e.take(stepper.flat_e, n * dt)
@@ -299,7 +301,8 @@ def _pulse_run(stepper: Stepper, recorder: Recorder, port: int, z0: Floats, plan
 
     traces = [(*of_e.total(), of_h.total()[1] if of_h else None) for of_e, of_h in kept]
     e, h, *surfaces = (t.total() * (every * dt) for t in (te, th, *sheets))
-    return PulseRun(spectra, waves_at_gates, e, h, surfaces, traces, left, n, stopped, reason)
+    windows = [(of_e.total() * (every * dt), of_h.total() * (every * dt)) for of_e, of_h in apart]
+    return PulseRun(spectra, waves_at_gates, e, h, surfaces, windows, traces, left, n, stopped, reason)
 
 
 def _live(volts: list[Floats], dt: float, every: int, port: int, z0: Floats, stepper: Stepper, pulse: Pulse, f: Floats) -> Complexes:

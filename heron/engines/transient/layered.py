@@ -3,6 +3,9 @@
 What currents send towards a direction is what a plane wave from there does to them: p·E(r) = −jωμ0 e^(−jkr)/4πr Σ (E·J − H·M), with E and H those of a
 wave of unit amplitude and polarisation p that comes from r, its phase zero at the origin (Balanis, *Advanced Engineering Electromagnetics*, ch. 7; Chew,
 *Waves and Fields in Inhomogeneous Media*, ch. 2). The waves in the layers follow from reflection coefficients, from the far side on.
+
+Over what a grid has recorded they are waves of the grid: they lag by its time step, and along z by every cell (Taflove and Hagness, ch. 4), as the wave does
+that is let in. On the difference in phase of both depends what a small body takes from the wave.
 """
 
 from __future__ import annotations
@@ -38,14 +41,40 @@ class Wave(NamedTuple):
     admittance: float
 
 
+class Grid(NamedTuple):
+    """Of a run: ``lines`` across z (n,) in m, the size of a ``cell`` along x and y in m, the time step in s."""
+
+    lines: Floats
+    cell: float
+    dt: float
+
+
+@dataclass(frozen=True)
+class Way:
+    """Places along a wave's way from the origin: ``length`` in m, and ``lag`` in m³, which times kz³ is what cells add to the phase."""
+
+    length: Floats
+    lag: Floats
+
+    def __getitem__(self, which: Any) -> Way:
+        return Way(self.length[which], self.lag[which])
+
+    def __sub__(self, other: Way) -> Way:
+        return Way(self.length - other.length, self.lag - other.lag)
+
+    def carried(self, kz: Complexes) -> Complexes:
+        """What waves are multiplied by along it: 2 asin(kz Δ/2) is the phase over each cell, here to third order."""
+        return np.asarray(np.exp(-1j * kz * (self.length + kz**2 * self.lag)))
+
+
 class Through(NamedTuple):
     """A wave through the media in their order along its way, the numbers of which from above are ``order`` (m,): kz (m, d), amplitudes ``onward`` (m, d)
-    where each medium begins, in the first at the origin, and ``back`` (m, d) where each ends, in the first again at the origin; ``begin`` (m,) in m."""
+    where each medium begins, in the first at the origin, and ``back`` (m, d) where each ends, in the first again at the origin; ``begin`` (m,) places."""
 
     kz: Complexes
     onward: Complexes
     back: Complexes
-    begin: Floats
+    begin: Way
     order: list[int]
 
 
@@ -57,12 +86,33 @@ def vectors(wave: Wave) -> tuple[Floats, Complexes]:
 
 @dataclass(frozen=True)
 class Stack:
-    """Media (m,) from above downwards, as relative ``epsilon`` and ``mu`` at a ``frequency`` in Hz; ``heights`` (m − 1,) in m of what parts them."""
+    """Media (m,) from above downwards, as relative ``epsilon`` and ``mu`` at a ``frequency`` in Hz; ``heights`` (m − 1,) in m of what parts them; the ``grid``
+    that carries the waves, or none."""
 
     frequency: float
     epsilon: Complexes
     mu: Complexes
     heights: Floats
+    grid: Grid | None = None
+
+    @property
+    def omega(self) -> float:
+        """That of differences over a step of the grid, rad/s."""
+        whole = 2 * np.pi * self.frequency
+        return whole if self.grid is None else float(2 / self.grid.dt * np.sin(whole * self.grid.dt / 2))
+
+    def _way(self, z: Floats, below: bool) -> Way:
+        """Heights above the origin, for waves from above or ``below``."""
+        sign = 1.0 if below else -1.0
+        if self.grid is None:
+            return Way(sign * z, np.zeros(len(z)))
+        lag = np.append(0.0, np.cumsum(np.diff(self.grid.lines) ** 3)) / 24
+        return Way(sign * z, sign * (np.interp(z, self.grid.lines, lag) - np.interp(0.0, self.grid.lines, lag)))
+
+    def _transverse(self, theta: Floats, index: float) -> Floats:
+        """Wave numbers (d,) across z towards ``theta`` in a medium; those of differences over the cells, on the average of all φ."""
+        k = index * 2 * np.pi * self.frequency / C0 * np.sin(theta)
+        return np.asarray(k if self.grid is None else k * (1 - (k * self.grid.cell) ** 2 / 32))
 
     def outer(self, below: bool) -> tuple[float, float]:
         """Refractive index and relative admittance √(ε/μ) of the outermost medium; zero of one that takes power, where there is no far field."""
@@ -75,28 +125,28 @@ class Stack:
     def _waves(self, transverse: Floats, below: bool, magnetic: bool) -> Through:
         """Waves from above or ``below`` with transverse wave numbers (d,), of unit E across the plane of incidence or, ``magnetic``, of unit H."""
         order = list(range(len(self.epsilon)))[::-1 if below else 1]
-        s = (self.heights[::-1] if below else -self.heights).astype(float)  # distances along the way, the origin at zero
-        omega = 2 * np.pi * self.frequency
+        ends = self._way(self.heights[::-1] if below else self.heights, below)
         epsilon, mu = self.epsilon[order, None], self.mu[order, None]
-        kz = np.sqrt((omega / C0) ** 2 * epsilon * mu - transverse**2 + 0j)
+        kz = np.sqrt((self.omega / C0) ** 2 * epsilon * mu - transverse**2 + 0j)
         kz = np.where(kz.imag > 0, -kz, kz)
         y = kz / (epsilon if magnetic else mu)
         count, d = len(order), len(transverse)
         step = (y[:-1] - y[1:]) / (y[:-1] + y[1:])
         returned = np.zeros((count, d), dtype=complex)  # back over onward at the end of each medium
-        through = np.exp(-1j * kz[1:-1] * np.diff(s)[:, None]) if count > 2 else np.zeros((0, d), dtype=complex)
+        thick = ends[1:] - ends[:-1]
+        through = thick[:, None].carried(kz[1:-1])
         for m in range(count - 2, -1, -1):
             beyond = returned[m + 1] * (through[m] ** 2 if m + 1 < count - 1 else 1.0)
             returned[m] = (step[m] + beyond) / (1 + step[m] * beyond)
         onward, back = np.ones((count, d), dtype=complex), np.zeros((count, d), dtype=complex)
         for m in range(count - 1):
-            at_end = onward[m] * (np.exp(-1j * kz[0] * s[0]) if m == 0 else through[m - 1])
+            at_end = onward[m] * (ends[0].carried(kz[0]) if m == 0 else through[m - 1])
             back[m] = returned[m] * at_end
             beyond = returned[m + 1] * (through[m] ** 2 if m + 1 < count - 1 else 1.0)
             onward[m + 1] = at_end * (1 + step[m]) / (1 + step[m] * beyond)
         if count > 1:
-            back[0] = back[0] * np.exp(-1j * kz[0] * s[0])
-        return Through(kz, onward, back, np.concatenate(([0.0], s)), order)
+            back[0] = back[0] * ends[0].carried(kz[0])
+        return Through(kz, onward, back, Way(np.append(0.0, ends.length), np.append(0.0, ends.lag)), order)
 
     def fields(self, theta: Floats, z: Floats) -> Complexes:
         """(d, z, 6): Eρ, Ez, Hφ of a θ-polarised wave of 1 V/m from directions at ``theta`` (d,), and Eφ, Hρ, Hz of a φ-polarised one, at heights (z,) above the
@@ -107,17 +157,18 @@ class Stack:
             index, admittance = self.outer(below)
             if not len(own) or not index:
                 continue
-            omega = 2 * np.pi * self.frequency
-            transverse = index * omega / C0 * np.sin(theta[own])
+            omega = self.omega
+            transverse = self._transverse(theta[own], index)
             sign = 1.0 if below else -1.0
-            along = sign * z
+            along = self._way(z, below)
             for magnetic in (True, False):
                 kz, onward, back, begin, order = self._waves(transverse, below, magnetic)
-                place = np.searchsorted(begin[1:], along, side="right")
+                place = np.searchsorted(begin.length[1:], along.length, side="right")
                 k = kz[place].T  # (d, z)
-                end = np.where(place == 0, 0.0, np.append(begin[1:], 0.0)[place])  # in the first medium both refer to the origin
-                plus = onward[place].T * np.exp(-1j * k * (along - begin[place]))
-                minus = back[place].T * np.exp(1j * k * np.where(place == len(order) - 1, 0.0, along - end))  # nothing comes back in the last
+                last = len(order) - 1
+                end = begin[np.where((place == 0) | (place == last), 0, np.minimum(place + 1, last))]  # in the first medium both refer to the origin
+                plus = onward[place].T * (along - begin[place]).carried(k)
+                minus = np.where(place == last, 0.0, back[place].T * (along - end).carried(-k))  # nothing comes back in the last
                 total, flow = plus + minus, sign * k * (plus - minus)
                 if magnetic:
                     media, scale = self.epsilon[np.array(order)[place]], -admittance / ETA0
@@ -139,7 +190,7 @@ class Stack:
         if len(self.epsilon) == 1:
             return [Wave(np.arange(len(theta)), np.pi - theta, phi + np.pi, np.column_stack((e_theta, -e_phi)).astype(complex), admittance)]
         sine = first * np.sin(theta)
-        transverse = sine * 2 * np.pi * self.frequency / C0
+        transverse = self._transverse(theta, first)
         amplitude = {True: -e_theta * admittance / ETA0, False: e_phi}
         found = {magnetic: self._waves(transverse, below, magnetic) for magnetic in (True, False)}
         out = []
@@ -149,7 +200,7 @@ class Stack:
             far = np.flatnonzero((index > sine) | reflected) if index else np.zeros(0, dtype=int)
             if not len(far):
                 continue
-            h, e = (amplitude[m] * (w.back[0] if reflected else w.onward[-1] * np.exp(1j * w.kz[-1] * w.begin[-1])) for m, w in found.items())
+            h, e = (amplitude[m] * (w.back[0] if reflected else w.onward[-1] * w.begin[-1].carried(-w.kz[-1])) for m, w in found.items())
             polar = np.arcsin(np.minimum(sine[far] / index, 1.0))
             out.append(Wave(far, np.pi - polar if side else polar, phi[far] + np.pi, np.column_stack((-h * ETA0 / own, -e))[far], own))
         return out
@@ -160,7 +211,10 @@ def stack_of(results: xr.Dataset, index: int) -> Stack:
     frequency = float(results["frequency"].values[index])
     if "layer_height" not in results:
         return Stack(frequency, np.ones(1, dtype=complex), np.ones(1, dtype=complex), np.zeros(0))
-    return Stack(frequency, results["layer_epsilon"].values[index], results["layer_mu"].values[index], results["layer_height"].values)
+    grid = None
+    if "layer_line" in results:
+        grid = Grid(results["layer_line"].values, float(results.attrs["layer_cell"]), float(results.attrs["time_step"]))
+    return Stack(frequency, results["layer_epsilon"].values[index], results["layer_mu"].values[index], results["layer_height"].values, grid)
 
 
 @njit(parallel=True, fastmath={"contract", "reassoc"}, cache=True)  # type: ignore[untyped-decorator]

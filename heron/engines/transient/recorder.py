@@ -4,6 +4,8 @@ from __future__ import annotations
 
 from collections.abc import Callable, Iterable, Iterator
 from dataclasses import dataclass
+from itertools import combinations
+from math import pi, sin
 from typing import Any, NamedTuple
 
 import numpy as np
@@ -12,6 +14,7 @@ from heron.engines.transient import radiation, records
 from heron.engines.transient.apertures import in_cases
 from heron.engines.transient.launch import Gate
 from heron.engines.transient.planes import folded
+from heron.engines.transient.pulse import Pulse, pulse_of
 from heron.engines.transient.records import Complexes
 from heron.engines.transient.stepper import Stepper
 from heron.engines.transient.structure import SCATTERED, Floats, Structure, slowest
@@ -21,18 +24,46 @@ from heron.model import Evaluated
 from heron.quantities.constants import C0
 
 CURRENT_POINTS = 21   # frequencies of surface currents when none are asked for
+MOST_FLOWS = 1e7      # places round a lit model by frequencies at which power is taken cell by cell
 MOST_LOSSY = 200_000  # edges whose losses are recorded for each part of a lit model
 FRAMES = 400          # snapshots of a capture at most
 
 
-class Near(NamedTuple):
-    """A capture: its ``points`` (n, 3), its first rows among the E and H sums, and what turns values on the grid into those at points beyond mirror planes."""
+class Window(NamedTuple):
+    """From when to when in s a capture records: each end is a raised cosine, ``soft`` s long."""
 
+    opens: float
+    closes: float
+    soft: float
+
+    def level(self, time: float) -> float:
+        return _risen((time - self.opens) / self.soft) * _risen((self.closes - time) / self.soft)
+
+
+def _risen(turns: float) -> float:
+    return 0.5 + 0.5 * sin(pi * min(max(turns, -0.5), 0.5))
+
+
+class Apart(NamedTuple):
+    """Matrices over E and H of a capture that does not record all the time."""
+
+    e: Any
+    h: Any
+    window: Window
+
+
+class Near(NamedTuple):
+    """A capture: its ``points`` (n, 3), its first rows among the E and H sums, or matrices of its own, and what turns values on the grid into those at points
+    beyond mirror planes; ``own``, whether it is not of all the time or not interpolated, and not to be taken for the field at its points."""
+
+    name: str
+    own: bool
     points: Floats
     first_e: int
     first_h: int
     sign_e: Floats
     sign_h: Floats
+    apart: Apart | None = None
 
 
 class Sheet(NamedTuple):
@@ -68,11 +99,13 @@ class Recorder:
         low, high = ([n + sign * (SCATTERED if w else 0) for n, w in zip(lines, s.walls[:, side], strict=True)]
                      for side, (sign, lines) in enumerate(zip((1, -1), s.inner_lines, strict=True)))
         shortest = C0 / model.plan.f_stop / slowest(model)
-        self.faces = records.huygens(s, low, high, e, h, shortest)
+        self.faces = records.huygens(s, low, high, e, h, shortest, bool(model.illuminations))
         self.surface_rows = e.count
         once = np.isin(np.arange(3), s.repeats)
         inner = np.where(once, low, s.box[0] + 2), np.where(once, high, s.box[1] - 2)
-        self.inner_faces = records.huygens(s, *inner, e, h, shortest) if s.box[1].any() else []
+        around = sum(4 * a * b for a, b in combinations((inner[1] - inner[0]).tolist(), 2))
+        largest = 0.0 if around * len(frequency) < MOST_FLOWS else shortest / records.PER_WAVELENGTH
+        self.flows = records.flows(s, *inner, e, h, largest) if s.box[1].any() else []
         inside = np.zeros(s.metal.shape, dtype=bool)
         ends = [n + (k not in s.repeats) for k, n in enumerate(high)]
         inside[:, low[0]:ends[0], low[1]:ends[1], low[2]:ends[2]] = True
@@ -90,10 +123,16 @@ class Recorder:
         self.loss_first = e.count
         e.count += len(self.loss_at)
         self.near: list[Near] = []
-        for _, points, on_grid, sign_e, sign_h in _placed(model, s, POINTS):
-            self.near.append(Near(points, e.count, h.count, sign_e, sign_h))
-            records.interpolated(s, on_grid, e, False)
-            records.interpolated(s, on_grid, h, True)
+        for capture, points, on_grid, sign_e, sign_h in _placed(model, s, POINTS):
+            window, nearest = window_of(capture, pulse_of(model.plan)), getattr(capture, "reading", "") == "as they lie"
+            if window is None:
+                self.near.append(Near(capture.name, nearest, points, e.count, h.count, sign_e, sign_h))
+                records.interpolated(s, on_grid, e, False, nearest)
+                records.interpolated(s, on_grid, h, True, nearest)
+            else:
+                of_e, of_h = (_matrix(stepper, lambda rows, m=magnetic, at=on_grid, how=nearest: records.interpolated(s, at, rows, m, how))[0]
+                              for magnetic in (False, True))
+                self.near.append(Near(capture.name, True, points, 0, 0, sign_e, sign_h, Apart(of_e, of_h, window)))
         self.wire_first = h.count
         for edges in s.wires.values():
             records.wire_currents(s, edges, h)
@@ -133,6 +172,14 @@ def current_frequencies(plan: Any, capture: Any) -> Floats:
     return np.array(sorted(set(asked))) if asked else np.unique(np.linspace(plan.f_start, plan.f_stop, min(CURRENT_POINTS, int(plan.points))))
 
 
+def window_of(capture: Any, pulse: Pulse) -> Window | None:
+    """When a capture records, its ends as long as a period of the pulse's middle; ``None`` for all the time."""
+    opens, closes = (getattr(capture, end, None) for end in ("opens", "closes"))
+    if opens is None and closes is None:
+        return None
+    return Window(-np.inf if opens is None else opens, np.inf if closes is None else closes, 1 / pulse.centre)
+
+
 def _placed(model: Evaluated, s: Structure, kinds: Iterable[str]) -> Iterator[tuple[Any, Floats, Floats, Floats, Floats]]:
     """Captures of some kinds with those of their points between the walls, the same on the grid, and what mirror planes do to E and H there."""
     frames = build_frames(model, [])
@@ -157,7 +204,8 @@ def _traces(model: Evaluated, stepper: Stepper) -> list[Trace]:
 class PulseRun:
     """One pulse: transforms at any frequencies of the voltages at gaps and loads (f, P + loads) and of the currents from ports (f, P), V s and A s,
     of the waves a and b (f, modes) at each gate, √W s;
-    of E and H sums (f, rows); ``surfaces`` are transforms at their own frequencies, ``traces`` times and values of E and of H;
+    of E and H sums (f, rows); ``surfaces`` are transforms at their own frequencies, ``apart`` those of E and H of captures with a window, ``traces`` times and
+    values of E and of H;
     ``left`` energy over its largest, ``steps`` done."""
 
     spectra: Callable[[Floats], tuple[Complexes, Complexes]]
@@ -165,6 +213,7 @@ class PulseRun:
     e: Any
     h: Any
     surfaces: list[Any]
+    apart: list[tuple[Any, Any]]
     traces: list[tuple[Floats, Any, Any]]
     left: float
     steps: int

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from dataclasses import dataclass, field
 from typing import Any
 
@@ -44,8 +45,9 @@ class Rows:
 class Transform:
     """Running Fourier transform of ``matrix`` · field at frequencies (f,), samples given every so often; sums (f, rows) approximate ∫ q e^(−jωt) dt."""
 
-    def __init__(self, matrix: Any, frequency: Floats) -> None:
-        self.matrix, self.frequency = matrix, frequency
+    def __init__(self, matrix: Any, frequency: Floats, level: Callable[[float], float] | None = None) -> None:
+        """``level`` of the samples at a time in s: of a window that opens late or closes early."""
+        self.matrix, self.frequency, self.level = matrix, frequency, level
         self.cosine, self.sine = (np.zeros((len(frequency), matrix.shape[0]), dtype=np.float32) for _ in range(2))
         self.held: list[Any] = []
         self.times: list[float] = []
@@ -53,7 +55,11 @@ class Transform:
     def take(self, values: Any, time: float) -> None:
         if not self.matrix.shape[0]:
             return
-        self.held.append(self.matrix @ values)
+        level = 1.0 if self.level is None else self.level(time)
+        if not level:
+            return
+        own = self.matrix @ values
+        self.held.append(own if level == 1 else np.float32(level) * own)
         self.times.append(time)
         if len(self.held) >= BATCH:
             self.flush()
@@ -128,16 +134,33 @@ def _nodes(line: Floats, edges: NDArray[np.int64]) -> tuple[Any, Any, Floats]:
     return np.concatenate((block, block)), np.concatenate((cell, cell + 1)), np.concatenate((length, length)) / 2
 
 
+def _third_order(places: Floats, at: float) -> list[float]:
+    """Weights of values at four places that give the one in between: of third order, as a mean of two would lose (kΔ)²/8 of every wave that passes."""
+    away = places - at
+    return [float(np.prod([m / (m - away[q]) for m in np.delete(away, q)])) for q in range(len(away))]
+
+
 def _onto_line(line: Floats, p: int) -> list[tuple[int, float]]:
-    """Cells about line p with weights that give there what lies in their middles: of third order, as a mean of two would lose (kΔ)²/8 of every wave that passes."""
+    """Cells about line p with weights that give there what lies in their middles."""
     cells = np.arange(p - 2, p + 2)
-    middle = 0.5 * (line[cells] + line[cells + 1]) - line[p]
-    return [(int(c), float(np.prod([m / (m - middle[q]) for m in np.delete(middle, q)]))) for q, c in enumerate(cells)]
+    return list(zip(cells.tolist(), _third_order(0.5 * (line[cells] + line[cells + 1]), line[p]), strict=True))
 
 
-def huygens(s: Structure, low: Any, high: Any, e: Rows, h: Rows, wavelength: float) -> list[Face]:
-    """Adds the sums of tangential E and H over the patches of a box between lines ``low`` and ``high`` (3,); no face lies on a wall that reflects."""
-    faces = []
+def _in_cells(line: Floats, edges: NDArray[np.int64]) -> tuple[Any, Any, Floats]:
+    """(block, node, length): what lies on lines, brought to the middle of every cell by four of them."""
+    block, cell, length = _cells(line, edges)
+    node = np.clip(cell, 1, len(line) - 3)[:, None] + np.arange(-1, 3)
+    weight = np.array([_third_order(line[own], 0.5 * (line[c] + line[c + 1])) for c, own in zip(cell, node, strict=True)])
+    return np.repeat(block, 4), node.ravel(), (weight * length[:, None]).ravel()
+
+
+def huygens(s: Structure, low: Any, high: Any, e: Rows, h: Rows, wavelength: float, by_amplitude: bool) -> list[Face]:
+    """Adds the sums of tangential E and H over the patches of a box between lines ``low`` and ``high`` (3,); no face lies on a wall that reflects.
+
+    ``by_amplitude``: the sums are to have the amplitudes of waves, as those of illuminations have. Else what lies on lines counts with the cells on both sides,
+    by which a wave's power in E² is that of the scheme, as the powers of feeds are: it lies below by (kΔ)²/8 along an axis, as E and H lie half a cell apart.
+    """
+    faces, nodes_of = [], _in_cells if by_amplitude else _nodes
     nodes = tuple(n + 1 for n in s.shape)
     ends = [int(np.abs(s.z - height).argmin()) for height in s.interfaces]
     for d in range(3):
@@ -156,8 +179,8 @@ def huygens(s: Structure, low: Any, high: Any, e: Rows, h: Rows, wavelength: flo
             planes = _onto_line(s.lines[d], p)
             for c in (a, b):
                 for rows, planes_of, along_a, along_b in (
-                    (e, ((p, 1.0),), _cells if c == a else _nodes, _nodes if c == a else _cells),
-                    (h, planes, _nodes if c == a else _cells, _cells if c == a else _nodes),
+                    (e, ((p, 1.0),), _cells if c == a else nodes_of, nodes_of if c == a else _cells),
+                    (h, planes, nodes_of if c == a else _cells, _cells if c == a else nodes_of),
                 ):
                     (ra, ia, wa), (rb, ib, wb) = along_a(s.lines[a], ea), along_b(s.lines[b], eb)
                     for plane, share in planes_of:
@@ -205,6 +228,58 @@ def outflow(faces: list[Face], e: Complexes, h: Complexes) -> Floats:
     return total
 
 
+# --- power through a box -----------------------------------------------------------------
+
+
+@dataclass
+class Flow:
+    """Power through one side of a box: ``count`` sums of E along one axis and as many of H across from row ``first``, whose products count outwards by ``sign``."""
+
+    sign: float
+    first: int
+    count: int
+
+
+def flows(s: Structure, low: Any, high: Any, e: Rows, h: Rows, largest: float) -> list[Flow]:
+    """Adds sums that give the power out of a box between lines ``low`` and ``high`` (3,), in patches no longer than ``largest`` m, or cell by cell.
+
+    E on the box goes with the H beside it outwards that the scheme pairs it with, over the area that edge and face share: with single cells the difference
+    equations then keep the power to the last digit (Yee's fields obey a Poynting theorem of their own; Taflove and Hagness, ch. 3 and 4).
+    """
+    out, nodes = [], tuple(n + 1 for n in s.shape)
+    for d in range(3):
+        for side, p in enumerate((int(low[d]), int(high[d]))):
+            if s.walls[d, side] == 0:
+                continue
+            sign = 1.0 if side else -1.0
+            for c, across, turn in (((d + 1) % 3, (d + 2) % 3, 1.0), ((d + 2) % 3, (d + 1) % 3, -1.0)):
+                cells, lines = np.arange(low[c], high[c]), np.arange(low[across], high[across] + (across not in s.repeats))
+                width = np.outer(np.diff(s.lines[c])[cells], dual(np.diff(s.lines[across]))[lines])
+                blocks = [_blocks(s.lines[k], low[k], high[k], largest) for k in (c, across)]
+                along, beside = (np.minimum(np.searchsorted(edges, own, side="right") - 1, len(edges) - 2 + (not largest and k == 1))
+                                 for k, (edges, own) in enumerate(zip(blocks, (cells, lines), strict=True)))
+                row = along[:, None] * (int(beside[-1]) + 1) + beside[None, :]
+                scale = 1 / np.sqrt(np.bincount(row.ravel(), width.ravel()))
+                index: list[Any] = [None, None, None]
+                index[c], index[across] = np.meshgrid(cells, lines, indexing="ij")
+                for rows, component, plane in ((e, c, p), (h, across, p if side else p - 1)):
+                    index[d] = np.full_like(index[c], plane)
+                    rows.add(row, np.ravel_multi_index((np.full_like(index[c], component), *index), (3, *nodes)), width * scale[row])
+                out.append(Flow(sign * turn, e.count, len(scale)))
+                e.count += len(scale)
+                h.count += len(scale)
+    return out
+
+
+def power_out(own: list[Flow], e: Complexes, h: Complexes) -> Floats:
+    """Mean power (f,) in W out of a box, from the recorded sums (f, rows)."""
+    total = np.zeros(len(e))
+    for flow in own:
+        rows = slice(flow.first, flow.first + flow.count)
+        total += 0.5 * flow.sign * (e[:, rows].astype(complex) * h[:, rows].conj()).real.sum(axis=1)
+    return total
+
+
 # --- fields at points -------------------------------------------------------------------
 
 
@@ -222,8 +297,8 @@ def _places(s: Structure, k: int, c: int, magnetic: bool) -> tuple[Floats, NDArr
     return places, number, factor
 
 
-def interpolated(s: Structure, points: Floats, rows: Rows, magnetic: bool) -> None:
-    """Adds the three components at points (n, 3), trilinear between the places where each lies: rows 3n … in the order x, y, z."""
+def interpolated(s: Structure, points: Floats, rows: Rows, magnetic: bool, nearest: bool = False) -> None:
+    """Adds the three components at points (n, 3), trilinear between the places where each lies, or of the ``nearest``: rows 3n … in the order x, y, z."""
     nodes = tuple(n + 1 for n in s.shape)
     for c in range(3):
         index, weight = [], []
@@ -231,6 +306,7 @@ def interpolated(s: Structure, points: Floats, rows: Rows, magnetic: bool) -> No
             places, number, factor = _places(s, k, c, magnetic)
             i = np.clip(np.searchsorted(places, points[:, k], side="right") - 1, 0, len(places) - 2)
             t = np.clip((points[:, k] - places[i]) / (places[i + 1] - places[i]), 0, 1)
+            t = np.round(t) if nearest else t
             index.append((number[i], number[i + 1]))
             weight.append(((1 - t) * factor[i], t * factor[i + 1]))
         for a in (0, 1):

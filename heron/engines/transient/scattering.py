@@ -41,7 +41,6 @@ def scattered(s: Structure, model: Evaluated, feeds: list[Any], z0: Floats, freq
         volts, amperes = run.spectra(frequency)
         at_ports = volts[:, :ports] + recorder.networks.series(frequency) * amperes
         received[:, :, q] = mix[:, q, None] * (at_ports - z0 * amperes) / (2 * np.sqrt(z0))
-    absorbed = np.stack([-records.outflow(recorder.inner_faces, e[:, q], h[:, q]) for q in range(lights)], axis=1)
     outside = np.stack([records.largest_along(recorder.faces, e[:, q]) for q in range(lights)], axis=1)
     names = [light.name for light in model.illuminations]
     drive = np.array([light.amplitude * np.exp(1j * light.phase) for light in model.illuminations])
@@ -53,7 +52,6 @@ def scattered(s: Structure, model: Evaluated, feeds: list[Any], z0: Floats, freq
             "travels": (("port_in", "axis"), np.array([w.travels for w in waves])),
             "electric": (("port_in", "axis"), np.array([w.electric for w in waves])),
             "solved": (("frequency",), np.ones(count, dtype=bool)),
-            "absorbed_power": (("frequency", "port_in"), absorbed, POWER),
             "outside_field": (("frequency", "port_in"), outside, {"units": "V/m", "long_name": "largest scattered field along the surface, for 1 V/m"}),
         },
         coords={"frequency": ("frequency", frequency, {"units": "Hz"}), "port": [f.number for f in feeds], "port_in": names, "axis": ["x", "y", "z"]},
@@ -72,6 +70,12 @@ def scattered(s: Structure, model: Evaluated, feeds: list[Any], z0: Floats, freq
             out = out.assign(kept_rays(own, number))
     if s.interfaces:
         out = out.assign(_layers(model, frequency))
+        if not s.repeats:
+            out["layer_line"] = ("line", s.z, {"units": "m", "long_name": "of the grid, across the layers"})
+            across = float(np.mean([np.diff(s.lines[k][s.box[0][k]:s.box[1][k] + 1]).mean() for k in (0, 1)]))
+            out = out.assign_attrs(layer_cell=across)
+    absorbed = [-records.power_out(recorder.flows, e[:, q], h[:, q]) / _level(s, out, q) for q in range(lights)]
+    out["absorbed_power"] = (("frequency", "port_in"), np.stack(absorbed, axis=1), POWER)
     out = out.assign(_repeated(s, out, recorder, e, h) if s.repeats else _far(s, out, recorder, e, h))
     return with_records(out, s, recorder, runs, e, h, lambda f: per_volt(f)[:, :, None] * np.eye(lights), plan)
 
@@ -79,6 +83,15 @@ def scattered(s: Structure, model: Evaluated, feeds: list[Any], z0: Floats, freq
 def lattice_of(out: xr.Dataset) -> radiation.Lattice:
     """The grid outside the box of total fields."""
     return radiation.Lattice(float(out.attrs["outer_cell"]), float(out.attrs["time_step"]))
+
+
+def _level(s: Structure, out: xr.Dataset, light: int) -> Floats:
+    """Of the power (f,) of a wave in the grid by the scheme's own Poynting theorem, over that of its amplitude: E and H lie half a cell apart."""
+    way = out["travels"].values[light]
+    cells = np.array([np.diff(line)[low if along > 0 else high - 1] for line, low, high, along in zip(s.lines, *s.box, way, strict=True)])  # where it comes in
+    index = np.array([layered.stack_of(out, f).outer(bool(way[2] > 0))[0] for f in range(out.sizes["frequency"])])
+    half = np.pi / C0 * (out["frequency"].values * index)[:, None] * cells * way
+    return np.asarray((np.cos(half) * way**2).sum(axis=1))
 
 
 def _far(s: Structure, out: xr.Dataset, recorder: Recorder, e: Complexes, h: Complexes) -> dict[str, Any]:

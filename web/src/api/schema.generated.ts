@@ -509,7 +509,8 @@ export interface paths {
         };
         /**
          * Near Field At
-         * @description One quantity at the points of a capture: its steady value, and the phasors it is the size of, if it moves; of the field less that of run ``minus``.
+         * @description One quantity at the points of a capture: its steady value, and the phasors it is the size of, if it moves; of the field less that of run ``minus``;
+         *     ``raw``, per Hz of the pulse that the run sent in; or averaged over a line ``width`` Hz wide, then without phasors.
          */
         get: operations["get_near_field"];
         put?: never;
@@ -2648,6 +2649,8 @@ export interface operations {
                 frequency: number;
                 quantity?: string;
                 minus?: number | null;
+                raw?: boolean;
+                width?: number | null;
             };
             header?: never;
             path: {

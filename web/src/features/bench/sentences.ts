@@ -41,6 +41,9 @@ const modeFeed = (s: Step, title: string, where: string): Sentence => ({
 
 /** A lowest layer without end; the one above it gets a thickness, of a tenth of the shortest wavelength. */
 const withLayer = (list: Step[], d: Model): Step[] => [...list.map((l) => (l.thickness === null ? { ...l, thickness: `c0 / (${String(d.plan.f_stop)}) / 10` } : l)), { material: "fused quartz", thickness: null } as unknown as Step];
+const recorded: Word[] = [
+  "; recorded from", { token: ["opens"], unit: "1 s", empty: "the start" }, "to", { token: ["closes"], unit: "1 s", empty: "the end" }, ",", { token: ["reading"], choices: ["interpolated", "as they lie"] },
+];
 const frequencies = (s: Step, else_: string): Word[] => ((s.frequencies as unknown[] | undefined)?.length ? ["at", ...(s.frequencies as unknown[]).flatMap((_, i): Word[] => [...(i ? [","] : []), t(["frequencies", i], "1 Hz")])] : [else_]);
 
 export const SENTENCES: Record<string, (step: Step, lit?: boolean) => Sentence> = {
@@ -136,10 +139,10 @@ export const SENTENCES: Record<string, (step: Step, lit?: boolean) => Sentence> 
   fine_box: () => ({ title: "Fine box", words: [name, "from", ...point("corner"), "by", ...point("size"), ": cells of at most", t("cell", "1 m")] }),
   fine_part: () => ({ title: "Fine part", words: [name, ": within the bounds of", { token: ["part"], choices: "everything" }, "cells of at most", t("cell", "1 m")] }),
   far_field: () => ({ title: "Far field", words: [name, "every", t("theta_step", "1"), "in θ and", t("phi_step", "1"), "in φ"] }),
-  near_point: () => ({ title: "Near field", words: [name, "at", ...point("point")] }),
-  near_line: () => ({ title: "Near field", words: [name, "along the line from", ...point("start"), "to", ...point("end"), ",", t("count", "1"), "points"] }),
-  near_plane: () => ({ title: "Near field", words: [name, "on the plane from", ...point("corner"), "along", ...point("along"), "and across", ...point("across"), ",", t(["counts", 0], "1"), "by", t(["counts", 1], "1"), "points"] }),
-  near_box: () => ({ title: "Near field", words: [name, "in the box from", ...point("corner"), "by", ...point("size"), ",", t(["counts", 0], "1"), "by", t(["counts", 1], "1"), "by", t(["counts", 2], "1"), "points"] }),
+  near_point: () => ({ title: "Near field", words: [name, "at", ...point("point"), ...recorded] }),
+  near_line: () => ({ title: "Near field", words: [name, "along the line from", ...point("start"), "to", ...point("end"), ",", t("count", "1"), "points", ...recorded] }),
+  near_plane: () => ({ title: "Near field", words: [name, "on the plane from", ...point("corner"), "along", ...point("along"), "and across", ...point("across"), ",", t(["counts", 0], "1"), "by", t(["counts", 1], "1"), "points", ...recorded] }),
+  near_box: () => ({ title: "Near field", words: [name, "in the box from", ...point("corner"), "by", ...point("size"), ",", t(["counts", 0], "1"), "by", t(["counts", 1], "1"), "by", t(["counts", 2], "1"), "points", ...recorded] }),
   power_flux: () => ({ title: "Power flux", words: [name, "through the rectangle from", ...point("corner"), "along", ...point("along"), "and across", ...point("across"), ",", t(["counts", 0], "1"), "by", t(["counts", 1], "1"), "points"] }),
   surface_current: (s) => ({
     title: "Surface current",

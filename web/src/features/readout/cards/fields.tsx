@@ -7,6 +7,7 @@ import { evaluated, examination, field, run as runDetail } from "../../../api/qu
 import type { Decay, Model } from "../../../api/types";
 import { fixed, quantity, scaled } from "../../../format";
 import { HeatMap } from "../../../plots/HeatMap";
+import type { Packet } from "../../../api/client";
 import { type Curve, LinePlot } from "../../../plots/LinePlot";
 import { ArrowLens, SurfaceLens } from "../../../stage/Lenses";
 import { Structure } from "../../../stage/Structure";
@@ -46,17 +47,31 @@ const STRAIGHT_DB = 3; // from an exponential: beyond, a field along a line does
 /** What amplitudes refer to. */
 const under = (s: Shown | undefined): string => (isLit(s) ? "as lit" : "for 1 W available");
 type Form = "db" | "size" | "moment";
+/** Fields for a steady unit drive; as the pulse of the run had them; or of light as wide as a share of the frequency, powers averaged. */
+type Reference = "steady" | "pulse" | "1" | "2" | "5" | "10";
+const REFERENCES: [Reference, string][] = [["steady", "steady"], ["pulse", "as the pulse had it"], ...(["1", "2", "5", "10"] as const).map((share): [Reference, string] => [share, `mean over ${share} %`])];
 
 const decibel = (v: number, what: What): number => (what[0] === "s" ? 10 : 20) * Math.log10(Math.max(Math.abs(v), 1e-12));
 const steady = (what: What): boolean => what[0] === "s" || what === "w" || what === "r";
 
-function useField(props: CardProps): { what: What; form: Form; choices: React.ReactNode; unit: string } {
+interface FieldChoice { what: What; form: Form; choices: ReactNode; unit: string; query: string; badge: { text: string }[] }
+
+function useField(props: CardProps, minus: string): FieldChoice {
   const [what, setWhat] = useSetting<What>(props, "what", "e");
   const [form, setForm] = useSetting<Form>(props, "form", "db");
   const lit = isLit(useDesk().shown[0]);
-  const own = steady(what) && form === "moment" ? "size" : form;
-  const unit = own === "db" ? (WHATS[what][1] ? `dB over 1 ${WHATS[what][1]}` : "dB") : WHATS[what][1];
-  return { what, form: own, unit, choices: <><Choice label="Field" value={what} options={WHAT_NAMES.filter(([k]) => k !== "r" || lit)} onChange={setWhat} /> · <Choice label="Form" value={own} options={[["db", "dB"], ["size", "magnitude"], ...(steady(what) ? [] : [["moment", "at a moment"] as const])]} onChange={setForm} /></> };
+  const [kept, setReference] = useSetting<Reference>(props, "reference", "steady");
+  const cursor = useFollowing();
+  const offered = REFERENCES.filter(([k]) => k === "steady" || (k === "pulse" ? !steady(what) : minus === ""));
+  const reference = offered.some(([k]) => k === kept) ? kept : "steady", mean = reference !== "steady" && reference !== "pulse";
+  const own = (steady(what) || mean) && form === "moment" ? "size" : form;
+  const scale = reference === "pulse" ? `${WHATS[what][1]}/Hz` : WHATS[what][1];
+  const unit = own === "db" ? (scale ? `dB over 1 ${scale}` : "dB") : scale;
+  return {
+    what, form: own, unit, query: `&quantity=${what}${reference === "pulse" ? "&raw=true" : mean ? `&width=${(cursor * Number(reference)) / 100}` : ""}`,
+    badge: mean ? [{ text: `powers averaged over ${quantity((cursor * Number(reference)) / 100, "Hz", 3)}` }] : reference === "pulse" ? [{ text: "per Hz of the pulse" }] : [],
+    choices: <><Choice label="Field" value={what} options={WHAT_NAMES.filter(([k]) => k !== "r" || lit)} onChange={setWhat} /> · <Choice label="Form" value={own} options={[["db", "dB"], ["size", "magnitude"], ...(steady(what) || mean ? [] : [["moment", "at a moment"] as const])]} onChange={setForm} /> · <Choice label="Reference" value={reference} options={offered} onChange={setReference} /></>,
+  };
 }
 
 /** The captures of one kind, and a way to choose among them. */
@@ -159,10 +174,10 @@ export function NearLine(props: CardProps) {
   const less = useMinus(props);
   const cursor = useFollowing();
   const [name, choice] = useCapture(props, "near_line");
-  const { what, form, unit, choices } = useField(props);
+  const { what, form, unit, choices, query, badge } = useField(props, less.minus);
   const phase = usePhase();
   const own = shown.filter((s) => String(s.line.number) !== less.minus && s.sweep.captures.some((c) => c.name === name));
-  const { all, pending } = useQueries({ queries: own.map((s) => field(projectId, s.line.number, `near/${encodeURIComponent(name ?? "")}`, cursor, `&quantity=${what}${less.less(s)}`)), combine: (q) => ({ all: q.map((r) => r.data), pending: q.some((r) => r.isFetching) }) });
+  const { all, pending, fault } = useQueries({ queries: own.map((s) => field(projectId, s.line.number, `near/${encodeURIComponent(name ?? "")}`, cursor, `${query}${less.less(s)}`)), combine: (q) => ({ all: q.map((r) => (r.error ? undefined : r.data)), pending: q.some((r) => r.isFetching), fault: q.find((r) => r.error)?.error }) });
   const { data: fit } = useQuery({ ...evaluated<Decay>(projectId, shown[0]!.line.number, `decay/${encodeURIComponent(name ?? "")}?frequency=${cursor}`), retry: false });
   const key = own.map((s) => s.color + s.dash + s.label).join();
   const { curves, most } = useMemo(() => {
@@ -179,12 +194,20 @@ export function NearLine(props: CardProps) {
   }, [all, what, form, phase.phase, key]); // eslint-disable-line react-hooks/exhaustive-deps
   return (
     <Card title="Near field on a line" note={<>{choice} · {choices}{less.choice}</>} frames={form === "moment" ? phase.frames : undefined} extra={name ? [vtk(projectId, shown[0]!.line.number, name, cursor)] : []}
-      badges={curves[0] ? [{ text: `largest ${quantity(most, WHATS[what][1], 3)} ${what === "r" ? "times" : under(shown[0])}` }, ...(fit?.length_m && fit.rest_db < STRAIGHT_DB ? [{ text: `|E| ${fit.length_m > 0 ? "falls" : "grows"} to 1/e over ${quantity(Math.abs(fit.length_m), "m", 3)} (±${fixed(fit.rest_db, 1)} dB)` }] : [])] : []}
+      badges={curves[0] ? [...badge, { text: `largest ${quantity(most, WHATS[what][1], 3)} ${what === "r" ? "times" : under(shown[0])}` }, ...(fit?.length_m && fit.rest_db < STRAIGHT_DB ? [{ text: `|E| ${fit.length_m > 0 ? "falls" : "grows"} to 1/e over ${quantity(Math.abs(fit.length_m), "m", 3)} (±${fixed(fit.rest_db, 1)} dB)` }] : [])] : []}
       table={curves[0] && (() => ({ columns: ["distance_m", `${WHATS[what][0]} ${unit}`.replace(/[^\w]+/g, "_")], rows: Array.from(curves[0]!.x, (x, i) => [x, curves[0]!.y[i] ?? null]) }))}>
       <span hidden data-fetching={pending} />
+      {fault && <Nothing>{fault.message}</Nothing>}
       {curves.length > 0 && <div className="flex h-full flex-col"><div className="min-h-0 flex-1"><LinePlot curves={curves} x={{ ...scaled(Number(curves[0]!.x[curves[0]!.x.length - 1] ?? 1), "m"), label: "distance" }} y={{ unit, domain: form === "moment" ? [-1.5 * most, 1.5 * most] : undefined }} labels /></div>{form === "moment" && <PhaseBar phase={phase} />}</div>}
     </Card>
   );
+}
+
+/** The field of a capture of one run, or what is wrong with the wish; what was there before stays while the next is fetched, but not when it fails. */
+function useNear(run: Shown, name: string | undefined, cursor: number, more: string): { data: Packet | undefined; isFetching: boolean; fault: Error | null } {
+  const { projectId } = useDesk();
+  const { data, isFetching, error } = useQuery({ ...field(projectId, run.line.number, `near/${encodeURIComponent(name ?? "")}`, cursor, more), enabled: name !== undefined });
+  return { data: error ? undefined : data, isFetching, fault: error };
 }
 
 /** Limits of a map's colours for values of a field. */
@@ -202,9 +225,9 @@ export function NearPlane(props: CardProps) {
   const cursor = useFollowing();
   const one = useOneRun(props), first = one.run, less = useMinus(props);
   const [name, choice] = useCapture(props, "near_plane", first);
-  const { what, form, unit, choices } = useField(props);
+  const { what, form, unit, choices, query, badge } = useField(props, less.minus);
   const phase = usePhase();
-  const { data, isFetching } = useQuery({ ...field(projectId, first.line.number, `near/${encodeURIComponent(name ?? "")}`, cursor, `&quantity=${what}${less.less(first)}`), enabled: name !== undefined });
+  const { data, isFetching, fault } = useNear(first, name, cursor, `${query}${less.less(first)}`);
   const map = useMemo(() => {
     const points = data?.arrays.points;
     if (!points || data.header.kind !== "near_plane") return null;
@@ -217,8 +240,9 @@ export function NearPlane(props: CardProps) {
   }, [data, what, form, phase.phase]);
   if (!name) return <Card title="Near field on a plane"><Nothing>This run has no capture on a plane.</Nothing></Card>;
   return (
-    <Card title="Near field on a plane" note={<>{choice} · {choices}<RunChoice {...one} />{less.choice}</>} badges={data ? [{ text: `run ${first.line.number}${less.less(first) && ` less run ${less.minus}`}, ${what === "r" ? "times the incident" : under(first)}` }] : []} frames={form === "moment" ? phase.frames : undefined} extra={[vtk(projectId, first.line.number, name, cursor)]}>
+    <Card title="Near field on a plane" note={<>{choice} · {choices}<RunChoice {...one} />{less.choice}</>} badges={data ? [...badge, { text: `run ${first.line.number}${less.less(first) && ` less run ${less.minus}`}, ${what === "r" ? "times the incident" : under(first)}` }] : []} frames={form === "moment" ? phase.frames : undefined} extra={[vtk(projectId, first.line.number, name, cursor)]}>
       <span hidden data-fetching={isFetching} />
+      {fault && <Nothing>{fault.message}</Nothing>}
       {map && <div className="flex h-full flex-col"><div className="min-h-0 flex-1"><HeatMap {...map} unit={unit} /></div>{form === "moment" && <PhaseBar phase={phase} />}</div>}
     </Card>
   );
@@ -233,13 +257,13 @@ export function NearBox(props: CardProps) {
   const one = useOneRun(props), first = one.run, less = useMinus(props);
   const [name, choice] = useCapture(props, "near_box", first);
   const [across, setAcross] = useSetting<"0" | "1" | "2">(props, "across", "2");
-  const { what, form, unit, choices } = useField(props);
+  const { what, form, unit, choices, query, badge } = useField(props, less.minus);
   const phase = usePhase();
   const [share, setShare] = useState(0.5);
-  const { data, isFetching } = useQuery({ ...field(projectId, first.line.number, `near/${encodeURIComponent(name ?? "")}`, cursor, `&quantity=${what}${less.less(first)}`), enabled: name !== undefined });
+  const { data, isFetching, fault } = useNear(first, name, cursor, `${query}${less.less(first)}`);
   const values = useMemo(() => (data?.header.kind === "near_box" ? shades(pointValues(data, form === "moment" ? phase.phase : null), what, form) : null), [data, what, form, phase.phase]);
   const counts = data?.header.counts as [number, number, number] | undefined;
-  if (!data || !values || !counts || !name) return <Card title="Near field in a box" note={choice}><Nothing>Reading…</Nothing></Card>;
+  if (!data || !values || !counts || !name) return <Card title="Near field in a box" note={<>{choice} · {choices}{less.choice}</>}><Nothing>{fault ? fault.message : "Reading…"}</Nothing></Card>;
   const k = Number(across), [a, b] = [(k + 1) % 3, (k + 2) % 3] as [number, number], layer = Math.round(share * (counts[k]! - 1));
   const node = (u: number, v: number): number => { const n = [0, 0, 0]; n[k] = layer; n[a] = u; n[b] = v; return (n[0]! * counts[1] + n[1]!) * counts[2] + n[2]!; };
   const { points } = data.arrays;
@@ -248,7 +272,7 @@ export function NearBox(props: CardProps) {
   const span = (u: number, v: number): number => Math.hypot(...[0, 1, 2].map((c) => place(node(u, v), c) - place(node(0, 0), c)));
   return (
     <Card title="Near field in a box" note={<>{choice} · {choices} · across <Choice label="Across" value={across} options={AXES.map((x, n) => [String(n) as "0", x] as const)} onChange={setAcross} /><RunChoice {...one} />{less.choice}</>} frames={form === "moment" ? phase.frames : undefined} extra={[vtk(projectId, first.line.number, name, cursor)]}
-      badges={[{ text: `${AXES[k]!} = ${quantity(place(node(0, 0), k), "m", 3)}` }, { text: `largest ${form === "db" ? `${fixed(values.high, 1)} ${unit}` : quantity(values.high, WHATS[what][1], 3)}` }]}>
+      badges={[...badge, { text: `${AXES[k]!} = ${quantity(place(node(0, 0), k), "m", 3)}` }, { text: `largest ${form === "db" ? `${fixed(values.high, 1)} ${unit}` : quantity(values.high, WHATS[what][1], 3)}` }]}>
       <span hidden data-fetching={isFetching} />
       <div className="flex h-full flex-col">
         <div className="min-h-0 flex-1"><HeatMap columns={counts[a]!} rows={counts[b]!} values={picked} low={values.low} high={values.high} signed={values.signed} width_m={span(counts[a]! - 1, 0)} height_m={span(0, counts[b]! - 1)} unit={unit} /></div>
