@@ -105,16 +105,26 @@ def _cut(model: Evaluated, c: Any) -> Found:
         yield "frequencies", "frequencies lie within the band"
 
 
+def _far_trace(model: Evaluated, c: Any) -> Found:
+    if not c.distance > 0:
+        yield "distance", "the distance must be above zero"
+    if not 0 <= np.degrees(c.theta) <= 180:
+        yield "theta", "θ lies between 0 and 180°"
+    if model.document.surround.layers or any(model.document.surround.period):
+        yield "name", "far away there are signals in open space only, not over layers nor of what is repeated; take the layers or the period out, or this capture"
+
+
 LEAST_LEVEL_DB = 40.0  # of a pulse's spectrum: below, what is divided by it is mostly rounding
 RULES: dict[str, Callable[[Evaluated, Any], Found]] = {
     "far_field": _far, "near_point": _points, "near_line": _points, "near_plane": _flat, "near_box": _points, "power_flux": _flat,
-    "surface_current": _surface, "scattered_cut": _cut, "point_trace": _points, "snapshots": _snapshots,
+    "surface_current": _surface, "scattered_cut": _cut, "point_trace": _points, "far_trace": _far_trace,
+    "snapshots": _snapshots,
 }
 
 
 def only_in_time(model: Evaluated, geometry: Geometry, discretisation: Any) -> list[Problem]:
     """Captures that a solve at frequencies does not have."""
-    words = {"point_trace": "signals against time", "snapshots": "snapshots", "surface_current": "currents on surfaces"}
+    words = {"point_trace": "signals against time", "far_trace": "signals against time", "snapshots": "snapshots", "surface_current": "currents on surfaces"}
     whole = [Problem("look", "not-recorded", f"the moments engine solves at frequencies and knows no time, so “{c.name}” is of the whole signal",
                      "choose the transient engine in the plan for it, or leave its times empty", ("captures", i))
              for i, c in enumerate(model.captures) if c is not None and (getattr(c, "opens", None) is not None or getattr(c, "closes", None) is not None)]

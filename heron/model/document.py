@@ -294,6 +294,16 @@ class PointTrace(Step):
     frame: str = ""
 
 
+class FarTrace(Step):
+    """E and H of the far field against time, in one direction at a distance."""
+
+    kind: Literal["far_trace"]
+    name: Name
+    theta: Number = "90 deg"
+    phi: Number = "0"
+    distance: Length = "1 m"
+
+
 class Snapshots(OnRectangle):
     """E on a rectangle at every ``interval`` of time."""
 
@@ -302,9 +312,9 @@ class Snapshots(OnRectangle):
     counts: tuple[Number, Number] = ("61", "61")
 
 
-CAPTURES = (FarField, NearPoint, NearLine, NearPlane, NearBox, PowerFlux, SurfaceCurrent, ScatteredCut, PointTrace, Snapshots)
+CAPTURES = (FarField, NearPoint, NearLine, NearPlane, NearBox, PowerFlux, SurfaceCurrent, ScatteredCut, PointTrace, FarTrace, Snapshots)
 Capture = Annotated[
-    FarField | NearPoint | NearLine | NearPlane | NearBox | PowerFlux | SurfaceCurrent | ScatteredCut | PointTrace | Snapshots, Field(discriminator="kind")]
+    FarField | NearPoint | NearLine | NearPlane | NearBox | PowerFlux | SurfaceCurrent | ScatteredCut | PointTrace | FarTrace | Snapshots, Field(discriminator="kind")]
 
 
 class Plan(Step):

@@ -198,7 +198,8 @@ def get_sweep(request: HttpRequest, project_id: int, number: int) -> dict[str, A
 
 
 def _captures(model: Evaluated) -> list[dict[str, Any]]:
-    return [{"name": c.name, "kind": c.kind} for c in model.captures if c is not None and c.kind in (*POINTS, *TIME_POINTS, "surface_current", "scattered_cut")]
+    shown = (*POINTS, *TIME_POINTS, "far_trace", "surface_current", "scattered_cut")
+    return [{"name": c.name, "kind": c.kind} for c in model.captures if c is not None and c.kind in shown]
 
 
 @router.get("/{int:project_id}/runs/{int:number}/current", operation_id="get_current")

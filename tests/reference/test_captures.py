@@ -12,8 +12,10 @@ import xarray as xr
 
 from heron.checks import Examination, examine
 from heron.engines import ENGINES, silent
+from heron.engines.transient import radiation
 from heron.model import load_document
-from heron.results import currents, near, ports, signals
+from heron.quantities.constants import C0, ETA0
+from heron.results import currents, near, patterns, ports, signals
 from heron.results.power import budget
 from heron.runner import power_through, summarise
 from server.config import ROOT
@@ -55,6 +57,7 @@ def model(**surround: Any) -> Row:
             {"kind": "near_point", "name": "at", "point": ["20 mm", "11 mm", "31 mm"]},
             {"kind": "near_box", "name": "box", "corner": ["15 mm", "7 mm", "20 mm"], "size": ["10 mm", "8 mm", "22 mm"], "counts": ["3", "3", "3"]},
             {"kind": "point_trace", "name": "signal", "point": ["20 mm", "11 mm", "31 mm"]},
+            {"kind": "far_trace", "name": "far", "theta": "70 deg", "phi": "205 deg", "distance": "3 m"},
             {"kind": "snapshots", "name": "pictures", "corner": ["20 mm", "11 mm", "20 mm"], "along": ["10 mm", "0", "0"], "across": ["0", "0", "22 mm"], "interval": "0.1 ns",
              "counts": ["3", "3"]},
         ],
@@ -166,6 +169,27 @@ def test_a_signal_transformed_is_the_field_at_its_point(solved: tuple[Examinatio
     assert signal.e.shape == (len(signal.time), 1, 3) and signal.h.shape == signal.e.shape
 
 
+def far_off(results: xr.Dataset, name: str, theta: float, phi: float, distance: float) -> float:
+    """The largest difference between a signal far away, transformed, and the far field at that distance, over the largest."""
+    signal = signals.signals(results, name)
+    f = results["frequency"].values
+    kernel = np.exp(-2j * np.pi * np.outer(f, signal.time))
+    pulse = results["pulse_spectrum"].values
+    found = (kernel @ signal.e[:, 0]) * (signal.time[1] - signal.time[0]) / pulse[:, None] * results["drive"].values[0]
+    field = np.array([patterns.far_field(results, i, np.array([theta]), np.array([phi]))[0] for i in range(len(f))])
+    _, *across = (v[0] for v in radiation.spherical(np.radians([theta]), np.radians([phi])))
+    wanted = field @ np.array(across) * (np.exp(-2j * np.pi * f * distance / C0) / distance)[:, None]
+    assert signal.h is not None
+    assert np.linalg.norm(signal.e, axis=-1) == pytest.approx(ETA0 * np.linalg.norm(signal.h, axis=-1))
+    return float(np.abs(found - wanted).max() / np.abs(wanted).max())
+
+
+def test_a_signal_far_away_transformed_is_the_far_field(solved: tuple[Examination, xr.Dataset]) -> None:
+    off = far_off(solved[1], "far", 70, 205, 3.0)
+    print(f"a signal at 3 m against the far field at frequencies: {off:.1e} of the largest")
+    assert off < 2e-3
+
+
 def test_pictures_are_the_signals_of_their_points_at_their_times(solved: tuple[Examination, xr.Dataset]) -> None:
     _, results = solved
     signal, pictures = signals.signals(results, "signal"), signals.signals(results, "pictures")
@@ -194,7 +218,7 @@ def test_half_of_a_model_shows_the_currents_of_the_whole(solved: tuple[Examinati
     """The plate away, so that x = 0 and y = 0 are planes of symmetry."""
     document = model()
     document["parts"] = [p for p in document["parts"] if p["name"] != "plate"]
-    document["captures"] = [c for c in document["captures"] if c["name"] in ("metal",)]
+    document["captures"] = [c for c in document["captures"] if c["name"] in ("metal", "far")]
     document["plan"] |= {"cells_per_wavelength": "12", "points": "3"}
     whole = run(document)[1]
     quarter = run(document | {"surround": {"mirror": ["magnetic", "magnetic", "none"]}})[1]
@@ -210,6 +234,8 @@ def test_half_of_a_model_shows_the_currents_of_the_whole(solved: tuple[Examinati
     parts = [currents.absorbed(r) for r in (whole, quarter)]
     print(f"currents of a quarter against the whole: {error:.1e}, in the wire {wires[1] / wires[0] - 1:+.1e}")
     assert error < 1e-3
+    far = [signals.signals(r, "far").e for r in (whole, quarter)]
+    assert np.abs(far[1] - far[0]).max() < 1e-3 * np.abs(far[0]).max(), "images send their part"
     assert wires[1] == pytest.approx(wires[0], rel=1e-3)
     assert parts[1]["upper"] == pytest.approx(parts[0]["upper"], rel=1e-3)
 

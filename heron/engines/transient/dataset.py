@@ -10,6 +10,7 @@ import numpy as np
 import xarray as xr
 
 from heron.engines.transient import radiation, records
+from heron.engines.transient.distant import Distant
 from heron.engines.transient.launch import Gate
 from heron.engines.transient.planes import copies
 from heron.engines.transient.pulse import Pulse, pulse_of
@@ -164,14 +165,15 @@ def with_records(out: xr.Dataset, s: Structure, recorder: Recorder, runs: list[P
             out[f"surface {k}_{name}"] = ((face, "axis"), corners, {"units": "m"})
         out[f"surface {k}_normal"] = ((face,), sheet.faces.axis.astype(np.int8))
         out = out.assign_coords({own: (own, sheet.frequency, {"units": "Hz"})})
-    for k, trace in enumerate(recorder.traces):
+    traces: list[Trace | Distant] = [*recorder.traces, *recorder.distant]
+    for k, trace in enumerate(traces):
         out = out.assign(_trace(k, trace, pulse_of(plan), [run.traces[k] for run in runs]))
     spectrum = pulse_of(plan).spectrum(recorder.frequency)
     out["pulse_spectrum"] = (("frequency",), spectrum, {"units": "1/Hz", "long_name": "of the pulse with which each port or wave is sent in"})
     return out.assign_attrs(part_names=list(s.wires), recorded=[f"near {k}" for k, near in enumerate(recorder.near) if not near.own],
                             own_captures=[near.name for near in recorder.near if near.own],
                             own_records=[f"near {k}" for k, near in enumerate(recorder.near) if near.own],
-                            surfaces=[sheet.name for sheet in recorder.sheets], traces=[t.capture.name for t in recorder.traces])
+                            surfaces=[sheet.name for sheet in recorder.sheets], traces=[t.capture.name for t in traces])
 
 
 def _wire_currents(s: Structure, current: Complexes) -> dict[str, Any]:
@@ -219,7 +221,7 @@ def _part_losses(s: Structure, recorder: Recorder, lost: Complexes) -> dict[str,
     return {"part_loss_form": xr.DataArray(np.array(forms), dims=("lossy_part", "frequency", "port_conj", "port_in"), coords={"lossy_part": names}, attrs=note)}
 
 
-def _trace(k: int, trace: Trace, pulse: Pulse, found: list[tuple[Floats, Any, Any]]) -> dict[str, Any]:
+def _trace(k: int, trace: Trace | Distant, pulse: Pulse, found: list[tuple[Floats, Any, Any]]) -> dict[str, Any]:
     """Signals of a capture for each port driven in turn by the pulse; zero after a run's end."""
     times = max((f[0] for f in found), key=len)
     n = len(trace.points)

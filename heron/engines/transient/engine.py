@@ -16,6 +16,7 @@ from heron.engines.transient import layered, radiation, records
 from heron.engines.transient.apertures import Aperture
 from heron.engines.transient.beams import beam_rays, let_in, light_of
 from heron.engines.transient.dataset import dataset, terminals
+from heron.engines.transient.distant import Gathered
 from heron.engines.transient.incidence import Incidence
 from heron.engines.transient.launch import Gate, gate, launched
 from heron.engines.transient.need import Need
@@ -31,7 +32,6 @@ from heron.geometry import Geometry
 from heron.model import Evaluated
 from heron.quantities.constants import C0
 
-OVERSAMPLED = 6       # samples per period of the highest frequency in the pulse, for the running transforms
 REPORT_S = 0.3        # between reports
 RING_S = 60.0         # periods of the band's centre a run may ring in the forecast
 PIECE = 2e7           # cell steps between questions whether to go on: a fraction of a second
@@ -215,7 +215,7 @@ def _pulse_run(stepper: Stepper, recorder: Recorder, port: int, z0: Floats, plan
     dt = stepper.dt
     stepper.reset()
     stepper.light = DARK if light is None else light.entries
-    every = max(1, int(1 / (OVERSAMPLED * pulse.highest * dt)))
+    every = recorder.every
     piece = max(1, int(PIECE / stepper.structure.cells))
     look = every * -(-LOOK // every)
     source_end = int((pulse.duration + (0.0 if light is None else light.passes)) / dt)  # a wave has left the box after it has reached its far corner
@@ -227,6 +227,7 @@ def _pulse_run(stepper: Stepper, recorder: Recorder, port: int, z0: Floats, plan
     looks = [(records.Series(of_e), records.Series(of_h)) for of_e, of_h in recorder.gate_sums]
     kept = [(records.Series(t.e, stride, FRAMES if t.interval else None), t.h is not None and records.Series(t.h))
             for t, stride in zip(recorder.traces, strides, strict=True)]
+    distant = [Gathered(d) for d in recorder.distant]
     volts: list[Floats] = []
     amperes: list[Floats] = []
     gaps = len(z0) + len(stepper.structure.loads)
@@ -258,9 +259,12 @@ def _pulse_run(stepper: Stepper, recorder: Recorder, port: int, z0: Floats, plan
             volts.append(out)
             amperes.append(flow)
             n += every
-            for transform in (te, *(own[0] for own in apart)):
-                transform.take(stepper.flat_e, n * dt)
-            for transform in (th, *sheets, *(own[1] for own in apart)):
+            sums = te.take(stepper.flat_e, n * dt), th.take(stepper.flat_h, (n - 0.5) * dt)
+            for gathered in distant:
+                gathered.take(*sums)
+            for own in apart:
+                own[0].take(stepper.flat_e, n * dt)
+            for transform in (*sheets, *(own[1] for own in apart)):
                 transform.take(stepper.flat_h, (n - 0.5) * dt)
             for of_e, of_h in (*looks, *kept):
                 of_e.take(stepper.flat_e, n * dt)
@@ -299,7 +303,7 @@ def _pulse_run(stepper: Stepper, recorder: Recorder, port: int, z0: Floats, plan
         turn = np.exp(-2j * np.pi * frequency * dt)[:, None]
         return np.asarray(turn * (steps @ at_gaps)), np.asarray(np.sqrt(turn) * (steps @ from_ports))  # at whole and at half steps
 
-    traces = [(*of_e.total(), of_h.total()[1] if of_h else None) for of_e, of_h in kept]
+    traces = [*((*of_e.total(), of_h.total()[1] if of_h else None) for of_e, of_h in kept), *(gathered.total() for gathered in distant)]
     e, h, *surfaces = (t.total() * (every * dt) for t in (te, th, *sheets))
     windows = [(of_e.total() * (every * dt), of_h.total() * (every * dt)) for of_e, of_h in apart]
     return PulseRun(spectra, waves_at_gates, e, h, surfaces, windows, traces, left, n, stopped, reason)

@@ -12,6 +12,7 @@ import numpy as np
 
 from heron.engines.transient import radiation, records
 from heron.engines.transient.apertures import in_cases
+from heron.engines.transient.distant import Distant
 from heron.engines.transient.launch import Gate
 from heron.engines.transient.planes import folded
 from heron.engines.transient.pulse import Pulse, pulse_of
@@ -23,6 +24,7 @@ from heron.geometry.places import POINTS, TIME_POINTS, capture_points
 from heron.model import Evaluated
 from heron.quantities.constants import C0
 
+OVERSAMPLED = 6       # samples per period of the highest frequency in the pulse
 CURRENT_POINTS = 21   # frequencies of surface currents when none are asked for
 MOST_FLOWS = 1e7      # places round a lit model by frequencies at which power is taken cell by cell
 MOST_LOSSY = 200_000  # edges whose losses are recorded for each part of a lit model
@@ -92,6 +94,7 @@ class Recorder:
 
     def __init__(self, model: Evaluated, stepper: Stepper, frequency: Floats, gates: list[Gate] | None = None) -> None:
         s = stepper.structure
+        self.every = max(1, int(1 / (OVERSAMPLED * pulse_of(model.plan).highest * stepper.dt)))
         self.gates = gates or []
         self.gate_sums = [_gate_sums(stepper, g) for g in self.gates]
         self.frequency, self.networks = frequency, stepper.networks
@@ -137,6 +140,7 @@ class Recorder:
         for edges in s.wires.values():
             records.wire_currents(s, edges, h)
         self.sheets, self.traces = _sheets(model, stepper), _traces(model, stepper)
+        self.distant = [Distant(c, self.faces, s.planes, self.every * stepper.dt, stepper.dt) for c in model.captures if c is not None and c.kind == "far_trace"]
         self.e_matrix, self.h_matrix = e.matrix(stepper), h.matrix(stepper)
 
     def lost(self, e: Complexes) -> Complexes:

@@ -52,17 +52,17 @@ class Transform:
         self.held: list[Any] = []
         self.times: list[float] = []
 
-    def take(self, values: Any, time: float) -> None:
-        if not self.matrix.shape[0]:
-            return
+    def take(self, values: Any, time: float) -> Any:
+        """The sums (rows,) of a field at a time in s, which are added to the transforms; ``None`` where the window is closed."""
         level = 1.0 if self.level is None else self.level(time)
         if not level:
-            return
+            return None
         own = self.matrix @ values
         self.held.append(own if level == 1 else np.float32(level) * own)
         self.times.append(time)
         if len(self.held) >= BATCH:
             self.flush()
+        return own
 
     def flush(self) -> None:
         if not self.held:

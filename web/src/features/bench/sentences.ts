@@ -149,6 +149,7 @@ export const SENTENCES: Record<string, (step: Step, lit?: boolean) => Sentence> 
     words: [name, "on", { token: ["part"], choices: "everything", empty: "all conductors" }, ...frequencies(s, "over the band")],
   }),
   scattered_cut: (s) => ({ title: "Scattered cut", words: [name, "all round in the plane φ =", t("phi", "1"), "every", t("step", "1"), ...frequencies(s, "at the plan’s pattern frequencies")] }),
+  far_trace: () => ({ title: "Signal far away", words: [name, "against time towards θ =", t("theta", "1"), ", φ =", t("phi", "1"), ", at a distance of", t("distance", "1 m")] }),
   point_trace: () => ({ title: "Signal", words: [name, "against time at", ...point("point")] }),
   snapshots: () => ({ title: "Snapshots", words: [name, "every", t("interval", "1 s"), "on the plane from", ...point("corner"), "along", ...point("along"), "and across", ...point("across"), ",", t(["counts", 0], "1"), "by", t(["counts", 1], "1"), "points"] }),
   surround: (s, lit) => ({
@@ -236,5 +237,6 @@ export const FRESH: Record<string, Fresh> = {
   surface_current: fresh("captures", "Captures", "Current on surfaces", { kind: "surface_current", name: "surface current" }),
   scattered_cut: fresh("captures", "Captures", "Radar cross-section all round", { kind: "scattered_cut", name: "scattered", phi: "0", step: "2 deg" }),
   point_trace: fresh("captures", "Captures", "Signal at a point", { kind: "point_trace", name: "signal", point: ["0", "0", "50 mm"] }),
+  far_trace: fresh("captures", "Captures", "Signal far away", { kind: "far_trace", name: "far signal", theta: "90 deg", phi: "0", distance: "1 m" }),
   snapshots: fresh("captures", "Captures", "Snapshots in time", { kind: "snapshots", name: "snapshots", corner: ["-50 mm", "-50 mm", "20 mm"], along: ["100 mm", "0", "0"], across: ["0", "100 mm", "0"], interval: "50 ps" }),
 };

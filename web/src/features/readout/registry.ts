@@ -11,7 +11,7 @@ import type { CardProps, Shown } from "./context";
 
 export interface Kind { kind: string; title: string; group: string; width?: number; /** Why the first ticked run cannot offer it. */ missing?: (s: Shown) => string | null; Card: (p: CardProps) => ReactNode }
 
-const capture = (kind: string, words: string) => (s: Shown): string | null => (s.sweep.captures.some((c) => c.kind === kind) ? null : `run ${s.line.number} has no ${words}; add one on the Bench`);
+const capture = (kind: string | string[], words: string) => (s: Shown): string | null => (s.sweep.captures.some((c) => [kind].flat().includes(c.kind)) ? null : `run ${s.line.number} has no ${words}; add one on the Bench`);
 
 /** Why a run of another kind has none of it. */
 const NOT: Record<RunKind, string> = {
@@ -46,7 +46,7 @@ export const KINDS: Kind[] = [
   { kind: "near-plane", title: "Near field on a plane", group: "Fields", missing: capture("near_plane", "near field on a plane"), Card: NearPlane },
   { kind: "near-box", title: "Near field in a box", group: "Fields", missing: capture("near_box", "near field in a box"), Card: NearBox },
   { kind: "power-flux", title: "Power through a rectangle", group: "Fields", missing: capture("power_flux", "power through a rectangle"), Card: PowerFlux },
-  { kind: "signal", title: "Signal at a point", group: "Fields", missing: capture("point_trace", "signal at a point"), Card: Signal },
+  { kind: "signal", title: "Signal", group: "Fields", missing: capture(["point_trace", "far_trace"], "signal at a point or far away"), Card: Signal },
   { kind: "snapshots", title: "Snapshots", group: "Fields", missing: capture("snapshots", "snapshots"), Card: Snapshots },
   { kind: "trust", title: "Trust card", group: "Verdict", Card: Trust },
   { kind: "figures", title: "Figures", group: "Verdict", missing: driven, Card: Figures },

@@ -74,10 +74,10 @@ function useField(props: CardProps, minus: string): FieldChoice {
   };
 }
 
-/** The captures of one kind, and a way to choose among them. */
-export function useCapture(props: CardProps, kind: string, run?: Shown): [string | undefined, React.ReactNode] {
+/** The captures of one kind, or of several, and a way to choose among them. */
+export function useCapture(props: CardProps, kind: string | string[], run?: Shown): [string | undefined, React.ReactNode] {
   const { shown } = useDesk();
-  const names = (run ?? shown[0]!).sweep.captures.filter((c) => c.kind === kind).map((c) => c.name);
+  const names = (run ?? shown[0]!).sweep.captures.filter((c) => [kind].flat().includes(c.kind)).map((c) => c.name);
   const [kept, choose] = useSetting<string>(props, "capture", "");
   const name = names.includes(kept) ? kept : names[0];
   return [name, names.length < 2 ? name : <Choice key="choice" label="Capture" value={name!} options={names.map((n) => [n, n] as const)} onChange={choose} />];

@@ -39,7 +39,7 @@ const timeAxis = (time: ArrayLike<number>): { unit: string; factor: number } => 
 
 export function Signal(props: CardProps) {
   const { projectId, shown } = useDesk();
-  const [name, choice] = useCapture(props, "point_trace");
+  const [name, choice] = useCapture(props, ["point_trace", "far_trace"]);
   const [what, setWhat] = useSetting<"e" | "h">(props, "what", "e");
   const [over, setOver] = useSetting<"time" | "frequency">(props, "over", "time");
   const { line, sweep } = shown[0]!;
@@ -56,10 +56,10 @@ export function Signal(props: CardProps) {
     const f = spectra?.arrays.frequency, level = spectra?.arrays.level;
     return { curves: f && level ? own.map((c): Curve => ({ ...c, x: f.data, y: Float32Array.from(f.data, (_, n) => level.data[3 * n + c.axis]!) })) : [], peak };
   }, [data, what, over, spectra]);
-  if (!there) return <Card title="Signal at a point"><Nothing>Run {line.number} was solved at frequencies, or the point lies beyond the walls: there is no signal.</Nothing></Card>;
+  if (!there) return <Card title="Signal"><Nothing>Run {line.number} was solved at frequencies, or the point lies beyond the walls: there is no signal.</Nothing></Card>;
   const title = over === "time" ? "time_ns" : "frequency_hz";
   return (
-    <Card title="Signal at a point" note={<>{choice} · <Choice label="Field" value={what} options={[["e", "E"], ["h", "H"]]} onChange={setWhat} /> · <Choice label="Over" value={over} options={[["time", "against time"], ["frequency", "spectrum"]]} onChange={setOver} /></>}
+    <Card title="Signal" note={<>{choice} · <Choice label="Field" value={what} options={[["e", "E"], ["h", "H"]]} onChange={setWhat} /> · <Choice label="Over" value={over} options={[["time", "against time"], ["frequency", "spectrum"]]} onChange={setOver} /></>}
       badges={data ? [{ text: `largest ${quantity(peak, what === "e" ? "V/m" : "A/m", 3)}` }, { text: isLit(shown[0]) ? "pulse of 1 V/m" : "pulse of 1 √W at port 1" }] : []}
       table={curves[0] && (() => ({ columns: [title, ...curves.map((c) => c.label!)], rows: Array.from(curves[0]!.x, (t, n) => [t, ...curves.map((c) => c.y[n] ?? null)]) }))}>
       {curves.length > 0 && (over === "time" ? <LinePlot curves={curves} x={{ ...timeAxis(curves[0]!.x), label: "time" }} y={{ unit: what === "e" ? "V/m" : "A/m" }} labels /> : <LinePlot curves={curves} x={axis(shown)} y={{ unit: "dB", domain: [-60, 3] }} labels />)}
