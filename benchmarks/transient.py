@@ -132,7 +132,7 @@ def run(sizes: tuple[int, ...] = SIZES, repeats: int = REPEATS) -> list[dict[str
         bare, layered = _vacuum(size, 0), _vacuum(size, LAYERS)
         e, h = records.Rows(), records.Rows()
         low, high = np.full(3, LAYERS + 2), np.full(3, size - LAYERS - 2)
-        records.huygens(bare.structure, low, high, e, h, C0 / 15e9)
+        records.huygens(bare.structure, low, high, e, h, C0 / 15e9, False)
         frequency = np.linspace(5e9, 15e9, FREQUENCIES)
         transforms = [records.Transform(r.matrix(bare), frequency) for r in (e, h)]
         steps = max(4, int(WORK / size**3))

@@ -23,6 +23,7 @@ from server.projects.management.commands.load_demo import PASSWORD, USERNAME
 FLAGS = ["--no-sandbox", "--disable-quic", "--no-first-run", "--disable-background-networking", "--disable-component-update", "--disable-sync",
          "--use-gl=angle", "--use-angle=swiftshader", "--enable-unsafe-swiftshader"]
 DATABASE = "odd_heron_browser"
+SHELF = ["ground-whip", "helix", "hide-patch", "mast-dipole", "skiff-mount", "twin-loops"]  # what these tests open; another test loads all of them
 
 
 @pytest.fixture(scope="session")
@@ -36,7 +37,7 @@ def site() -> Iterator[str]:
         probe.bind(("127.0.0.1", 0))
         port = probe.getsockname()[1]
     env = {**os.environ, "ODD_HERON_DATABASE_URL": f"{base}/{DATABASE}", "ODD_HERON_PORT": str(port), "NUMBA_NUM_THREADS": "1"}
-    for command in (["migrate", "--verbosity", "0"], ["load_demo"]):
+    for command in (["migrate", "--verbosity", "0"], ["load_demo", "--only", *SHELF]):
         subprocess.run([sys.executable, "manage.py", *command], cwd=ROOT, env=env, check=True)
     web = subprocess.Popen([sys.executable, "-m", "server.serve"], cwd=ROOT, env=env)
     worker = subprocess.Popen([sys.executable, "-m", "server.worker"], cwd=ROOT, env=env)

@@ -21,6 +21,7 @@ class Command(BaseCommand):
 
     def add_arguments(self, parser: CommandParser) -> None:
         parser.add_argument("--long", action="store_true", help="queue the runs that take minutes, too")
+        parser.add_argument("--only", nargs="*", metavar="EXAMPLE", help="of the examples these alone, by the names of their files")
 
     @transaction.atomic
     def handle(self, *args: Any, **options: Any) -> None:
@@ -38,7 +39,9 @@ class Command(BaseCommand):
         user.save()
         request = RequestFactory().post("/")
         request.user = user
-        for document in examples().values():
+        for name, document in examples().items():
+            if options["only"] is not None and name not in options["only"]:
+                continue
             project = create_project(user, document, shipped=True)
             found = examine(document)
             if not found.sound or found.forecast is None:
