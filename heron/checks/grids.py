@@ -7,6 +7,7 @@ from typing import Any
 
 import numpy as np
 
+from heron.checks.dipoles import dipole_places
 from heron.checks.openings import aperture_problems
 from heron.checks.problems import Problem
 from heron.checks.symmetry import mirror_problems
@@ -173,4 +174,4 @@ def _resolution(model: Evaluated, geometry: Geometry, discretisation: Any) -> li
 
 
 GRID_CHECKS: list[Callable[[Evaluated, Geometry, Any], list[Problem]]] = [
-    _feeds, _small, _thick, _steps, _crowded, _media, _outside, _resolution, aperture_problems, mirror_problems]
+    _feeds, _small, _thick, _steps, _crowded, _media, _outside, _resolution, aperture_problems, dipole_places, mirror_problems]

@@ -43,7 +43,7 @@ def illumination_problems(model: Evaluated) -> Iterator[Problem]:
         yield Problem("error", "invalid", "no wave carries anything: every amplitude is zero", path=("illuminations", 0, "amplitude"))
     for i, feed in enumerate(model.document.feeds):
         if feed.kind != "gap":
-            yield Problem("error", "invalid", "a lit model has no line or guide feeds: what comes in there is not found yet", "take the feed out, or the illumination",
+            yield Problem("error", "invalid", "a lit model has gap feeds only: what comes in at others is not found yet", "take the feed out, or the illumination",
                           ("feeds", i))
     if model.document.feeds:
         yield Problem("look", "terminated", "the model is lit, so its feeds only terminate and receive", "take the illumination out to drive the feeds", ("feeds",))

@@ -10,6 +10,7 @@ import numpy as np
 import psutil
 
 from heron.checks.captures import LEAST_LEVEL_DB, capture_problems, only_in_time, whole
+from heron.checks.dipoles import dipole_problems
 from heron.checks.grids import GRID_CHECKS
 from heron.checks.illuminations import beams_in_box, first_media, illumination_problems, layer_problems, looked_across
 from heron.checks.openings import opening_problems, ports_of
@@ -140,7 +141,9 @@ def _values(model: Evaluated) -> list[Problem]:
             if number in numbers:
                 out.append(_error(("feeds", i, "number"), f"port {number} is already taken by feed {numbers[number] + 1}; number the ports differently"))
             numbers[number] = i
-        if f.kind != "gap":
+        if f.kind == "dipole":
+            out += dipole_problems(model, i, f)
+        elif f.kind != "gap":
             out += opening_problems(i, f)
         elif f.impedance <= 0:
             out.append(_error(("feeds", i, "impedance"), "the reference impedance must be above zero"))

@@ -78,12 +78,27 @@ class ModeFeed(Step):
     phase: Number = "0"
 
 
+class DipoleFeed(Step):
+    """A point dipole at ``centre`` along a vector: a short electric current, or a magnetic one as of a small loop across that vector.
+
+    Its port is matched where the dipole is alone: a wave of 1 W is then what it radiates, and S11 is what its surroundings send back.
+    """
+
+    kind: Literal["dipole"]
+    number: Annotated[int, Field(ge=1, le=64)]
+    centre: Point
+    along: Direction = ("0", "0", "1")
+    moment: Literal["electric", "magnetic"] = "electric"
+    amplitude: Number = "1"
+    phase: Number = "0"
+
+
 def _feed_kind(value: Any) -> str:
     kind = str(value.get("kind", "gap") if isinstance(value, dict) else getattr(value, "kind", "gap"))
     return "mode" if kind in ("line", "guide") else kind
 
 
-AnyFeed = Annotated[Annotated[Feed, Tag("gap")] | Annotated[ModeFeed, Tag("mode")], Discriminator(_feed_kind)]
+AnyFeed = Annotated[Annotated[Feed, Tag("gap")] | Annotated[ModeFeed, Tag("mode")] | Annotated[DipoleFeed, Tag("dipole")], Discriminator(_feed_kind)]
 
 
 class Load(Step):
@@ -395,7 +410,7 @@ def load_document(data: Any) -> Document:
 def document_errors(faults: list[Any]) -> list[ModelError]:
     """pydantic's faults as located errors in our words, without the tags of unions in their paths."""
     kinds = {*PART_KINDS, *(get_args(c.model_fields["kind"].annotation)[0] for c in (*CAPTURES, FineBox, FinePart, Load, ParallelLoad)),
-             "conductor", "dielectric", "dispersive", "table", "gap", "mode", "plane_wave", "gaussian_beam"}
+             "conductor", "dielectric", "dispersive", "table", "gap", "mode", "dipole", "plane_wave", "gaussian_beam"}
     out = []
     for fault in faults:
         path = tuple(k for k in fault["loc"] if k not in kinds)

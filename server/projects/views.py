@@ -60,6 +60,8 @@ def examination_view(e: Examination, have: set[str] | None = None) -> dict[str, 
         "values": {n: {"value": q.value, "unit": si_symbol(q.dimension)} for n, q in e.model.values.items()},
         "shapes": shapes(e.geometry),
         "feeds": [_mark(e, f) for f in e.model.feeds],
+        "dipoles": [{"feed": i, "along": (np.array(f.along) / np.linalg.norm(f.along)).tolist(), "magnetic": f.moment == "magnetic"}
+                    for i, f in enumerate(e.model.feeds) if f is not None and f.kind == "dipole" and np.linalg.norm(f.along) > 0],
         "loads": [_mark(e, s) for s in e.model.loads],
         "joints": [asdict(j) for j in mesh.joints] if mesh else [],
         "nodes": mesh.nodes.round(9).tolist() if mesh else [],
@@ -186,8 +188,8 @@ def mode_study(document: str, project: Project | None, feed: int, frequency: flo
 
 
 def _mark(e: Examination, step: Any) -> list[float] | None:
-    """Where a feed or load stands on its wire; of a line or guide feed, its centre."""
-    if getattr(step, "kind", "") in ("line", "guide"):
+    """Where a feed or load stands on its wire; of a line or guide feed or a dipole, its centre."""
+    if getattr(step, "kind", "") in ("line", "guide", "dipole"):
         return [float(c) for c in step.centre]
     part = None if step is None else e.geometry.part(step.part)
     if part is None or not 0 <= step.at <= 1:

@@ -60,7 +60,7 @@ class MomentsEngine:
         if model.document.illuminations:
             return Refusal(["the moments engine has no illuminations yet; the transient engine has"])
         if any(f.kind != "gap" for f in model.document.feeds):
-            return Refusal(["the moments engine has gap feeds only; line and guide feeds are of the transient engine"])
+            return Refusal(["the moments engine has gap feeds only; line and guide feeds and point dipoles are of the transient engine"])
         names = [f"“{b.name}”" for b in geometry.bodies]
         if not names:
             return Refusal()

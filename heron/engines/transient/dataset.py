@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import json
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from typing import Any, NamedTuple
 
 import numpy as np
@@ -13,6 +13,7 @@ from heron.engines.transient import radiation, records
 from heron.engines.transient.distant import Distant
 from heron.engines.transient.launch import Gate
 from heron.engines.transient.planes import copies
+from heron.engines.transient.pointlike import PointFeed
 from heron.engines.transient.pulse import Pulse, pulse_of
 from heron.engines.transient.recorder import PulseRun, Recorder, Trace
 from heron.engines.transient.records import Complexes
@@ -31,16 +32,16 @@ class Terminal(NamedTuple):
     mode: int
 
 
-def terminals(model: Evaluated, s: Structure, gates: list[Gate]) -> list[Terminal]:
+def terminals(model: Evaluated, s: Structure, gates: Sequence[Gate | PointFeed]) -> list[Terminal]:
     """Ports in the order of their runs: gaps first."""
     out = []
     for i, gap in zip(s.ports, s.gaps, strict=True):
         feed = model.feeds[i]
         out.append(Terminal(feed.number, feed.impedance, feed.amplitude, feed.phase, gap.point, 0))
     for gate in gates:
-        feed = model.feeds[gate.aperture.number]
+        feed = model.feeds[gate.feed]
         for mode, ohms in enumerate(gate.impedance):
-            out.append(Terminal(feed.number + mode, ohms, 0.0 if mode else feed.amplitude, feed.phase, np.array(feed.centre), mode + 1))
+            out.append(Terminal(feed.number + mode, ohms, 0.0 if mode else feed.amplitude, feed.phase, np.array(feed.centre), mode + 1 if isinstance(gate, Gate) else 0))
     return out
 
 
@@ -122,7 +123,7 @@ def dataset(s: Structure, ports_of: list[Terminal], z0: Floats, frequency: Float
             "walls": np.concatenate(s.inner).tolist(),
         },
     )
-    if recorder.gates:
+    if any(isinstance(gate, Gate) for gate in recorder.gates):
         note = {"units": "1", "long_name": "field of modes beyond those asked for, over theirs, at the plane of a line or guide feed that is driven"}
         out["other_modes"] = (("frequency", "opening"), _others(recorder, runs, gap_ports, frequency), note)
     out = with_records(out, s, recorder, runs, e, h, lambda f: _waves(runs, recorder, z0, f)[1], plan)
@@ -134,7 +135,8 @@ def _others(recorder: Recorder, runs: list[PulseRun], first: int, frequency: Flo
     """(f, openings): of each the first mode's own run."""
     out = []
     for n, gate in enumerate(recorder.gates):
-        out.append(gate.others(frequency, *runs[first].waves(frequency)[n]))
+        if isinstance(gate, Gate):
+            out.append(gate.others(frequency, *runs[first].waves(frequency)[n]))
         first += gate.driven
     return np.array(out).T
 

@@ -18,9 +18,10 @@ from heron.engines.transient.beams import beam_rays, let_in, light_of
 from heron.engines.transient.dataset import dataset, terminals
 from heron.engines.transient.distant import Gathered
 from heron.engines.transient.incidence import Incidence
-from heron.engines.transient.launch import Gate, gate, launched
+from heron.engines.transient.launch import Gate, gate
 from heron.engines.transient.need import Need
 from heron.engines.transient.planes import planes_in
+from heron.engines.transient.pointlike import PointFeed, point_feed
 from heron.engines.transient.pulse import Pulse, pulse_of
 from heron.engines.transient.recorder import FRAMES, PulseRun, Recorder
 from heron.engines.transient.records import Complexes
@@ -122,7 +123,9 @@ class TransientEngine:
         z0 = np.array([f.impedance for f in feeds])
         frequency = band(plan)
         stepper = Stepper(s, z0, networks(feeds))
-        gates = [_gate(stepper, aperture, model) for aperture in s.apertures]
+        pulse = pulse_of(plan)
+        gates: list[Gate | PointFeed] = [_gate(stepper, aperture, model) for aperture in s.apertures]
+        gates += [point_feed(stepper, i, feed, pulse) for i, feed in enumerate(model.feeds) if feed.kind == "dipole"]
         recorder = Recorder(model, stepper, frequency, gates)
         runs = []
         if need is not None:
@@ -130,16 +133,17 @@ class TransientEngine:
         waves = [light_of(light, bool(model.surround.layers)) for light in model.illuminations]
         # Of what is repeated the parts may stand anywhere between the sides through which a wave comes.
         bare = Stepper(without_parts(s, model, discretisation.geometry), np.zeros(0), dt=stepper.dt) if waves and s.repeats else stepper
-        rays = [beam_rays(bare, wave, pulse_of(plan), float(plan.f_start)) for wave in waves]
-        modes = [(gate, mode) for gate in gates for mode in range(gate.driven)]
+        rays = [beam_rays(bare, wave, pulse, float(plan.f_start)) for wave in waves]
+        modes = [(own, mode) for own in gates for mode in range(own.driven)]
         count = len(waves) or len(feeds) + len(modes)
         lit = []
         for number in range(count):
             light = None
             if waves:
-                light = let_in(bare, waves[number], rays[number], pulse_of(plan))
+                light = let_in(bare, waves[number], rays[number], pulse)
             elif number >= len(feeds):
-                light = launched(stepper, *modes[number - len(feeds)], pulse_of(plan), float(plan.f_start))
+                own, mode = modes[number - len(feeds)]
+                light = own.launch(stepper, mode, float(plan.f_start))
             lit.append(light)
             runs.append(_pulse_run(stepper, recorder, number, z0, plan, progress, (number, count), need, light, bool(waves)))
             if runs[-1].stopped and number + 1 < count:
@@ -244,7 +248,11 @@ def _pulse_run(stepper: Stepper, recorder: Recorder, port: int, z0: Floats, plan
             times, values = series.total()
             return np.asarray(np.exp(-2j * np.pi * np.outer(frequency, times)) @ values * (every * dt))
 
-        return [gate.waves(frequency, spectrum(of_e), spectrum(of_h)) for gate, (of_e, of_h) in zip(recorder.gates, looks, strict=True)]
+        first, own = len(z0), []
+        for found, (of_e, of_h) in zip(recorder.gates, looks, strict=True):
+            own.append(found.waves(frequency, spectrum(of_e), spectrum(of_h), first <= port < first + found.driven))
+            first += found.driven
+        return own
 
     while not reason:
         waves, out, flow = np.zeros((every, len(z0))), np.empty((every, gaps)), np.empty((every, len(z0)))

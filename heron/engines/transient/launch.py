@@ -184,6 +184,15 @@ class Gate:
     impedance: list[float]
     shift: float
     weight: Floats
+    pulse: Pulse
+
+    @property
+    def feed(self) -> int:
+        return self.aperture.number
+
+    def launch(self, stepper: Stepper, mode: int, start: float) -> Incidence:
+        """The wave of a mode that goes into the model, from ``start`` Hz on."""
+        return launched(stepper, self, mode, self.pulse, start)
 
     def record(self, s: Structure, e: Rows, h: Rows) -> None:
         """Adds sums over the opening: of E with the fields w of every mode, of H with its fields e."""
@@ -210,8 +219,8 @@ class Gate:
         strong = np.abs(a + b) * np.array([family.strength(frequency) for family in self.families]).T
         return np.asarray(np.linalg.norm(strong[:, self.driven:], axis=1) / np.linalg.norm(strong[:, :self.driven], axis=1))
 
-    def waves(self, frequency: Floats, e: Complexes, h: Complexes) -> tuple[Complexes, Complexes]:
-        """a and b (f, modes), √W, at the plane of reference, from transforms (f, rows) of the sums of E and of H."""
+    def waves(self, frequency: Floats, e: Complexes, h: Complexes, driven: bool) -> tuple[Complexes, Complexes]:
+        """a and b (f, modes), √W, at the plane of reference, from transforms (f, rows) of the sums of E and of H, whether it is ``driven`` or not."""
         a, b = (np.empty((len(frequency), len(self.families)), dtype=complex) for _ in range(2))
         row_e = row_h = 0
         for k, family in enumerate(self.families):
@@ -246,7 +255,7 @@ def gate(stepper: Stepper, p: Aperture, feed: Any, plan: Any, pulse: Pulse) -> G
                              + ("ask for fewer modes, or raise the band" if k else "raise the band, or feed a larger guide"), ("modes" if k else "centre",))
     centre = 0.5 * (plan.f_start + plan.f_stop)
     middle = section(stepper, p, centre)
-    return Gate(p, found, count, [abs(impedance(middle, f.mode(centre))) for f in found[:count]], float(feed.shift), middle.weight)
+    return Gate(p, found, count, [abs(impedance(middle, f.mode(centre))) for f in found[:count]], float(feed.shift), middle.weight, pulse)
 
 
 def launched(stepper: Stepper, g: Gate, mode: int, pulse: Pulse, start: float) -> Incidence:

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterable, Iterator
+from collections.abc import Callable, Iterable, Iterator, Sequence
 from dataclasses import dataclass
 from itertools import combinations
 from math import pi, sin
@@ -15,6 +15,7 @@ from heron.engines.transient.apertures import in_cases
 from heron.engines.transient.distant import Distant
 from heron.engines.transient.launch import Gate
 from heron.engines.transient.planes import folded
+from heron.engines.transient.pointlike import PointFeed
 from heron.engines.transient.pulse import Pulse, pulse_of
 from heron.engines.transient.records import Complexes
 from heron.engines.transient.stepper import Stepper
@@ -92,10 +93,10 @@ class Trace(NamedTuple):
 class Recorder:
     """The sums that all runs record, and what they mean."""
 
-    def __init__(self, model: Evaluated, stepper: Stepper, frequency: Floats, gates: list[Gate] | None = None) -> None:
+    def __init__(self, model: Evaluated, stepper: Stepper, frequency: Floats, gates: Sequence[Gate | PointFeed] = ()) -> None:
         s = stepper.structure
         self.every = max(1, int(1 / (OVERSAMPLED * pulse_of(model.plan).highest * stepper.dt)))
-        self.gates = gates or []
+        self.gates = gates
         self.gate_sums = [_gate_sums(stepper, g) for g in self.gates]
         self.frequency, self.networks = frequency, stepper.networks
         e, h = records.Rows(), records.Rows()
@@ -148,7 +149,7 @@ class Recorder:
         return np.asarray(e[:, :, self.loss_first:self.loss_first + len(self.loss_at)].astype(complex) * self.loss_root[:, None, :])
 
 
-def _gate_sums(stepper: Stepper, gate: Gate) -> tuple[Any, Any]:
+def _gate_sums(stepper: Stepper, gate: Gate | PointFeed) -> tuple[Any, Any]:
     e, h = records.Rows(), records.Rows()
     gate.record(stepper.structure, e, h)
     return e.matrix(stepper), h.matrix(stepper)

@@ -424,10 +424,19 @@ def loss_shares(s: Structure, at: NDArray[np.int64], metal: NDArray[np.bool_], f
 
 def edge_volumes(s: Structure, at: NDArray[np.int64]) -> Floats:
     """Volumes (n,) in m³ that edges stand for: their length by their share of the plane across."""
+    return _volumes(s, at, True)
+
+
+def face_volumes(s: Structure, at: NDArray[np.int64]) -> Floats:
+    """Volumes (n,) in m³ that faces stand for: their area by the distance of the cells' middles on both sides."""
+    return _volumes(s, at, False)
+
+
+def _volumes(s: Structure, at: NDArray[np.int64], edges: bool) -> Floats:
     nodes = (3, *(n + 1 for n in s.shape))
     c, *index = np.unravel_index(at, nodes)
     out = np.ones(len(at))
     for k in range(3):
         steps = np.diff(s.lines[k])
-        out *= np.where(c == k, steps[np.minimum(index[k], len(steps) - 1)], dual(steps)[index[k]])
+        out *= np.where((c == k) == edges, steps[np.minimum(index[k], len(steps) - 1)], dual(steps)[index[k]])
     return out

@@ -495,7 +495,7 @@ def _cases(model: Evaluated, bodies: list[Body], media: dict[str, Medium], large
     """Cases of line and guide feeds, with cells as the media at their planes need them."""
     out = []
     for number, feed in enumerate(model.feeds):
-        if feed is None or feed.kind == "gap":
+        if feed is None or feed.kind not in ("line", "guide"):
             continue
         case = case_of(feed, number, largest)
         index = 1.0
@@ -513,6 +513,7 @@ def _bounds(geometry: Geometry, bodies: list[Body], ground: float | None, model:
     if corners and heights:
         middle = 0.5 * (np.min(corners, axis=0) + np.max(corners, axis=0))
         corners += [np.array([middle[0], middle[1], z]) for z in heights]
+    corners += [np.array(feed.centre) for feed in model.feeds if feed is not None and feed.kind == "dipole"]
     if not corners:
         raise ModelError("there is nothing to put on a grid", ("parts",))
     low, high = np.min(corners, axis=0), np.max(corners, axis=0)

@@ -45,7 +45,7 @@ export interface Examination {
   grid: Grid | null;
   bodies: Body[]; contacts: { first: string; second: string; distance: number; joined: boolean }[]; displaced: [string, string][];
   values: Record<string, { value: number; unit: string }>;
-  shapes: Shape[]; feeds: ([number, number, number] | null)[]; loads: ([number, number, number] | null)[];
+  shapes: Shape[]; feeds: ([number, number, number] | null)[]; dipoles: { feed: number; along: number[]; magnetic: boolean }[]; loads: ([number, number, number] | null)[];
   joints: { point: [number, number, number]; parts: string[] }[]; nodes: [number, number, number][]; ground: number | null;
   captures: ({ name: string; kind: string; points: [number, number, number][] } | null)[];
   illuminations: (Illumination | null)[];

@@ -34,6 +34,7 @@ export function Structure({ examination, extent, quiet, drawn = true }: { examin
       {examination.feeds.map((p, i) => p && (
         <Marker key={i} at={p} extent={extent} tone="plum" label={quiet ? "" : feedLabel(document?.feeds[i], i)} />
       ))}
+      {examination.dipoles.map((d) => examination.feeds[d.feed] && <Dipole key={`dipole${d.feed}`} at={examination.feeds[d.feed]!} {...d} extent={extent} strong={hover === `feeds.${d.feed}`} />)}
       {examination.grid?.openings.map((o) => <Opening key={`opening${o.feed}`} opening={o} extent={extent} strong={hover === `feeds.${o.feed}`} />)}
       {examination.loads.map((p, i) => p && <Marker key={`load${i}`} at={p} extent={extent} tone="plum" label={quiet ? "" : String(document?.loads[i]?.name ?? "load")} />)}
       {examination.captures.map((c, i) => c && c.points.length > 1 && hover === `captures.${i}` && (
@@ -86,8 +87,23 @@ function Outline({ wave, beam, size, strong }: { wave: Illumination; beam: NonNu
 }
 
 function feedLabel(feed: Step | undefined, i: number): string {
-  const what = feed?.kind === "line" || feed?.kind === "guide" ? `${feed.kind} feed` : `gap feed · ${String(feed?.impedance ?? "").replace("ohm", "Ω")}`;
+  const what = feed?.kind === "dipole" ? (feed.moment === "magnetic" ? "magnetic dipole" : "point dipole") : feed?.kind === "line" || feed?.kind === "guide" ? `${feed.kind} feed` : `gap feed · ${String(feed?.impedance ?? "").replace("ohm", "Ω")}`;
   return `port ${String(feed?.number ?? i + 1)} · ${what}`;
+}
+
+/** A point dipole: an arrow along its current, or, of a magnetic one, with the loop of current that it stands for. */
+function Dipole({ at, along, magnetic, extent, strong }: { at: [number, number, number]; along: number[]; magnetic: boolean; extent: Extent; strong: boolean }) {
+  const size = extent.size * 0.08, least = along.map(Math.abs).indexOf(Math.min(...along.map(Math.abs)));
+  const side = along.map((v, k) => (k === least ? 1 : 0) - v * along[least]!), long = Math.hypot(...side);
+  const [u, v] = [side.map((s) => s / long), [0, 1, 2].map((k) => (along[(k + 1) % 3]! * side[(k + 2) % 3]! - along[(k + 2) % 3]! * side[(k + 1) % 3]!) / long)];
+  const place = (a: number, b: number, c = 0): [number, number, number] => at.map((p, k) => p + size * (a * along[k]! + b * u[k]! + c * v[k]!)) as [number, number, number];
+  const tone = color("plum"), width = strong ? 3 : 2;
+  return (
+    <>
+      <Line points={[place(-1, 0), place(1, 0), place(0.6, 0.18), place(1, 0), place(0.6, -0.18)]} color={tone} lineWidth={width} />
+      {magnetic && <Line points={Array.from({ length: 33 }, (_, n) => place(0, 0.5 * Math.cos((n * Math.PI) / 16), 0.5 * Math.sin((n * Math.PI) / 16)))} color={tone} lineWidth={width} />}
+    </>
+  );
 }
 
 /** What a line or guide feed looks through, which way its wave goes in, and, when asked for, the case behind it. */

@@ -125,6 +125,11 @@ export const SENTENCES: Record<string, (step: Step, lit?: boolean) => Sentence> 
     ],
   }),
   line: (s) => modeFeed(s, "Line feed", "on the strip or inner conductor at"),
+  dipole: (s) => ({
+    title: "Point dipole",
+    words: ["port", { token: ["number"] }, "at", ...point("centre"), "along", ...point("along").map(plain), ",", { token: ["moment"], choices: ["electric", "magnetic"] },
+      ...(String(s.amplitude) === "0" ? [", only receives: amplitude", t("amplitude", "1")] : [", amplitude", t("amplitude", "1"), ", phase", t("phase", "1")])],
+  }),
   guide: (s) => modeFeed(s, "Guide feed", "in the opening at"),
   series: () => ({
     title: "Load",
@@ -221,6 +226,7 @@ export const FRESH: Record<string, Fresh> = {
   table: fresh("materials", "Materials", "Tabulated medium", { kind: "table", name: "tabulated", rows: [["1 GHz", "5", "0.2"], ["2 GHz", "4.8", "0.25"], ["5 GHz", "4.4", "0.3"]] }),
   gap: fresh("feeds", "Feeds", "Gap feed", { kind: "gap", number: 1, part: "", at: "0.5" }),
   line: fresh("feeds", "Feeds", "Line feed", { kind: "line", number: 1, centre: ["0", "0", "0"], towards: "+x", modes: "1", shift: "0", amplitude: "1", phase: "0" }),
+  dipole: fresh("feeds", "Feeds", "Point dipole", { kind: "dipole", number: 1, centre: ["0", "0", "0"], along: ["0", "0", "1"], moment: "electric", amplitude: "1", phase: "0" }),
   guide: fresh("feeds", "Feeds", "Guide feed", { kind: "guide", number: 1, centre: ["0", "0", "0"], towards: "+x", modes: "1", shift: "0", amplitude: "1", phase: "0" }),
   series: fresh("loads", "Feeds", "Load", { kind: "series", name: "load", part: "", at: "0.5", resistance: "50 ohm" }),
   parallel: fresh("loads", "Feeds", "Parallel load", { kind: "parallel", name: "load", part: "", at: "0.5", inductance: "10 nH", capacitance: "1 pF" }),
