@@ -9,10 +9,12 @@ import numpy as np
 
 from heron.checks.problems import Problem
 from heron.engines.transient.pulse import pulse_of
-from heron.engines.transient.recorder import FRAMES
+from heron.engines.transient.radiation import within
+from heron.engines.transient.recorder import AS_THEY_LIE, FRAMES, window_of
 from heron.errors import HeronError
 from heron.geometry import Geometry
 from heron.geometry.build import build_frames, frame_matrix
+from heron.geometry.places import TIME_POINTS, capture_points
 from heron.model import Evaluated
 from heron.quantities import engineering
 
@@ -120,6 +122,22 @@ RULES: dict[str, Callable[[Evaluated, Any], Found]] = {
     "surface_current": _surface, "scattered_cut": _cut, "point_trace": _points, "far_trace": _far_trace,
     "snapshots": _snapshots,
 }
+
+
+def beyond_walls(model: Evaluated, geometry: Geometry, discretisation: Any) -> list[Problem]:
+    """Captures that a grid records only between its walls, and reach beyond them."""
+    low, high = discretisation.structure.inner
+    frames, out = build_frames(model, []), []
+    for i, c in enumerate(model.captures):
+        own = c is not None and (window_of(c, pulse_of(model.plan)) is not None or getattr(c, "reading", "") == AS_THEY_LIE)
+        if c is None or not (own or c.kind in TIME_POINTS) or (c.frame and c.frame not in frames):
+            continue
+        points = capture_points(c, frame_matrix(frames, c.frame))
+        if not within(points, low, high).all():
+            what = "a part of the time, or read as the grid has it, it is known" if own else "against time it is recorded"
+            out.append(Problem("error", "beyond-walls", f"“{c.name}” reaches beyond the walls, and {what} between them only",
+                               "move the walls away, or the capture nearer to the model", ("captures", i)))
+    return out
 
 
 def only_in_time(model: Evaluated, geometry: Geometry, discretisation: Any) -> list[Problem]:

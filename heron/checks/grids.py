@@ -7,6 +7,7 @@ from typing import Any
 
 import numpy as np
 
+from heron.checks.captures import beyond_walls
 from heron.checks.dipoles import dipole_places
 from heron.checks.openings import aperture_problems
 from heron.checks.problems import Problem
@@ -174,4 +175,4 @@ def _resolution(model: Evaluated, geometry: Geometry, discretisation: Any) -> li
 
 
 GRID_CHECKS: list[Callable[[Evaluated, Geometry, Any], list[Problem]]] = [
-    _feeds, _small, _thick, _steps, _crowded, _media, _outside, _resolution, aperture_problems, dipole_places, mirror_problems]
+    _feeds, _small, _thick, _steps, _crowded, _media, _outside, _resolution, beyond_walls, aperture_problems, dipole_places, mirror_problems]

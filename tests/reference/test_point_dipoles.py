@@ -67,6 +67,17 @@ def test_two_of_them_couple_as_their_fields_say() -> None:
     assert np.abs(budget(results).balance_error).max() < 0.01
 
 
+def test_a_loop_and_a_rod_are_reciprocal() -> None:
+    """Beside a rod, a loop in one plane with it: E/η = H across, so that Z21/R = 3/2x (1 + 1/jx) e^(−jx), turned by a quarter (duality)."""
+    results = solve(dipoles({"centre": ["0", "0", "0"]}, {"centre": ["150 mm", "0", "0"], "along": ["0", "1", "0"], "moment": "magnetic"}))
+    x = 2 * np.pi * BAND / C0 * 0.15
+    z = impedance(results["s"].values)
+    off = np.abs(np.abs(z[:, 1, 0]) - np.abs(1.5 / x * (1 + 1 / (1j * x))))
+    print(f"rod and loop: |Z21| over R off by {off.max():.4f}; reciprocal within {np.abs(z[:, 1, 0] - z[:, 0, 1]).max():.1e}")
+    assert off.max() < 0.01
+    assert np.abs(z[:, 1, 0] - z[:, 0, 1]).max() < 1e-3
+
+
 def test_a_dipole_tells_what_an_antenna_sends_to_its_place() -> None:
     """From the gap of a wire to a dipole a wavelength away: what comes over is gain by gain (Friis; Balanis ch. 2.17) up to what is left of near fields."""
     far = 0.9

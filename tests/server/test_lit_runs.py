@@ -63,7 +63,7 @@ def test_a_lit_run_offers_cross_sections_and_refuses_ports(api: Api, ball: Proje
         assert raw == pytest.approx(steady * (level if share else level**2), rel=1e-5), "as the pulse had it"
     wide = unpacked(api.ask("get", f"{base}/near/beside?frequency=2e9&quantity=ex&width=2e9").content)
     assert set(wide[1]) == {"points", "value"}, "an average does not move"
-    assert wide[1]["value"][0] == pytest.approx(near.averaged(results, 1, wide[1]["points"], "beside", 2e9, "ex")[0], rel=1e-5)
+    assert wide[1]["value"][0] == pytest.approx(near.averaged(results, 1, np.array([[0, 0, -0.025]]), "beside", 2e9, "ex")[0], rel=1e-5)
     assert "fewer than three points within 10 MHz" in api.ask("get", f"{base}/near/beside?frequency=2e9&width=1e7").json()["title"]
     assert api.ask("get", f"{base}/near/beside?frequency=2e9&width=2e9&raw=true").status_code == 422
     rows = api.ask("get", f"{base}/export/scattering.csv").content.decode().splitlines()
@@ -147,7 +147,7 @@ def test_the_noise_floor_is_a_run_of_its_own(api: Api, ball: Project) -> None:
     assert values["value"][0] == pytest.approx(np.linalg.norm(total - empty) / np.sqrt(2), rel=1e-4)
     assert np.linalg.norm(empty) > 0.5
     assert api.ask("get", f"{ask}&minus=99").status_code == 404
-    one = CaptureField("near_point", 3e9, [1], np.array([[0, 0, -0.025]]), total, total)
+    one = CaptureField("beside", "near_point", 3e9, [1], np.array([[0, 0, -0.025]]), total, total)
     for other, words in ((replace(one, points=one.points * 1.1), "at other points"), (replace(one, frequency=2.9e9), "no field at 3 GHz")):
         with pytest.raises(Problem, match=words):
             without(one, other, 7)
@@ -175,6 +175,13 @@ def test_a_driven_model_has_no_noise_floor_and_no_cross_section(api: Api, projec
      "beyond the walls, and over layers"),
     ({"captures": [{"kind": "near_line", "name": "long", "start": ["0", "0", "-300 mm"], "end": ["0", "0", "-25 mm"]}]}, "on both sides of the box"),
     ({"captures": [{"kind": "near_point", "name": "there", "point": ["0", "0", "-73 mm"]}], "surround": {"margin": "80 mm", "box": "52 mm"}}, "where the wave enters"),
+    ({"captures": [{"kind": "near_point", "name": "late", "point": ["0", "0", "-25 mm"], "opens": "2 ns", "closes": "1 ns"}]}, "closes before it opens"),
+    ({"captures": [{"kind": "near_point", "name": "late", "point": ["0", "0", "-25 mm"], "opens": "1 ms"}]}, "before it opens; open it earlier"),
+    ({"captures": [{"kind": "near_point", "name": "far", "point": ["0", "0", "-9 m"], "reading": "as they lie"}]}, "between them only"),
+    ({"captures": [{"kind": "point_trace", "name": "far", "point": ["0", "0", "-9 m"]}]}, "against time it is recorded between them only"),
+    ({"captures": [{"kind": "far_trace", "name": "away", "distance": "0"}]}, "distance must be above zero"),
+    ({"captures": [{"kind": "far_trace", "name": "away", "theta": "190 deg"}]}, "between 0 and 180"),
+    ({"captures": [{"kind": "far_trace", "name": "away"}], "surround": {"top": "-30 mm", "layers": [{"material": "optical glass"}]}}, "open space only"),
     ({"captures": [], "surround": {"top": "-30 mm", "layers": [{"material": "FR4"}]}, "illuminations": [{"name": "lamp"}]}, "takes power from it"),
     ({"captures": [], "surround": {"top": "-30 mm", "layers": [{"material": "optical glass"}]},
       "illuminations": [{"name": "lamp", "travels": ["1", "0", "1"], "electric": ["0", "1", "0"]}]}, "reflect this wave as a whole"),

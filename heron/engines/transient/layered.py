@@ -110,9 +110,14 @@ class Stack:
         return Way(sign * z, sign * (np.interp(z, self.grid.lines, lag) - np.interp(0.0, self.grid.lines, lag)))
 
     def _transverse(self, theta: Floats, index: float) -> Floats:
-        """Wave numbers (d,) across z towards ``theta`` in a medium; those of differences over the cells, on the average of all φ."""
-        k = index * 2 * np.pi * self.frequency / C0 * np.sin(theta)
-        return np.asarray(k if self.grid is None else k * (1 - (k * self.grid.cell) ** 2 / 32))
+        """Wave numbers (d,) across z towards ``theta`` in a medium; those of differences over the cells, on the average of all φ, and towards the horizon more and
+        more those of waves that graze it in the grid, as nothing else is zero there where it should be."""
+        k, sine = index * 2 * np.pi * self.frequency / C0, np.sin(theta)
+        if self.grid is None:
+            return np.asarray(k * sine)
+        of_cells = k * sine * (1 - (k * self.grid.cell * sine) ** 2 / 32)
+        grazing = index * self.omega / C0 - k * (1 - (k * self.grid.cell) ** 2 / 32)
+        return np.asarray(of_cells + grazing * sine**8)
 
     def outer(self, below: bool) -> tuple[float, float]:
         """Refractive index and relative admittance √(ε/μ) of the outermost medium; zero of one that takes power, where there is no far field."""

@@ -59,11 +59,14 @@ class PointFeed:
         return np.asarray(-(np.exp(-2j * np.pi * np.outer(frequency, times)) @ values * (times[1] - times[0])) / self.moment(frequency))
 
     def waves(self, frequency: Floats, e: Complexes, h: Complexes, driven: bool) -> tuple[Complexes, Complexes]:
-        """a and b (f, 1), √W, from transforms (f, 1) of the field along it."""
+        """a and b (f, 1), √W, from transforms (f, 1) of the field along it; of a magnetic one with the phase of the current in the loop that it stands for,
+        M = jωμ0 I A, as ports of both kinds are reciprocal with each other only so."""
         own = self.own(frequency)
-        current = self.moment(frequency) if driven else np.zeros(len(frequency))
+        current = self.moment(frequency) * float(driven)
         volts = -(h if self.magnetic else e)[:, 0] - 1j * own.imag * current
         root = np.sqrt(own.real)
+        if self.magnetic:
+            volts, current = -1j * volts, -1j * current
         return ((volts / root + root * current) / 2)[:, None], ((volts / root - root * current) / 2)[:, None]
 
     def launch(self, stepper: Stepper, mode: int, start: float) -> Incidence:

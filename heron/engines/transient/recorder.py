@@ -29,6 +29,7 @@ OVERSAMPLED = 6       # samples per period of the highest frequency in the pulse
 CURRENT_POINTS = 21   # frequencies of surface currents when none are asked for
 MOST_FLOWS = 1e7      # places round a lit model by frequencies at which power is taken cell by cell
 MOST_LOSSY = 200_000  # edges whose losses are recorded for each part of a lit model
+AS_THEY_LIE = "as they lie"
 FRAMES = 400          # snapshots of a capture at most
 
 
@@ -128,7 +129,7 @@ class Recorder:
         e.count += len(self.loss_at)
         self.near: list[Near] = []
         for capture, points, on_grid, sign_e, sign_h in _placed(model, s, POINTS):
-            window, nearest = window_of(capture, pulse_of(model.plan)), getattr(capture, "reading", "") == "as they lie"
+            window, nearest = window_of(capture, pulse_of(model.plan)), getattr(capture, "reading", "") == AS_THEY_LIE
             if window is None:
                 self.near.append(Near(capture.name, nearest, points, e.count, h.count, sign_e, sign_h))
                 records.interpolated(s, on_grid, e, False, nearest)
