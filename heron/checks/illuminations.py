@@ -106,7 +106,7 @@ def beams_in_box(model: Evaluated, geometry: Geometry, discretisation: Any) -> l
                                "make its radius larger, or begin the band higher", ("illuminations", i, "waist")))
             continue
         try:
-            rays_of(wave, *ray_bounds(wave, corners(discretisation.structure), pulse_of(model.plan), float(model.plan.f_start), index))
+            rays_of(wave, *ray_bounds(wave, corners(discretisation.structure), pulse_of(model.plan, light), float(model.plan.f_start), index))
         except HeronError as error:
             out.append(Problem("error", "invalid", error.message, path=error.within("illuminations", i).path))
     return out

@@ -17,7 +17,7 @@ from heron.checks.openings import opening_problems, ports_of
 from heron.checks.problems import Path, Problem
 from heron.checks.repeats import beyond_period, repeat_problems
 from heron.engines import ENGINES, Forecast
-from heron.engines.transient.pulse import pulse_of
+from heron.engines.transient.pulse import covered, pulse_of
 from heron.errors import HeronError, ModelError
 from heron.geometry import Geometry, build_geometry
 from heron.geometry.build import Files
@@ -153,6 +153,9 @@ def _values(model: Evaluated) -> list[Problem]:
             out.append(_error(("feeds", i, "amplitude"), "the amplitude must not be negative; use the phase"))
     if model.document.illuminations:
         out += illumination_problems(model)
+        for i, light in enumerate(model.illuminations):
+            if model.plan is not None and light is not None and (light.pulse_start is not None or light.pulse_stop is not None):
+                out += _pulse(("illuminations", i), model.plan, light)
     elif not model.document.feeds:
         out.append(_no_feed(model))
     elif all(f is not None and f.amplitude == 0 for f in model.feeds):
@@ -226,23 +229,24 @@ def _plan(p: Any) -> Iterator[Problem]:
         yield _error(("plan", "longest"), "the longest run lies between 1 and 10,000 lengths of the pulse: a shorter one would cut the pulse off")
     if not 5 <= p.segments_per_wavelength <= 1000:
         yield _error(("plan", "segments_per_wavelength"), "segments per wavelength lie between 5 and 1000")
-    yield from _pulse(p)
+    yield from _pulse(("plan",), p)
     for i, f in enumerate(p.pattern_frequencies):
         if not p.f_start <= f <= p.f_stop:
             yield _error(("plan", "pattern_frequencies", i), f"{engineering(f, 'Hz')} lies outside the band")
 
 
-def _pulse(p: Any) -> Iterator[Problem]:
-    low, high = (p.f_start if p.pulse_start is None else p.pulse_start), (p.f_stop if p.pulse_stop is None else p.pulse_stop)
+def _pulse(here: Path, p: Any, source: Any = None) -> Iterator[Problem]:
+    """Of the plan, or of one source."""
     if p.f_start <= 0 or p.f_stop < p.f_start:
         return
+    low, high, _ = covered(p, source)
     if low <= 0 or high < low:
-        yield _error(("plan", "pulse_start" if low <= 0 else "pulse_stop"), "the pulse covers a band from above 0 Hz upwards; leave both ends out to cover the plan's")
+        yield _error((*here, "pulse_start" if low <= 0 else "pulse_stop"), "the pulse covers a band from above 0 Hz upwards; leave both ends out to cover the plan's")
         return
     for name, f in (("pulse_start", p.f_start), ("pulse_stop", p.f_stop)):
-        level = float(pulse_of(p).level(f))
+        level = float(pulse_of(p, source).level(f))
         if level < -LEAST_LEVEL_DB:
-            yield _error(("plan", name), f"at {engineering(f, 'Hz')} the pulse has fallen by {-level:.0f} dB, and results there would be noise; let it cover the band")
+            yield _error((*here, name), f"at {engineering(f, 'Hz')} the pulse has fallen by {-level:.0f} dB, and results there would be noise; let it cover the band")
 
 
 def _no_feed(model: Evaluated) -> Problem:

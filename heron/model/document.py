@@ -133,7 +133,10 @@ AnyLoad = Annotated[Annotated[Load, Tag("series")] | Annotated[ParallelLoad, Tag
 
 
 class PlaneWave(Step):
-    """A plane wave that travels along a vector, its electric field along another (of which the part across the first counts), of that peak value at the origin."""
+    """A plane wave that travels along a vector, its electric field along another (of which the part across the first counts), of that peak value at the origin.
+
+    Its pulse covers ``pulse_start`` to ``pulse_stop``; where one is not given, what the plan's covers.
+    """
 
     kind: Literal["plane_wave"] = "plane_wave"
     name: Name
@@ -141,6 +144,8 @@ class PlaneWave(Step):
     electric: Direction = ("1", "0", "0")
     amplitude: FieldStrength = "1 V/m"
     phase: Number = "0"
+    pulse_start: Frequency | None = None
+    pulse_stop: Frequency | None = None
 
 
 class GaussianBeam(PlaneWave):

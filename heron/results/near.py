@@ -65,14 +65,14 @@ def averaged(results: xr.Dataset, index: int, points: Floats, capture: str, widt
     return np.asarray(total ** (1 / power))
 
 
-def pulse_level(results: xr.Dataset, index: int) -> complex:
-    """The pulse's spectrum in 1/Hz: fields times it are those that the run itself had.
+def as_pulsed(results: xr.Dataset, index: int) -> xr.Dataset:
+    """A run whose drive at a sweep point is that of its own pulses, per Hz, so that its fields are those that it had.
 
     :raises LookupError: the run had no pulse, as moments have none, or did not keep it.
     """
     if "pulse_spectrum" not in results:
         raise LookupError("this run kept no pulse; fields as its pulse had them need one of the transient engine")
-    return complex(results["pulse_spectrum"].values[index])
+    return results.assign(drive=results["drive"] * results["pulse_spectrum"].values[index])
 
 
 def flux(points: Floats, counts: tuple[int, int], e: Complexes, h: Complexes) -> float:

@@ -35,7 +35,8 @@ def signals(results: xr.Dataset, name: str, port: int = 0) -> Signals:
         raise LookupError(f"the run has no signals “{name}”")
     own = f"trace {trace_names(results).index(name)}"
     h = results[f"{own}_h"].values[port] if f"{own}_h" in results else None
-    return Signals(results[f"{own}_time"].values, results[f"{own}_pulse"].values, results[f"{own}_at"].values, results[f"{own}_e"].values[port], h)
+    pulse = np.atleast_2d(results[f"{own}_pulse"].values)
+    return Signals(results[f"{own}_time"].values, pulse[min(port, len(pulse) - 1)], results[f"{own}_at"].values, results[f"{own}_e"].values[port], h)
 
 
 def spectrum(time: Floats, values: Floats, frequency: Floats) -> Floats:

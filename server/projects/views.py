@@ -16,7 +16,7 @@ from heron.engines.transient.apertures import Aperture
 from heron.engines.transient.beams import Beam, light_of
 from heron.engines.transient.cut import cut
 from heron.engines.transient.incidence import box_corners
-from heron.engines.transient.pulse import pulse_of
+from heron.engines.transient.pulse import Pulse, pulse_of
 from heron.engines.transient.structure import Structure, fill, layers_of, periods_of
 from heron.engines.transient.study import study
 from heron.errors import HeronError
@@ -86,16 +86,28 @@ def _grid(e: Examination) -> dict[str, Any] | None:
     if s is None:
         return None
     low, high = s.inner
-    pulse = pulse_of(e.model.plan)
-    time = np.linspace(0, pulse.duration, PULSE_POINTS)
-    f = np.linspace(max(0.0, 2 * pulse.centre - pulse.highest), pulse.highest, PULSE_POINTS)
+    sources = [light for light in e.model.illuminations if light is not None]
     return {
         "low": low.tolist(), "high": high.tolist(), "cells": list(s.shape), "smallest_m": [float(np.diff(line).min()) for line in s.lines], "largest_m": s.largest,
         "box": [corner.tolist() for corner in box_corners(s)] if e.model.document.illuminations else None,
         "crowded": [list(c) for c in s.crowded[:50]],
         "openings": [_opening(s, p) for p in s.apertures],
-        "pulse": {"time_s": time.tolist(), "value": pulse(time).round(5).tolist(), "frequency_hz": f.tolist(), "level_db": pulse.level(f).round(3).tolist()},
+        "pulses": [{"names": names, **_pulse(pulse)} for pulse, names in _pulses(e.model.plan, sources).items()],
     }
+
+
+def _pulses(plan: Any, sources: list[Any]) -> dict[Pulse, list[str]]:
+    """The pulses of a run with the sources that each is for; without sources that of the plan, for all ports."""
+    out: dict[Pulse, list[str]] = {}
+    for source in sources or [None]:
+        out.setdefault(pulse_of(plan, source), []).extend([] if source is None else [source.name])
+    return out
+
+
+def _pulse(pulse: Pulse) -> dict[str, list[float]]:
+    time = np.linspace(0, pulse.duration, PULSE_POINTS)
+    f = np.linspace(max(0.0, 2 * pulse.centre - pulse.highest), pulse.highest, PULSE_POINTS)
+    return {"time_s": time.tolist(), "value": pulse(time).round(5).tolist(), "frequency_hz": f.tolist(), "level_db": pulse.level(f).round(3).tolist()}
 
 
 def _arrow(e: Examination, light: Any) -> dict[str, Any] | None:

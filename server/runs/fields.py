@@ -69,8 +69,7 @@ def capture_field(run: Run, results: xr.Dataset, name: str, frequency: float, ra
     points = capture_points(capture, frame_matrix(build_frames(model, []), capture.frame))
     index = patterns.nearest_index(results, frequency)
     try:
-        level = near.pulse_level(results, index) if raw else 1.0
-        e, h = (level * part for part in near.near_field(results, index, points, name))
+        e, h = near.near_field(near.as_pulsed(results, index) if raw else results, index, points, name)
     except LookupError as error:
         raise Problem(422, str(error)) from error
     counts = [int(c) for c in capture.counts] if hasattr(capture, "counts") else [len(points)]

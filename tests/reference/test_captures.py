@@ -174,7 +174,7 @@ def far_off(results: xr.Dataset, name: str, theta: float, phi: float, distance: 
     signal = signals.signals(results, name)
     f = results["frequency"].values
     kernel = np.exp(-2j * np.pi * np.outer(f, signal.time))
-    pulse = results["pulse_spectrum"].values
+    pulse = results["pulse_spectrum"].values[:, 0]
     found = (kernel @ signal.e[:, 0]) * (signal.time[1] - signal.time[0]) / pulse[:, None] * results["drive"].values[0]
     field = np.array([patterns.far_field(results, i, np.array([theta]), np.array([phi]))[0] for i in range(len(f))])
     _, *across = (v[0] for v in radiation.spherical(np.radians([theta]), np.radians([phi])))

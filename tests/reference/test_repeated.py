@@ -10,7 +10,7 @@ from tmm import coh_tmm
 
 from heron.errors import HeronError
 from heron.quantities.constants import C0
-from heron.results import near, scattering
+from heron.results import near, scattering, signals
 from tests.models import look, solve
 
 SLAB = {"kind": "box", "name": "slab", "corner": ["-3 mm", "-3 mm", "-4 mm"], "size": ["6 mm", "6 mm", "4 mm"], "material": "stuff"}
@@ -155,9 +155,27 @@ def test_fields_as_the_pulse_had_them_are_the_transform_of_the_signal() -> None:
     f, time = results["frequency"].values, results["trace 0_time"].values
     signal = results["trace 0_e"].values[0, :, 0, 0]
     wanted = np.array([(signal * np.exp(-2j * np.pi * hz * time)).sum() * (time[1] - time[0]) for hz in f])
-    raw = np.array([near.near_field(results, i, np.array([[0, 0, 0.1]]), "whole")[0][0, 0] * near.pulse_level(results, i) for i in range(len(f))])
+    raw = np.array([near.near_field(near.as_pulsed(results, i), i, np.array([[0, 0, 0.1]]), "whole")[0][0, 0] for i in range(len(f))])
     print(f"spectrum of the signal against the raw field: {np.abs(np.abs(raw) - np.abs(wanted)).max() / np.abs(wanted).max():.1e} of the largest")
     assert np.abs(np.abs(raw) - np.abs(wanted)).max() < 2e-3 * np.abs(wanted).max()
     lying = np.array([near.near_field(results, i, np.array([[0, 0, 0.1]]), "lying") for i in range(len(f))])[:, :, 0]
     whole = np.array([near.near_field(results, i, np.array([[0, 0, 0.1]]), "whole") for i in range(len(f))])[:, :, 0]
     assert not np.allclose(lying[:, 1, 1], whole[:, 1, 1], rtol=1e-3), "H lies half a cell away"
+
+
+def test_each_wave_may_have_a_pulse_of_its_own() -> None:
+    """What is found at a frequency is of the model, whatever pulse asked."""
+    made = cell([SLAB])
+    made["illuminations"].append({**made["illuminations"][0], "name": "narrow", "pulse_start": "8.5 GHz", "pulse_stop": "11.5 GHz"})
+    made["captures"] = [{"kind": "point_trace", "name": "signal", "point": ["0", "0", "3 mm"]}]
+    results = solve(made)
+    one, other = (scattering.shares(results, n) for n in (0, 1))
+    first, second = (signals.signals(results, "signal", n) for n in (0, 1))
+    print(f"|ΔR| of two pulses {np.abs(one.reflectance - other.reflectance).max():.1e}, |Δt| {np.abs(one.transmission - other.transmission).max():.1e}")
+    assert np.abs(one.reflectance - other.reflectance).max() < 1e-4
+    assert np.abs(one.transmission - other.transmission).max() < 1e-4
+    level = np.abs(results["pulse_spectrum"].values)
+    assert level[0, 1] / level[2, 1] < level[0, 0] / level[2, 0], "the second is narrower"
+    assert np.flatnonzero(np.abs(second.pulse) > 0.01).max() > np.flatnonzero(np.abs(first.pulse) > 0.01).max(), "and longer"
+    narrow = look({**made, "illuminations": [{**made["illuminations"][0], "pulse_start": "9.9 GHz", "pulse_stop": "10.1 GHz"}]}).errors
+    assert narrow and narrow[0].path == ("illuminations", 0, "pulse_start") and "let it cover the band" in narrow[0].message

@@ -14,7 +14,7 @@ from heron.engines.transient.distant import Distant
 from heron.engines.transient.launch import Gate
 from heron.engines.transient.planes import copies
 from heron.engines.transient.pointlike import PointFeed
-from heron.engines.transient.pulse import Pulse, pulse_of
+from heron.engines.transient.pulse import Pulse
 from heron.engines.transient.recorder import PulseRun, Recorder, Trace
 from heron.engines.transient.records import Complexes
 from heron.engines.transient.structure import Floats, Structure
@@ -169,9 +169,9 @@ def with_records(out: xr.Dataset, s: Structure, recorder: Recorder, runs: list[P
         out = out.assign_coords({own: (own, sheet.frequency, {"units": "Hz"})})
     traces: list[Trace | Distant] = [*recorder.traces, *recorder.distant]
     for k, trace in enumerate(traces):
-        out = out.assign(_trace(k, trace, pulse_of(plan), [run.traces[k] for run in runs]))
-    spectrum = pulse_of(plan).spectrum(recorder.frequency)
-    out["pulse_spectrum"] = (("frequency",), spectrum, {"units": "1/Hz", "long_name": "of the pulse with which each port or wave is sent in"})
+        out = out.assign(_trace(k, trace, [run.pulse for run in runs], [run.traces[k] for run in runs]))
+    spectrum = np.array([run.pulse.spectrum(recorder.frequency) for run in runs]).T
+    out["pulse_spectrum"] = (("frequency", "port_in"), spectrum, {"units": "1/Hz", "long_name": "of the pulse with which each port or wave is sent in"})
     return out.assign_attrs(part_names=list(s.wires), recorded=[f"near {k}" for k, near in enumerate(recorder.near) if not near.own],
                             own_captures=[near.name for near in recorder.near if near.own],
                             own_records=[f"near {k}" for k, near in enumerate(recorder.near) if near.own],
@@ -223,14 +223,15 @@ def _part_losses(s: Structure, recorder: Recorder, lost: Complexes) -> dict[str,
     return {"part_loss_form": xr.DataArray(np.array(forms), dims=("lossy_part", "frequency", "port_conj", "port_in"), coords={"lossy_part": names}, attrs=note)}
 
 
-def _trace(k: int, trace: Trace | Distant, pulse: Pulse, found: list[tuple[Floats, Any, Any]]) -> dict[str, Any]:
+def _trace(k: int, trace: Trace | Distant, pulses: list[Pulse], found: list[tuple[Floats, Any, Any]]) -> dict[str, Any]:
     """Signals of a capture for each port driven in turn by the pulse; zero after a run's end."""
     times = max((f[0] for f in found), key=len)
     n = len(trace.points)
     out: dict[str, Any] = {
         f"trace {k}_at": ((f"trace {k} point", "axis"), trace.points, {"units": "m"}),
         f"trace {k}_time": ((f"trace {k} sample",), times, {"units": "s"}),
-        f"trace {k}_pulse": ((f"trace {k} sample",), pulse(times), {"units": "W^0.5", "long_name": "incident wave with which each port is driven in turn"}),
+        f"trace {k}_pulse": (("port_in", f"trace {k} sample"), np.array([pulse(times) for pulse in pulses]),
+                             {"units": "W^0.5", "long_name": "incident wave with which each port is driven in turn"}),
     }
     for name, which, sign, units in (("e", 1, trace.sign_e, "V/m"), ("h", 2, trace.sign_h, "A/m")):
         if found[0][which] is None:

@@ -133,19 +133,20 @@ class TransientEngine:
         waves = [light_of(light, bool(model.surround.layers)) for light in model.illuminations]
         # Of what is repeated the parts may stand anywhere between the sides through which a wave comes.
         bare = Stepper(without_parts(s, model, discretisation.geometry), np.zeros(0), dt=stepper.dt) if waves and s.repeats else stepper
-        rays = [beam_rays(bare, wave, pulse, float(plan.f_start)) for wave in waves]
+        pulses = [pulse_of(plan, light) for light in model.illuminations]
+        rays = [beam_rays(bare, wave, own, float(plan.f_start)) for wave, own in zip(waves, pulses, strict=True)]
         modes = [(own, mode) for own in gates for mode in range(own.driven)]
         count = len(waves) or len(feeds) + len(modes)
         lit = []
         for number in range(count):
             light = None
             if waves:
-                light = let_in(bare, waves[number], rays[number], pulse)
+                light = let_in(bare, waves[number], rays[number], pulses[number])
             elif number >= len(feeds):
                 own, mode = modes[number - len(feeds)]
                 light = own.launch(stepper, mode, float(plan.f_start))
             lit.append(light)
-            runs.append(_pulse_run(stepper, recorder, number, z0, plan, progress, (number, count), need, light, bool(waves)))
+            runs.append(_pulse_run(stepper, recorder, number, z0, plan, pulses[number] if waves else pulse, progress, (number, count), need, light, bool(waves)))
             if runs[-1].stopped and number + 1 < count:
                 raise Stopped("stopped before every illumination was solved" if waves else
                               "stopped before every port was driven; there is no scattering matrix to keep")
@@ -211,11 +212,10 @@ def _passes(changes: list[float]) -> dict[str, Any]:
     return {"pass_changes": changes, "error_from_passes": changes[-1] / (ratio - 1) if ratio > 1 else float("nan")}
 
 
-def _pulse_run(stepper: Stepper, recorder: Recorder, port: int, z0: Floats, plan: Any, progress: Progress, which: tuple[int, int],
+def _pulse_run(stepper: Stepper, recorder: Recorder, port: int, z0: Floats, plan: Any, pulse: Pulse, progress: Progress, which: tuple[int, int],
                need: Need | None = None, light: Incidence | None = None, lit: bool = False) -> PulseRun:
     """Drives one port, or lets a wave in, of an illumination (``lit``) or of a line or guide feed,
     until the energy has fallen, the time is up or someone stops it; ``which`` is this run's number, and of how many."""
-    pulse = pulse_of(plan)
     dt = stepper.dt
     stepper.reset()
     stepper.light = DARK if light is None else light.entries
@@ -314,7 +314,7 @@ def _pulse_run(stepper: Stepper, recorder: Recorder, port: int, z0: Floats, plan
     traces = [*((*of_e.total(), of_h.total()[1] if of_h else None) for of_e, of_h in kept), *(gathered.total() for gathered in distant)]
     e, h, *surfaces = (t.total() * (every * dt) for t in (te, th, *sheets))
     windows = [(of_e.total() * (every * dt), of_h.total() * (every * dt)) for of_e, of_h in apart]
-    return PulseRun(spectra, waves_at_gates, e, h, surfaces, windows, traces, left, n, stopped, reason)
+    return PulseRun(pulse, spectra, waves_at_gates, e, h, surfaces, windows, traces, left, n, stopped, reason)
 
 
 def _live(volts: list[Floats], dt: float, every: int, port: int, z0: Floats, stepper: Stepper, pulse: Pulse, f: Floats) -> Complexes:

@@ -53,11 +53,17 @@ class Pulse:
         return np.asarray(np.exp(-(x**2)) * np.sin(2 * np.pi * self.centre * (t - START * self.width)))
 
 
-def pulse_of(plan: Any) -> Pulse:
-    """The pulse of an evaluated plan: as asked for, or for its band, and then wide enough to be short."""
-    asked = plan.pulse_start is not None and plan.pulse_stop is not None
-    return pulse_for(plan.f_start if plan.pulse_start is None else plan.pulse_start, plan.f_stop if plan.pulse_stop is None else plan.pulse_stop,
-                     NARROWEST if asked else LEAST_BAND)
+def covered(plan: Any, source: Any = None) -> tuple[float, float, bool]:
+    """From and to in Hz what the pulse of an evaluated plan, or of one ``source`` of its model, covers; whether all of that was asked for."""
+    ends = [next((own for own in (getattr(source, name, None), getattr(plan, name)) if own is not None), None) for name in ("pulse_start", "pulse_stop")]
+    low, high = (band if end is None else end for end, band in zip(ends, (plan.f_start, plan.f_stop), strict=True))
+    return low, high, None not in ends
+
+
+def pulse_of(plan: Any, source: Any = None) -> Pulse:
+    """The pulse of an evaluated plan, or of one ``source``: as asked for, or for the band, and then wide enough to be short."""
+    low, high, asked = covered(plan, source)
+    return pulse_for(low, high, NARROWEST if asked else LEAST_BAND)
 
 
 def pulse_for(low: float, high: float, least: float = LEAST_BAND) -> Pulse:

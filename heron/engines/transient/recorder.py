@@ -96,7 +96,8 @@ class Recorder:
 
     def __init__(self, model: Evaluated, stepper: Stepper, frequency: Floats, gates: Sequence[Gate | PointFeed] = ()) -> None:
         s = stepper.structure
-        self.every = max(1, int(1 / (OVERSAMPLED * pulse_of(model.plan).highest * stepper.dt)))
+        highest = max(pulse_of(model.plan, source).highest for source in model.illuminations or [None])
+        self.every = max(1, int(1 / (OVERSAMPLED * highest * stepper.dt)))
         self.gates = gates
         self.gate_sums = [_gate_sums(stepper, g) for g in self.gates]
         self.frequency, self.networks = frequency, stepper.networks
@@ -214,6 +215,7 @@ class PulseRun:
     values of E and of H;
     ``left`` energy over its largest, ``steps`` done."""
 
+    pulse: Pulse
     spectra: Callable[[Floats], tuple[Complexes, Complexes]]
     waves: Callable[[Floats], list[tuple[Complexes, Complexes]]]
     e: Any

@@ -12,7 +12,6 @@ from heron.engines.transient import layered, radiation, records
 from heron.engines.transient.beams import Rays, kept_rays
 from heron.engines.transient.dataset import with_records
 from heron.engines.transient.incidence import PlaneWave
-from heron.engines.transient.pulse import pulse_of
 from heron.engines.transient.recorder import PulseRun, Recorder
 from heron.engines.transient.records import Complexes
 from heron.engines.transient.structure import Floats, Structure, interfaces_of, layers_of, wall_distance
@@ -26,11 +25,11 @@ POWER = {"units": "W", "long_name": "for 1 V/m of one illumination alone"}
 def scattered(s: Structure, model: Evaluated, feeds: list[Any], z0: Floats, frequency: Floats, recorder: Recorder, runs: list[PulseRun],
               waves: list[PlaneWave], rays: list[Rays], delays: list[float]) -> xr.Dataset:
     """One run for each wave, made up of ``rays``. ``s`` (frequency, port, port_in) holds what leaves the ports, √W for 1 V/m; fields are total inside the box."""
-    plan, pulse, late = model.plan, pulse_of(model.plan), np.array(delays)
+    plan, late = model.plan, np.array(delays)
 
     def per_volt(f: Floats) -> Complexes:
         """What sums of each run (f, runs) are to be multiplied by: over the spectrum of the pulse that reaches the origin late."""
-        return np.asarray(np.exp(2j * np.pi * np.outer(f, late)) / pulse.spectrum(f)[:, None])
+        return np.asarray(np.exp(2j * np.pi * np.outer(f, late)) / np.array([run.pulse.spectrum(f) for run in runs]).T)
 
     mix = per_volt(frequency)
     e, h = (mix[:, :, None] * np.stack([getattr(run, name) for run in runs], axis=1) for name in ("e", "h"))

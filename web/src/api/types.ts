@@ -39,7 +39,7 @@ export interface Grid {
   crowded: [number, number, number][]; /** Corners of the box of total fields of a lit model. */ box: [[number, number, number], [number, number, number]] | null;
   /** What line and guide feeds look through, and where the cases behind them end. */
   openings: { feed: number; corners: [number, number, number][]; axis: number; sign: number; back: number }[];
-  pulse: { time_s: number[]; value: number[]; frequency_hz: number[]; level_db: number[] };
+  pulses: { names: string[]; time_s: number[]; value: number[]; frequency_hz: number[]; level_db: number[] }[];
 }
 export interface Examination {
   grid: Grid | null;

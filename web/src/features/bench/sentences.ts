@@ -41,6 +41,7 @@ const modeFeed = (s: Step, title: string, where: string): Sentence => ({
 
 /** A lowest layer without end; the one above it gets a thickness, of a tenth of the shortest wavelength. */
 const withLayer = (list: Step[], d: Model): Step[] => [...list.map((l) => (l.thickness === null ? { ...l, thickness: `c0 / (${String(d.plan.f_stop)}) / 10` } : l)), { material: "fused quartz", thickness: null } as unknown as Step];
+const pulsed: Word[] = ["; its pulse covers", { token: ["pulse_start"], unit: "1 Hz", empty: "as the plan’s" }, "to", { token: ["pulse_stop"], unit: "1 Hz", empty: "as the plan’s" }];
 const recorded: Word[] = [
   "; recorded from", { token: ["opens"], unit: "1 s", empty: "the start" }, "to", { token: ["closes"], unit: "1 s", empty: "the end" }, ",", { token: ["reading"], choices: ["interpolated", "as they lie"] },
 ];
@@ -139,8 +140,8 @@ export const SENTENCES: Record<string, (step: Step, lit?: boolean) => Sentence> 
     title: "Parallel load",
     words: [name, "on", { token: ["part"], choices: "parts" }, "at", t("at", "1"), ":", { token: ["resistance"], unit: "1 ohm", empty: "no resistor" }, ",", { token: ["inductance"], unit: "1 H", empty: "no inductor" }, ",", { token: ["capacitance"], unit: "1 F", empty: "no capacitor" }, "side by side"],
   }),
-  plane_wave: () => ({ title: "Plane wave", words: [name, "travels along", ...point("travels").map(plain), ", its electric field along", ...point("electric").map(plain), ",", t("amplitude", "1 V/m"), ", phase", t("phase", "1")] }),
-  gaussian_beam: () => ({ title: "Gaussian beam", words: [name, "travels along", ...point("travels").map(plain), ", its electric field along", ...point("electric").map(plain), ", narrowest at", ...point("focus"), ": radius", t("waist", "1 m"), "to 1/e of the field,", t("amplitude", "1 V/m"), "in its middle, phase", t("phase", "1")] }),
+  plane_wave: () => ({ title: "Plane wave", words: [name, "travels along", ...point("travels").map(plain), ", its electric field along", ...point("electric").map(plain), ",", t("amplitude", "1 V/m"), ", phase", t("phase", "1"), ...pulsed] }),
+  gaussian_beam: () => ({ title: "Gaussian beam", words: [name, "travels along", ...point("travels").map(plain), ", its electric field along", ...point("electric").map(plain), ", narrowest at", ...point("focus"), ": radius", t("waist", "1 m"), "to 1/e of the field,", t("amplitude", "1 V/m"), "in its middle, phase", t("phase", "1"), ...pulsed] }),
   fine_box: () => ({ title: "Fine box", words: [name, "from", ...point("corner"), "by", ...point("size"), ": cells of at most", t("cell", "1 m")] }),
   fine_part: () => ({ title: "Fine part", words: [name, ": within the bounds of", { token: ["part"], choices: "everything" }, "cells of at most", t("cell", "1 m")] }),
   far_field: () => ({ title: "Far field", words: [name, "every", t("theta_step", "1"), "in θ and", t("phi_step", "1"), "in φ"] }),
