@@ -15,6 +15,7 @@ from heron.geometry.transforms import Matrix, identity, reflection, rotation, sc
 from heron.materials import Conductor
 from heron.model import Evaluated
 from heron.model.substances import conductors_of
+from heron.quantities import engineering
 from heron.quantities.constants import C0
 
 if TYPE_CHECKING:
@@ -168,7 +169,7 @@ def frame_matrix(frames: dict[str, Matrix], name: str) -> Matrix:
 
 def _wire(i: int, step: Any, frames: dict[str, Matrix], conductors: dict[str, Conductor]) -> BuiltPart:
     if step.radius <= 0:
-        raise ModelError(f"the radius must be above zero, not {step.radius * 1e3:g} mm", ("radius",))
+        raise ModelError(f"the radius must be above zero, not {engineering(step.radius, 'm')}", ("radius",))
     if step.material not in conductors:
         known = ", ".join(conductors)
         raise ModelError(f"there is no conductor “{step.material}”; there are {known}", ("material",))

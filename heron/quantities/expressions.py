@@ -20,6 +20,9 @@ from heron.errors import QuantityError
 from heron.quantities.constants import C0, EPS0, ETA0, MU0
 from heron.quantities.units import NONE, Dimension, describe, unit
 
+LENGTH: Dimension = (1.0, 0.0, 0.0, 0.0, 0.0)
+FREQUENCY: Dimension = (0.0, 0.0, -1.0, 0.0, 0.0)
+
 _GRAMMAR = r"""
 ?start: sum
 ?sum: product
@@ -128,7 +131,7 @@ def evaluate(text: str, names: Mapping[str, Quantity] | None = None, expect: Dim
     """Value of an expression.
 
     :param names: parameters by name.
-    :param expect: the dimension the result must have. A bare ``0`` is accepted for any.
+    :param expect: the dimension the result must have. A bare ``0`` is accepted for any, and for a frequency a wavelength in vacuum.
     :raises QuantityError: unknown name or unit, mixed dimensions, no finite value.
     """
     try:
@@ -140,6 +143,8 @@ def evaluate(text: str, names: Mapping[str, Quantity] | None = None, expect: Dim
     if expect is not None and result.dimension != expect:
         if result.value == 0 and result.dimension == NONE:
             return Quantity(0.0, expect)
+        if expect == FREQUENCY and result.dimension == LENGTH and result.value > 0:
+            return Quantity(C0 / result.value, expect)
         raise QuantityError(f"“{text}” is {describe(result.dimension)}, but {describe(expect)} is needed here")
     return result
 

@@ -15,7 +15,7 @@ from numpy.typing import NDArray
 
 from heron.errors import QuantityError
 from heron.quantities import Quantity
-from heron.quantities.expressions import CONSTANTS, FUNCTIONS, Evaluator, parse
+from heron.quantities.expressions import CONSTANTS, FREQUENCY, FUNCTIONS, Evaluator, parse
 from heron.quantities.units import NONE, Dimension, describe, si_symbol
 from heron.results import patterns, ports, scattering
 from heron.results.polarisation import ellipse
@@ -24,7 +24,6 @@ from heron.results.power import Budget, budget
 Floats = NDArray[np.float64]
 Values = NDArray[Any]
 
-HERTZ: Dimension = (0.0, 0.0, -1.0, 0.0, 0.0)
 SECOND: Dimension = (0.0, 0.0, 1.0, 0.0, 0.0)
 OHM: Dimension = (2.0, 1.0, -3.0, -2.0, 0.0)
 SIEMENS: Dimension = (-2.0, -1.0, 3.0, 2.0, 0.0)
@@ -91,7 +90,7 @@ class Quantities:
         :raises QuantityError: a port that the run has not.
         """
         if name in ("f", "frequency"):
-            return _quantity(self.frequency, HERTZ)
+            return _quantity(self.frequency, FREQUENCY)
         found, of_waves = _PORTS.match(name), name == "rcs" or name.removesuffix("_section") in SECTIONS
         if scattering.repeated(self.results):
             if name in CELL_NAMES:
@@ -188,7 +187,7 @@ class Given:
 
     def find(self, name: str) -> Quantity | None:
         if name in ("f", "frequency"):
-            return _quantity(self.frequency, HERTZ)
+            return _quantity(self.frequency, FREQUENCY)
         if name in ("z", "y", "vswr", "return_loss"):
             name += "1"
         if name in self.named:

@@ -13,8 +13,9 @@ from numpy.typing import NDArray
 
 from heron.errors import HeronError, QuantityError
 from heron.quantities import names_in
+from heron.quantities.expressions import FREQUENCY
 from heron.quantities.units import si_symbol, unit
-from heron.results.formulas import GAINS, HERTZ, Quantities
+from heron.results.formulas import GAINS, Quantities
 
 Floats = NDArray[np.float64]
 
@@ -111,7 +112,7 @@ def _plain(text: str) -> float:
 
 def _hertz(value: str, symbol: str) -> float:
     found = unit(symbol)
-    if found is None or found[1] != HERTZ:
+    if found is None or found[1] != FREQUENCY:
         raise HeronError(f"“{symbol}” is no unit of frequency")
     return _plain(value) * found[0]
 

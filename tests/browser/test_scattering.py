@@ -74,3 +74,41 @@ def test_from_an_empty_sheet_to_a_cross_section(page: Page) -> None:
     page.get_by_role("button", name="Add a card").click()
     page.get_by_role("menuitem", name="Smith chart").click()
     expect(page.get_by_text("is lit by a wave and has no feed that is driven")).to_be_visible()
+
+
+def test_a_dipole_is_solved_and_heard_far_away(page: Page) -> None:
+    """A point dipole from the menu; its near field averaged and as the pulse had it; its signal far away."""
+    captures = [{"kind": "near_line", "name": "up", "start": ["0", "0", "20 mm"], "end": ["0", "0", "60 mm"], "count": "21"},
+                {"kind": "far_trace", "name": "far", "theta": "90 deg", "phi": "0", "distance": "2 m"}]
+    made = call(page, "POST", "/projects", {"document": {**SHEET, "name": "A dipole", "captures": captures, "plan": {**SHEET["plan"], "points": "21"}}})
+    page.goto(f"{page.url.split('/projects')[0].rstrip('/')}/projects/{made['id']}/bench")
+    page.get_by_role("button", name="Solve").wait_for()
+    add(page, "Feeds", "Point dipole")
+    expect(page.get_by_text("port 1 · point dipole")).to_be_visible()
+    set_token(page, "Point dipole along 2", "0")
+    expect(page.get_by_text("the dipole points nowhere").first).to_be_visible()
+    expect(page.get_by_role("button", name="Solve")).to_be_disabled()
+    set_token(page, "Point dipole along 2", "1")
+    # Pressed at once, while the change is still looked at and saved: the wish is kept.
+    expect(page.get_by_role("button", name="Solve")).to_be_enabled()
+    page.get_by_role("button", name="Solve").click()
+    finished_run(page, r"run 1.* dB at")
+
+    page.get_by_role("link", name="Readout").click()
+    page.get_by_role("checkbox", name="run 1").check()
+    page.get_by_role("button", name="Add a card").click()
+    page.get_by_role("menuitem", name="Near field on a line").click()
+    card = page.locator("[data-card]", has_text="Near field on a line").last
+    card.get_by_label("Reference").select_option(label="mean over 1 %")
+    expect(card.get_by_text("fewer than three points within")).to_be_visible()
+    card.get_by_label("Reference").select_option(label="mean over 10 %")
+    expect(card.get_by_text("powers averaged over")).to_be_visible()
+    card.get_by_label("Reference").select_option(label="as the pulse had it")
+    expect(card.get_by_text("per Hz of the pulse")).to_be_visible()
+    expect(card.locator("[data-plot]")).to_be_visible()
+    page.get_by_role("button", name="Add a card").click()
+    page.get_by_role("menuitem", name="Signal", exact=True).click()
+    signal = page.locator("[data-card]", has_text="Signal").last
+    expect(signal.get_by_text("pulse of 1 √W at port 1")).to_be_visible()
+    expect(signal.get_by_text("far")).to_be_visible()
+    expect(page.get_by_title("wavelength in vacuum")).to_contain_text("λ")

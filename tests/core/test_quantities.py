@@ -9,6 +9,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from heron.errors import QuantityError
+from heron.model import evaluate_document, load_document
 from heron.quantities import engineering, evaluate, resolve_parameters
 from heron.quantities.units import unit
 
@@ -51,6 +52,19 @@ def test_dimension_wanted() -> None:
         evaluate("3 s", expect=LENGTH)
     with pytest.raises(QuantityError, match="a plain number"):
         evaluate("3", expect=LENGTH)
+
+
+def test_a_wavelength_says_a_frequency_where_one_is_needed() -> None:
+    """In vacuum, exactly (SI Brochure: c0)."""
+    hertz = (0, 0, -1, 0, 0)
+    assert evaluate("600 nm", {}, hertz).value == pytest.approx(299792458 / 600e-9, rel=1e-14)
+    assert evaluate("2 * 62.5 mm", {}, hertz).value == pytest.approx(299792458 / 0.125, rel=1e-14)
+    for text in ("0 mm", "-3 mm", "3 s"):
+        with pytest.raises(QuantityError, match="is needed here"):
+            evaluate(text, {}, hertz)
+    document = load_document({"version": 1, "plan": {"engine": "transient", "f_start": "800 nm", "f_stop": "500 nm"}})
+    model = evaluate_document(document, {})
+    assert (model.plan.f_start, model.plan.f_stop) == pytest.approx((299792458 / 800e-9, 299792458 / 500e-9), rel=1e-14)
 
 
 def test_parameters_shadow_units_but_not_after_a_number() -> None:

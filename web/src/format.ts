@@ -22,6 +22,9 @@ export function quantity(value: number | null | undefined, unit: string, digits 
   return `${number(value / factor, digits)} ${prefix}${unit}`;
 }
 
+/** Speed of light in vacuum, m/s. */
+export const C0 = 299792458;
+
 /** The unit with the prefix that suits numbers up to `most`, and what to divide by. */
 export function scaled(most: number, unit: string): { unit: string; factor: number } {
   const [factor, prefix] = PREFIXES.find(([f]) => Math.abs(most) >= f * 0.9999999) ?? [1, ""];

@@ -31,6 +31,7 @@ from heron.engines.transient.structure import LAYERS, Floats, Structure, fill, r
 from heron.errors import ModelError, Stopped
 from heron.geometry import Geometry
 from heron.model import Evaluated
+from heron.quantities import engineering
 from heron.quantities.constants import C0
 
 REPORT_S = 0.3        # between reports
@@ -338,8 +339,8 @@ def _unstable(stepper: Stepper) -> str:
     values = np.abs(stepper.e)
     bad = np.argwhere(~np.isfinite(values))
     where = bad[0] if len(bad) else np.array(np.unravel_index(int(values.argmax()), values.shape))
-    at = [s.lines[k][min(int(where[k + 1]), s.shape[k])] * 1e3 for k in range(3)]
-    return f"the fields grow without bound near ({at[0]:.4g}, {at[1]:.4g}, {at[2]:.4g}) mm; look there for a very thin wire in small cells, or a medium that makes power"
+    at = ", ".join(engineering(float(s.lines[k][min(int(where[k + 1]), s.shape[k])]), "m") for k in range(3))
+    return f"the fields grow without bound near ({at}); look there for a very thin wire in small cells, or a medium that makes power"
 
 
 @lru_cache(maxsize=1)

@@ -15,6 +15,7 @@ from numpy.typing import NDArray
 
 from heron.errors import ModelError
 from heron.model import Evaluated
+from heron.quantities import engineering
 
 Floats = NDArray[np.float64]
 Complexes = NDArray[np.complex128]
@@ -33,7 +34,7 @@ class Plane(NamedTuple):
 
     @property
     def name(self) -> str:
-        return f"{AXES[self.axis]} = 0" if self.doubles else f"{AXES[self.axis]} = {self.at * 1e3:.4g} mm"
+        return f"{AXES[self.axis]} = 0" if self.doubles else f"{AXES[self.axis]} = {engineering(self.at, 'm')}"
 
     def beyond(self, points: Any, reach: float = 0.0) -> Any:
         """Which points (…, 3) lie more than ``reach`` m beyond it."""

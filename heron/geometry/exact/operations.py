@@ -20,6 +20,7 @@ from OCP.gp import gp_Pnt, gp_Vec
 
 from heron.errors import ModelError
 from heron.geometry.exact.kernel import EDGE, FACE, SOLID, Floats, Shape, distance, guarded, point, simplest, subshapes, valid
+from heron.quantities import engineering
 
 FACING = 0.99  # cosine: within about 8 degrees
 
@@ -56,7 +57,7 @@ def pick(shape: Shape, rule: Any, kind: Any, unit: float, field: str) -> Shape:
     distances = np.array([distance(vertex, c)[0] for c in candidates]) * unit
     best = int(distances.argmin())
     if rule.tolerance is not None and distances[best] > rule.tolerance:
-        raise ModelError(f"the nearest {what} is {distances[best] * 1e3:.4g} mm away, more than the tolerance", (field, "near"))
+        raise ModelError(f"the nearest {what} is {engineering(float(distances[best]), 'm')} away, more than the tolerance", (field, "near"))
     if kind == EDGE and (distances < distances[best] + 1e-9 * max(1.0, distances.max())).sum() > 1:
         raise ModelError("two edges are equally near; move the point along the one that is meant", (field, "near"))
     return candidates[best]

@@ -8,7 +8,7 @@ import type { Examination, RunLine } from "../api/types";
 import { nearest, useCursor } from "../app/cursor";
 import { useRegister } from "../app/commands";
 import { useTheme } from "../app/theme";
-import { quantity } from "../format";
+import { C0, quantity } from "../format";
 import { RAMP_CSS } from "../plots/scale";
 import { GridLens, GridPanel } from "./GridLens";
 import { CurrentLens, NearLens, PatternLens, SurfaceLens } from "./Lenses";
@@ -25,7 +25,6 @@ const VIEWS: Record<string, [number, number, number]> = {
 };
 /** The views on the stage itself; a second click on one looks from the other side. */
 const NEAR: Record<string, string> = { oblique: "oblique back", front: "back", side: "other side", top: "bottom" };
-const C0 = 299792458;
 /** Pixels drawn for each on the screen: edges are smoothed by drawing finer, but not while the view turns. */
 const STILL = Math.max(2, window.devicePixelRatio), TURNING = 1;
 

@@ -57,7 +57,7 @@ export function angle(a: Hit, middle: Hit, c: Hit): number {
   return (Math.acos(Math.max(-1, Math.min(1, dot(u, v) / (Math.hypot(...u) * Math.hypot(...v))))) * 180) / Math.PI;
 }
 
-const round = (v: number): string => `${Number((v * 1e3).toPrecision(7))} mm`;
+const round = (v: number): string => (Math.abs(v) > 1e-5 || v === 0 ? `${Number((v * 1e3).toPrecision(7))} mm` : `${Number((v * 1e9).toPrecision(7))} nm`);
 /** A pick rule of the document from a click. */
 export const rule = (hit: Hit, faces: boolean): Record<string, unknown> => ({
   near: hit.point.map(round), ...(faces ? { facing: hit.normal.map((v) => String(Number(v.toFixed(4)) + 0)) } : {}),

@@ -4,7 +4,7 @@ import { useEffect, useMemo, useRef, useState } from "react";
 import type { Packet } from "../../api/client";
 import { modeStudy } from "../../api/queries";
 import type { Examination, Step } from "../../api/types";
-import { number, quantity, scaled } from "../../format";
+import { C0, number, quantity, scaled } from "../../format";
 import { LinePlot } from "../../plots/LinePlot";
 import { exportCsv } from "../../plots/export";
 import { magnitude, series } from "../../plots/scale";
@@ -12,7 +12,6 @@ import { useBench } from "./model";
 
 const SHOWN = 3, MOST = 8;
 const ARROWS = 11; // along the longer side of a picture
-const C0 = 299792458;
 const VALUES = ["index_re", "index_im", "impedance_re", "impedance_im"];
 /** As the command line writes them. */
 const COLUMNS = ["frequency_hz", "mode", "index_re", "index_im", "impedance_re_ohm", "impedance_im_ohm"];

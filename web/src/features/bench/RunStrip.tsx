@@ -1,7 +1,7 @@
 import * as Popover from "@radix-ui/react-popover";
 import { useMutation, useQuery } from "@tanstack/react-query";
 import { useNavigate } from "@tanstack/react-router";
-import { useState } from "react";
+import { useEffect, useRef, useState } from "react";
 import { Problem, call } from "../../api/client";
 import { active, client, run, runs } from "../../api/queries";
 import type { Examination, RunDetail, RunLine } from "../../api/types";
@@ -17,14 +17,24 @@ export function RunStrip({ projectId, examination }: { projectId: number; examin
   const { role, state } = useBench();
   const { data: all } = useQuery(runs(projectId));
   const [fault, setFault] = useState("");
+  const sound = examination !== undefined && !examination.problems.some((p) => p.level === "error");
+  // A wish made while the model is still looked at or saved is kept until it can be granted, or cannot.
+  const waiting = examination === undefined || (sound && state === "saving");
+  const now = useRef({ waiting, granted: false });
+  useEffect(() => {
+    now.current = { waiting, granted: sound && state === "saved" };
+    return () => { now.current = { waiting: false, granted: false }; };
+  }, [waiting, sound, state]);
   const solve = useMutation({
-    mutationFn: (empty: boolean) => call<RunDetail>("POST", `/projects/${projectId}/runs`, { empty }),
+    mutationFn: async (empty: boolean) => {
+      while (now.current.waiting) await new Promise((go) => setTimeout(go, 50));
+      return now.current.granted ? call<RunDetail>("POST", `/projects/${projectId}/runs`, { empty }) : null;
+    },
     onSuccess: async () => { setFault(""); await client.invalidateQueries({ queryKey: runs(projectId).queryKey }); },
     onError: (e: Problem) => setFault(e.message),
   });
-  const sound = examination !== undefined && !examination.problems.some((p) => p.level === "error");
   const lit = useLit();
-  const ready = sound && role !== "reader" && state === "saved" && !solve.isPending;
+  const ready = role !== "reader" && !solve.isPending && (waiting || (sound && state === "saved"));
   useRegister("runs", [
     { id: "solve", label: "Solve", group: "Run", shortcut: "Ctrl+Enter", enabled: ready, perform: () => solve.mutate(false) },
     { id: "noise-floor", label: "Solve without the parts: noise floor", group: "Run", enabled: ready && lit, perform: () => solve.mutate(true) },

@@ -2,7 +2,7 @@
 import { useEffect, useLayoutEffect } from "react";
 import type { RunLine, Sweep } from "../../api/types";
 import { nearest, useCursor, useTicks } from "../../app/cursor";
-import { quantity } from "../../format";
+import { C0, quantity } from "../../format";
 
 const PLAY_MS = 120, RUN_MS = 700;
 const SPEEDS = [0.25, 0.5, 1, 2, 4];
@@ -43,6 +43,7 @@ export function CursorBar({ grid, sweep }: { grid: number[]; sweep: Sweep }) {
     <>
       <label htmlFor="cursor" className="text-ink2">Frequency</label>
       <output className="num w-28 text-[16px] font-medium" data-cursor={at}>{quantity(at, "Hz", 5)}</output>
+      <span className="num w-20 whitespace-nowrap text-[12px] text-ink2" title="wavelength in vacuum">λ {quantity(C0 / at, "m", 4)}</span>
       <div className="relative flex min-w-24 flex-1 items-center">
         <BandBar sweep={sweep} />
         <input id="cursor" type="range" min={0} max={grid.length - 1} value={nearest(grid, at)} onChange={(e) => set(grid[Number(e.target.value)]!)} className="relative w-full accent-heron" />

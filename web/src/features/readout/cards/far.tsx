@@ -5,7 +5,7 @@ import { useQuery } from "@tanstack/react-query";
 import { useMemo } from "react";
 import { cuts, evaluated, examination, field, run as runDetail } from "../../../api/queries";
 import type { Cut, Model, PhaseCentre, Polarisation, Sweep } from "../../../api/types";
-import { fixed, number, quantity } from "../../../format";
+import { fixed, number, quantity, scaled } from "../../../format";
 import { Ellipse } from "../../../plots/Ellipse";
 import { HeatMap } from "../../../plots/HeatMap";
 import { type Curve, LinePlot } from "../../../plots/LinePlot";
@@ -234,15 +234,16 @@ export function PhaseCentreCard(props: CardProps) {
   const [phi, setPhi] = useSetting<number>(props, "phi", 0);
   const [cone, setCone] = useSetting<number>(props, "cone", 30);
   const { data, error } = useQuery({ ...evaluated<PhaseCentre>(projectId, first.line.number, `phase-centre?theta=${theta}&phi=${phi}&cone=${cone}`), retry: false });
-  const curves = useMemo((): Curve[] => (data ? AXES.map((a, k) => ({ x: data.rows.map((r) => r.frequency_hz), y: data.rows.map((r) => 1e3 * r.place_m[k]!), ...series(k), label: a })) : []), [data]);
+  const length = useMemo(() => scaled(Math.max(...(data?.rows ?? []).flatMap((r) => r.place_m.map(Math.abs)), 1e-12), "m"), [data]);
+  const curves = useMemo((): Curve[] => (data ? AXES.map((a, k) => ({ x: data.rows.map((r) => r.frequency_hz), y: data.rows.map((r) => r.place_m[k]! / length.factor), ...series(k), label: a })) : []), [data, length.factor]);
   return (
     <Card title="Phase centre" note={<>cone of <Value label="±" value={cone} unit="°" onChange={setCone} /> about <Value label="θ" value={theta} unit="°" onChange={setTheta} /> <Value label="φ" value={phi} unit="°" onChange={setPhi} /><RunChoice {...one} /></>}
       live={(cursor) => {
         const now = data?.rows[nearest(data.rows, cursor, (r) => r.frequency_hz)];
-        return now ? [{ text: `(${now.place_m.map((v) => fixed(1e3 * v, 1)).join(", ")}) mm` }, { text: `phase within ±${fixed(now.largest_deg, 1)}° of half power`, good: now.largest_deg < 10 }] : [];
+        return now ? [{ text: `(${now.place_m.map((v) => fixed(v / length.factor, 1)).join(", ")}) ${length.unit}` }, { text: `phase within ±${fixed(now.largest_deg, 1)}° of half power`, good: now.largest_deg < 10 }] : [];
       }}
       table={data && (() => ({ columns: ["frequency_hz", "x_m", "y_m", "z_m", "rms_deg"], rows: data.rows.map((r) => [r.frequency_hz, ...r.place_m, r.rms_deg]) }))}>
-      {error ? <p className="text-ink2">{error.message}.</p> : curves.length > 0 && <LinePlot curves={curves} x={axis(shown)} y={{ unit: "mm" }} follow labels />}
+      {error ? <p className="text-ink2">{error.message}.</p> : curves.length > 0 && <LinePlot curves={curves} x={axis(shown)} y={{ unit: length.unit }} follow labels />}
     </Card>
   );
 }
