@@ -96,7 +96,9 @@ def _scattering(examination: Examination, results: xr.Dataset) -> dict[str, Any]
                              for a, s in zip(angle[:-1], sigma[:-1], strict=True)]
         found = scattering.cross_sections(results, n)
         kinds = ["scattered", "absorbed", "extinction", *(["scattered_below"] if scattering.layered(results) else [])]
-        sections += [{"illumination": name, "frequency_hz": float(f), **{f"{k}_m2": float(getattr(found, k)[i]) for k in kinds}} for i, f in enumerate(frequency)]
+        areas, numbers = scattering.received(results, n), [str(p) for p in results["port"].values]
+        sections += [{"illumination": name, "frequency_hz": float(f), **{f"{k}_m2": float(getattr(found, k)[i]) for k in kinds},
+                      **({"received_m2": dict(zip(numbers, areas[i].tolist(), strict=True))} if numbers else {})} for i, f in enumerate(frequency)]
     return {"scattering": rows, "cross_sections": sections, **_floor(results)}
 
 

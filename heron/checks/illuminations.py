@@ -42,9 +42,10 @@ def illumination_problems(model: Evaluated) -> Iterator[Problem]:
     if all(light is not None and light.amplitude == 0 for light in model.illuminations):
         yield Problem("error", "invalid", "no wave carries anything: every amplitude is zero", path=("illuminations", 0, "amplitude"))
     for i, feed in enumerate(model.document.feeds):
-        if feed.kind != "gap":
-            yield Problem("error", "invalid", "a lit model has gap feeds only: what comes in at others is not found yet", "take the feed out, or the illumination",
-                          ("feeds", i))
+        if feed.kind in ("line", "dipole"):
+            what, why = (("line feeds", "the case behind one lies open to the wave") if feed.kind == "line" else
+                         ("point dipoles", "they let no current flow that could receive; ask for the near field at their places"))
+            yield Problem("error", "invalid", f"a lit model has no {what}: {why}", "take the feed out, or the illumination", ("feeds", i))
     if model.document.feeds:
         yield Problem("look", "terminated", "the model is lit, so its feeds only terminate and receive", "take the illumination out to drive the feeds", ("feeds",))
 

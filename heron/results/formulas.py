@@ -29,10 +29,11 @@ OHM: Dimension = (2.0, 1.0, -3.0, -2.0, 0.0)
 SIEMENS: Dimension = (-2.0, -1.0, 3.0, 2.0, 0.0)
 
 _PORTS = re.compile(r"^(s)(\d)(\d)$|^(s)(\d+)_(\d+)$|^(z|y|vswr|return_loss)(\d*)$")
+_RECEIVED = re.compile(r"received(\d*)_section$")
 AREA: Dimension = (2.0, 0.0, 0.0, 0.0, 0.0)
 SECTIONS = ("scattered", "absorbed", "extinction", "scattered_below")
 CELL_NAMES = ["reflectance", "transmittance", "absorptance", "reflection", "transmission"]
-LIT_NAMES = ["f", "rcs", *(f"{s}_section" for s in SECTIONS)]
+LIT_NAMES = ["f", "rcs", *(f"{s}_section" for s in (*SECTIONS, "received"))]
 SHARES = {"radiated": "radiated", "conductor_loss": "conductor", "dielectric_loss": "dielectric", "load_loss": "loads", "accepted": "accepted"}
 GAINS = ("directivity", "gain", "realized_gain")
 NAMES = ["f", "s11", "z1", "y1", "vswr1", "return_loss1", *SHARES, "mismatch", "radiation_efficiency", "total_efficiency", *GAINS, "peak_theta", "peak_phi"]
@@ -91,7 +92,7 @@ class Quantities:
         """
         if name in ("f", "frequency"):
             return _quantity(self.frequency, FREQUENCY)
-        found, of_waves = _PORTS.match(name), name == "rcs" or name.removesuffix("_section") in SECTIONS
+        found, of_waves = _PORTS.match(name), name == "rcs" or name.removesuffix("_section") in SECTIONS or _RECEIVED.match(name) is not None
         if scattering.repeated(self.results):
             if name in CELL_NAMES:
                 return _quantity(getattr(scattering.shares(self.results), name))
@@ -129,6 +130,13 @@ class Quantities:
 
     def _of_light(self, name: str) -> Quantity:
         """Of the first illumination alone, m²."""
+        at_port = _RECEIVED.match(name)
+        if at_port:
+            known = [int(p) for p in self.results["port"].values]
+            wanted = int(at_port.group(1)) if at_port.group(1) else (known or [0])[0]
+            if wanted not in known:
+                raise QuantityError(f"this run has no port {wanted or 'that receives'}; it has {', '.join(map(str, known)) or 'none'}")
+            return _quantity(scattering.received(self.results)[:, known.index(wanted)], AREA)
         values = scattering.monostatic(self.results) if name == "rcs" else getattr(self.sections, name.removesuffix("_section"))
         return _quantity(values, AREA)
 

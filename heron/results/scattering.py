@@ -146,6 +146,13 @@ def cross_sections(results: xr.Dataset, light: int = 0) -> CrossSections:
     return CrossSections(results["scattered_power"].values[:, light] * area, results["absorbed_power"].values[:, light] * area, extinction, below)
 
 
+def received(results: xr.Dataset, light: int = 0) -> Floats:
+    """Areas (f, ports) in m² from which the wave's power reaches each port: the effective area in its direction, mismatch and polarisation included
+    (IEEE Std 145; Balanis, *Antenna Theory*, ch. 2.15)."""
+    density = np.array([_first(results, stack_of(results, i), light) for i in range(results.sizes["frequency"])]) / (2 * ETA0)
+    return np.asarray(np.abs(results["s"].values[:, :, light]) ** 2 / 2 / density[:, None])
+
+
 @dataclass(frozen=True)
 class Shares:
     """Of a wave on a model that is repeated without end, (f,): power that is sent back, let through, absorbed, in all directions; and what goes straight, as E

@@ -10,10 +10,12 @@ import pytest
 import xarray as xr
 
 from heron.checks import examine
+from heron.errors import QuantityError
 from heron.materials import MEDIA
 from heron.model import load_document
-from heron.results import scattering
+from heron.results import patterns, scattering
 from heron.results.formulas import Quantities
+from heron.results.power import budget
 from heron.runner import execute
 from server.config import ROOT
 from tests import mie
@@ -153,3 +155,34 @@ def test_passes_and_two_waves_at_once() -> None:
     e, _ = near_field(results, 1, np.array([[0, 0, -0.02]]))
     k = 2 * np.pi * 2.5e9 / C0
     assert abs(e[0, 0] / (2 * np.cos(k * 0.02)) - 1) < 0.05, "both waves together"
+
+
+def test_what_an_open_guide_receives_is_its_gain() -> None:
+    """Reciprocity: the effective area is λ²/4π times the realized gain towards the source (Balanis, *Antenna Theory*, ch. 2.15 and 3.8.2); of a guide feed as of a gap.
+
+    The wave's power in the guide is found as a mode there; the case behind its plane is in the guide's own metal.
+    """
+    box = {"kind": "box", "material": "perfect"}
+    parts = [{**box, "name": "outer", "corner": ["-13 mm", "-7 mm", "-18 mm"], "size": ["26 mm", "14 mm", "36 mm"]},
+             {**box, "name": "bore", "corner": ["-11.43 mm", "-5.08 mm", "-18 mm"], "size": ["22.86 mm", "10.16 mm", "36 mm"]},
+             {"kind": "combine", "name": "guide", "operation": "cut", "first": "outer", "others": ["bore"]}]
+    feeds = [{"kind": "guide", "number": 1, "centre": ["0", "0", "-18 mm"], "towards": "+z"}]
+    own = {"version": 1, "name": "An open guide", "parts": parts, "feeds": feeds,
+           "plan": {"engine": "transient", "f_start": "9 GHz", "f_stop": "11 GHz", "points": "3", "cells_per_wavelength": "12", "decay": "45"}}
+    driven = solve(own)
+    tilt = np.radians(25)
+    travels = [str(-np.sin(tilt)), "0", str(-np.cos(tilt))]
+    lit_one = solve({**own, "illuminations": [{"name": "from ahead", "travels": ["0", "0", "-1"], "electric": ["0", "1", "0"]},
+                                              {"name": "aslant", "travels": travels, "electric": ["0", "1", "0"]}]})
+    f = driven["frequency"].values
+    for light, angle in enumerate((0.0, 25.0)):
+        field = np.array([patterns.far_field(driven, i, np.array([angle]), np.array([0.0]))[0] for i in range(3)])
+        gain = 4 * np.pi * (np.abs(field) ** 2).sum(axis=1) / (2 * 376.730313668) / budget(driven).available
+        wanted = (C0 / f) ** 2 / (4 * np.pi) * gain
+        found = scattering.received(lit_one, light)[:, 0]
+        print(f"open guide, {angle:g}°: effective area {np.round(found * 1e4, 3)} cm², by its gain {np.round(wanted * 1e4, 3)} cm², off by {np.round(100 * (found / wanted - 1), 1)} %")
+        assert found == pytest.approx(wanted, rel=0.05)
+    quantity = Quantities(lit_one).curve("received1_section")
+    assert quantity.values == pytest.approx(scattering.received(lit_one)[:, 0]) and quantity.unit == "m²"
+    with pytest.raises(QuantityError, match="no port 7"):
+        Quantities(lit_one).curve("received7_section")

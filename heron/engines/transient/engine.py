@@ -153,7 +153,7 @@ class TransientEngine:
                               "stopped before every port was driven; there is no scattering matrix to keep")
         progress("fields", 0.97, {})
         if waves:
-            return scattered(s, model, feeds, z0, frequency, recorder, runs, waves, rays, [light.delay for light in lit if light is not None])
+            return scattered(s, model, terminals(model, s, gates), z0, frequency, recorder, runs, waves, rays, [light.delay for light in lit if light is not None])
         return dataset(s, terminals(model, s, gates), z0, frequency, recorder, runs, plan, (float(plan.cells_per_wavelength), wall_distance(model) * plan.f_start / C0))
 
     def fields(self, results: xr.Dataset, index: int, incident: Complexes) -> radiation.Surface:

@@ -10,7 +10,7 @@ import xarray as xr
 
 from heron.engines.transient import layered, radiation, records
 from heron.engines.transient.beams import Rays, kept_rays
-from heron.engines.transient.dataset import with_records
+from heron.engines.transient.dataset import Terminal, with_records
 from heron.engines.transient.incidence import PlaneWave
 from heron.engines.transient.recorder import PulseRun, Recorder
 from heron.engines.transient.records import Complexes
@@ -22,7 +22,7 @@ from heron.quantities.constants import C0, ETA0
 POWER = {"units": "W", "long_name": "for 1 V/m of one illumination alone"}
 
 
-def scattered(s: Structure, model: Evaluated, feeds: list[Any], z0: Floats, frequency: Floats, recorder: Recorder, runs: list[PulseRun],
+def scattered(s: Structure, model: Evaluated, ports_of: list[Terminal], z0: Floats, frequency: Floats, recorder: Recorder, runs: list[PulseRun],
               waves: list[PlaneWave], rays: list[Rays], delays: list[float]) -> xr.Dataset:
     """One run for each wave, made up of ``rays``. ``s`` (frequency, port, port_in) holds what leaves the ports, √W for 1 V/m; fields are total inside the box."""
     plan, late = model.plan, np.array(delays)
@@ -34,26 +34,29 @@ def scattered(s: Structure, model: Evaluated, feeds: list[Any], z0: Floats, freq
     mix = per_volt(frequency)
     e, h = (mix[:, :, None] * np.stack([getattr(run, name) for run in runs], axis=1) for name in ("e", "h"))
     count, lights = len(frequency), len(waves)
-    ports = len(feeds)
-    received = np.zeros((count, ports, lights), dtype=complex)
+    ports = len(z0)
+    received = np.zeros((count, len(ports_of), lights), dtype=complex)
     for q, run in enumerate(runs):
         volts, amperes = run.spectra(frequency)
         at_ports = volts[:, :ports] + recorder.networks.series(frequency) * amperes
-        received[:, :, q] = mix[:, q, None] * (at_ports - z0 * amperes) / (2 * np.sqrt(z0))
+        received[:, :ports, q] = mix[:, q, None] * (at_ports - z0 * amperes) / (2 * np.sqrt(z0))
+        if recorder.gates:
+            out_of = np.concatenate([b[:, :gate.driven] for gate, (_, b) in zip(recorder.gates, run.waves(frequency), strict=True)], axis=1)
+            received[:, ports:, q] = mix[:, q, None] * out_of
     outside = np.stack([records.largest_along(recorder.faces, e[:, q]) for q in range(lights)], axis=1)
     names = [light.name for light in model.illuminations]
     drive = np.array([light.amplitude * np.exp(1j * light.phase) for light in model.illuminations])
     out = xr.Dataset(
         {
             "s": (("frequency", "port", "port_in"), received, {"units": "W^0.5 m/V", "long_name": "wave that leaves a port for 1 V/m"}),
-            "z0": (("port",), z0, {"units": "ohm"}),
+            "z0": (("port",), np.array([p.impedance for p in ports_of]), {"units": "ohm"}),
             "drive": (("port_in",), drive, {"units": "V/m", "long_name": "peak field at the origin"}),
             "travels": (("port_in", "axis"), np.array([w.travels for w in waves])),
             "electric": (("port_in", "axis"), np.array([w.electric for w in waves])),
             "solved": (("frequency",), np.ones(count, dtype=bool)),
             "outside_field": (("frequency", "port_in"), outside, {"units": "V/m", "long_name": "largest scattered field along the surface, for 1 V/m"}),
         },
-        coords={"frequency": ("frequency", frequency, {"units": "Hz"}), "port": [f.number for f in feeds], "port_in": names, "axis": ["x", "y", "z"]},
+        coords={"frequency": ("frequency", frequency, {"units": "Hz"}), "port": [p.number for p in ports_of], "port_in": names, "axis": ["x", "y", "z"]},
         attrs={
             "engine": "transient", "lit": 1, "empty": int(model.empty), "repeated": int(bool(s.repeats)),
             "convention": "exp(+jωt), peak phasors, SI units", "unknowns": 6 * s.cells, "solves": len(runs), "cells": s.cells,
