@@ -60,7 +60,8 @@ def _driven(results: xr.Dataset) -> dict[str, Any]:
 def _lit(results: xr.Dataset) -> dict[str, Any]:
     angles = [np.degrees(scattering.back(results, n)).tolist() for n in range(results.sizes["port_in"])]
     return {
-        "layered": scattering.layered(results), "ports": [], "z0_ohm": [], "power_share": {}, "absorbed_share": {}, "badges": {},
+        "layered": scattering.layered(results), "receives": [int(p) for p in results["port"].values],
+        "ports": [], "z0_ohm": [], "power_share": {}, "absorbed_share": {}, "badges": {},
         "illuminations": [{"name": n, "theta_deg": t, "phi_deg": p} for n, (t, p) in zip(scattering.illuminations(results), angles, strict=True)],
     }
 

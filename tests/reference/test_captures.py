@@ -234,8 +234,11 @@ def test_half_of_a_model_shows_the_currents_of_the_whole(solved: tuple[Examinati
     parts = [currents.absorbed(r) for r in (whole, quarter)]
     print(f"currents of a quarter against the whole: {error:.1e}, in the wire {wires[1] / wires[0] - 1:+.1e}")
     assert error < 1e-3
-    far = [signals.signals(r, "far").e for r in (whole, quarter)]
-    assert np.abs(far[1] - far[0]).max() < 1e-3 * np.abs(far[0]).max(), "images send their part"
+    far = []
+    for r in (whole, quarter):  # each at its own times, as their steps differ by 2e-5
+        signal = signals.signals(r, "far")
+        far.append(np.exp(-2j * np.pi * np.outer(r["frequency"].values, signal.time)) @ signal.e[:, 0] * (signal.time[1] - signal.time[0]))
+    assert np.abs(far[1] - far[0]).max() < 1e-4 * np.abs(far[0]).max(), "images send their part"
     assert wires[1] == pytest.approx(wires[0], rel=1e-3)
     assert parts[1]["upper"] == pytest.approx(parts[0]["upper"], rel=1e-3)
 

@@ -38,7 +38,7 @@ def test_a_lit_run_offers_cross_sections_and_refuses_ports(api: Api, ball: Proje
     run = Run.objects.get(project=ball, number=number)
     results = store.load(run.id)
     sweep = api.ask("get", f"{base}/sweep").json()
-    assert sweep["ports"] == [] and sweep["kind"] == "lit"
+    assert sweep["ports"] == [] and sweep["receives"] == [] and sweep["kind"] == "lit"
     assert [(light["name"], round(light["theta_deg"])) for light in sweep["illuminations"]] == [("lamp", 180), ("side lamp", 90)]
     line = api.ask("get", base).json()
     assert "dBsm at" in line["headline"]["text"] and line["grade"] in "AB"

@@ -33,18 +33,18 @@ export function CrossSection(props: CardProps) {
   );
 }
 
-const words = (section: string): string => section.replace("_", " ");
+const words = (section: string): string => section.replace("_", " ").replace(/^received(\d+)$/, "received at port $1");
 
 export function PowerSections(props: CardProps) {
   const { projectId, shown } = useDesk();
-  const kinds = ["extinction", "scattered", "absorbed", ...(shown[0]!.sweep.layered ? ["scattered_below"] : [])];
+  const kinds = ["extinction", "scattered", "absorbed", ...(shown[0]!.sweep.layered ? ["scattered_below"] : []), ...(shown[0]!.sweep.receives ?? []).map((n) => `received${n}`)];
   // The square of the unit of length that suits the largest.
   const { answers } = useCurves(projectId, shown.map((s) => `run ${s.line.number}`), [`${kinds[0]}_section`]);
   const side = Math.sqrt(max(answers.flat(), (a) => Math.abs(max(a?.re ?? []) ?? 0)) || 1), length = side > 0.3 ? "m" : scaled(side, "m").unit;
   return (
     <CurveCard
       props={props} title="Cross-sections of power" lines={(shown.length > 1 ? kinds.slice(0, 1) : kinds).map((k) => ({ formula: `${k}_section/(1 ${length}^2)`, name: words(k) }))} y={{ unit: `${length}²` }}
-      note={shown.length > 1 ? "extinction" : `taken from the wave, scattered${kinds.length > 3 ? " (of that into the lowest layer)" : ""}, absorbed`} badges={(value) => (shown.length > 1 ? [] : kinds.map((k, n) => ({ text: `${words(k)} ${value(n) === null ? "–" : number(value(n)!, 3)} ${length}²` })))}
+      note={shown.length > 1 ? "extinction" : `taken from the wave, scattered${shown[0]!.sweep.layered ? " (of that into the lowest layer)" : ""}, absorbed${shown[0]!.sweep.receives?.length ? " (of that received)" : ""}`} badges={(value) => (shown.length > 1 ? [] : kinds.map((k, n) => ({ text: `${words(k)} ${value(n) === null ? "–" : number(value(n)!, 3)} ${length}²` })))}
     />
   );
 }
