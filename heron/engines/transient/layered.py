@@ -217,8 +217,8 @@ def stack_of(results: xr.Dataset, index: int) -> Stack:
     if "layer_height" not in results:
         return Stack(frequency, np.ones(1, dtype=complex), np.ones(1, dtype=complex), np.zeros(0))
     grid = None
-    if "layer_line" in results:
-        grid = Grid(results["layer_line"].values, float(results.attrs["layer_cell"]), float(results.attrs["time_step"]))
+    if "grid_z" in results:
+        grid = Grid(results["grid_z"].values, float(results.attrs["cell_across"]), float(results.attrs["time_step"]))
     return Stack(frequency, results["layer_epsilon"].values[index], results["layer_mu"].values[index], results["layer_height"].values, grid)
 
 

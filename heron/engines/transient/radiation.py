@@ -16,13 +16,15 @@ Complexes = NDArray[np.complex128]
 
 
 @njit(parallel=True, fastmath={"contract", "reassoc"}, cache=True)  # type: ignore[untyped-decorator]
-def _vectors(x: Any, y: Any, z: Any, number: Any, j: Any, m: Any, direction: Any, k: float, out: Any) -> None:  # pragma: no cover - compiled
-    """Radiation vectors N and L (waves, d, 6) of patches at places ``number`` (n, 3) of x, y and z, with moments (waves, n, 3), towards unit vectors (d, 3).
+def _vectors(x: Any, y: Any, z: Any, number: Any, j: Any, m: Any, k: Any, out: Any) -> None:  # pragma: no cover - compiled
+    """Radiation vectors N and L (waves, d, 6) of patches at places ``number`` (n, 3) of x, y and z, with moments (waves, n, 3), towards wave vectors (d, 3);
+    each axis is (2, places): where they are in m, and what the grid adds to that, m³ times k².
 
     Patches on a box share few places along each axis, and a product of three phases takes a part of the time of one.
     """
-    for d in prange(len(direction)):
-        px, py, pz = np.exp(1j * k * direction[d, 0] * x), np.exp(1j * k * direction[d, 1] * y), np.exp(1j * k * direction[d, 2] * z)
+    for d in prange(len(k)):
+        a, b, c_ = k[d, 0], k[d, 1], k[d, 2]
+        px, py, pz = np.exp(1j * a * (x[0] + a * a * x[1])), np.exp(1j * b * (y[0] + b * b * y[1])), np.exp(1j * c_ * (z[0] + c_ * c_ * z[1]))
         for n in range(len(number)):
             phase = px[number[n, 0]] * py[number[n, 1]] * pz[number[n, 2]]
             for w in range(len(j)):
@@ -38,15 +40,19 @@ def spherical(theta: Floats, phi: Floats) -> tuple[Floats, Floats, Floats]:
 
 
 class Lattice(NamedTuple):
-    """The grid about a surface: its cells, m, and time step, s. Waves lag in it, by more along an axis than along a diagonal."""
+    """The grid inside a surface: its lines along x, y and z, m, and its time step, s. Waves lag in it, by more along an axis than along a diagonal."""
 
-    cell: float
+    lines: tuple[Floats, Floats, Floats]
     dt: float
 
-    def lag(self, direction: Floats, frequency: float) -> Floats:
-        """(d,) of the wave number of the grid's waves towards unit vectors (d, 3) over that in free space, less one: Taflove and Hagness, ch. 4, to second order."""
-        k = 2 * np.pi * frequency / C0
-        return np.asarray((k * self.cell) ** 2 / 24 * ((direction**4).sum(axis=1) - (C0 * self.dt / self.cell) ** 2))
+    def wave_number(self, frequency: float) -> float:
+        """That of differences over a time step, rad/m: waves have 2/Δ sin(k Δ/2) of it along each axis (Taflove and Hagness, ch. 4)."""
+        return float(2 / (C0 * self.dt) * np.sin(np.pi * frequency * self.dt))
+
+    def lag(self, axis: int, places: Floats) -> Floats:
+        """(n,) m³ that the cells from the first line on add to places along an axis, times k²: 2 asin(k Δ/2) is the phase over a cell, here to third order."""
+        line = self.lines[axis]
+        return np.interp(places, line, np.append(0.0, np.cumsum(np.diff(line) ** 3)) / 24)
 
 
 def far_field(points: Floats, j: Complexes, m: Complexes, theta: Floats, phi: Floats, frequency: float, lattice: Lattice | None = None) -> Complexes:
@@ -59,9 +65,14 @@ def far_field(points: Floats, j: Complexes, m: Complexes, theta: Floats, phi: Fl
     direction, along_theta, along_phi = spherical(theta, phi)
     out = np.zeros((len(j), len(theta), 6), dtype=complex)
     middle = (points.min(axis=0) + points.max(axis=0)) / 2 if lattice is not None else np.zeros(3)
-    seen = direction if lattice is None else direction * (1 + lattice.lag(direction, frequency))[:, None]
-    places, number = zip(*(np.unique(points[:, axis] - middle[axis], return_inverse=True) for axis in range(3)), strict=True)
-    _vectors(*places, np.column_stack(number), np.ascontiguousarray(j, dtype=complex), np.ascontiguousarray(m, dtype=complex), seen, k, out)
+    axes, number = [], []
+    for axis in range(3):
+        places, own = np.unique(points[:, axis], return_inverse=True)
+        added = np.zeros(len(places)) if lattice is None else lattice.lag(axis, places) - lattice.lag(axis, middle[axis:axis + 1])
+        axes.append(np.array([places - middle[axis], added]))
+        number.append(own)
+    seen = direction * (k if lattice is None else lattice.wave_number(frequency))
+    _vectors(*axes, np.column_stack(number), np.ascontiguousarray(j, dtype=complex), np.ascontiguousarray(m, dtype=complex), seen, out)
     out *= np.exp(1j * k * (direction @ middle))[:, None]
     nt, np_ = (np.einsum("wdc,dc->wd", out[:, :, :3], u) for u in (along_theta, along_phi))
     lt, lp = (np.einsum("wdc,dc->wd", out[:, :, 3:], u) for u in (along_theta, along_phi))

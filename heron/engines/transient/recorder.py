@@ -111,7 +111,7 @@ class Recorder:
         inner = np.where(once, low, s.box[0] + 2), np.where(once, high, s.box[1] - 2)
         around = sum(4 * a * b for a, b in combinations((inner[1] - inner[0]).tolist(), 2))
         largest = 0.0 if around * len(frequency) < MOST_FLOWS else shortest / records.PER_WAVELENGTH
-        self.flows = records.flows(s, *inner, e, h, largest) if s.box[1].any() else []
+        self.inwards = records.flows(s, *inner, e, h, largest) if s.box[1].any() else []
         inside = np.zeros(s.metal.shape, dtype=bool)
         ends = [n + (k not in s.repeats) for k, n in enumerate(high)]
         inside[:, low[0]:ends[0], low[1]:ends[1], low[2]:ends[2]] = True

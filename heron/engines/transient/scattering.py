@@ -61,7 +61,7 @@ def scattered(s: Structure, model: Evaluated, ports_of: list[Terminal], z0: Floa
             "engine": "transient", "lit": 1, "empty": int(model.empty), "repeated": int(bool(s.repeats)),
             "convention": "exp(+jωt), peak phasors, SI units", "unknowns": 6 * s.cells, "solves": len(runs), "cells": s.cells,
             "cells_per_wavelength": float(plan.cells_per_wavelength), "wall_distance": wall_distance(model) * plan.f_start / C0,
-            "steps": sum(r.steps for r in runs), "time_step": s.step, "outer_cell": s.largest, "interpolation_error": 0.0, "energy_left": max(r.left for r in runs),
+            "steps": sum(r.steps for r in runs), "time_step": s.step, "interpolation_error": 0.0, "energy_left": max(r.left for r in runs),
             "status": runs[0].reason if len(runs) == 1 else "; ".join(f"“{n}”: {r.reason}" for n, r in zip(names, runs, strict=True)),
             "stopped": int(any(r.stopped for r in runs)), "ground": "none", "planes": json.dumps(s.planes),
             "walls": np.concatenate(s.inner).tolist(),
@@ -72,19 +72,22 @@ def scattered(s: Structure, model: Evaluated, ports_of: list[Terminal], z0: Floa
             out = out.assign(kept_rays(own, number))
     if s.interfaces:
         out = out.assign(_layers(model, frequency))
-        if not s.repeats:
-            out["layer_line"] = ("line", s.z, {"units": "m", "long_name": "of the grid, across the layers"})
-            across = float(np.mean([np.diff(s.lines[k][s.box[0][k]:s.box[1][k] + 1]).mean() for k in (0, 1)]))
-            out = out.assign_attrs(layer_cell=across)
-    absorbed = [-records.power_out(recorder.flows, e[:, q], h[:, q]) / _level(s, out, q) for q in range(lights)]
+    if not s.repeats:
+        out = out.assign({f"grid_{axis}": (f"line_{axis}", line, {"units": "m", "long_name": "lines of the grid"}) for axis, line in zip("xyz", s.lines, strict=True)})
+        across = float(np.mean([np.diff(s.lines[k][s.box[0][k]:s.box[1][k] + 1]).mean() for k in (0, 1)]))
+        out = out.assign_attrs(cell_across=across)
+    absorbed = [-records.power_out(recorder.inwards, e[:, q], h[:, q]) / _level(s, out, q) for q in range(lights)]
     out["absorbed_power"] = (("frequency", "port_in"), np.stack(absorbed, axis=1), POWER)
     out = out.assign(_repeated(s, out, recorder, e, h) if s.repeats else _far(s, out, recorder, e, h))
     return with_records(out, s, recorder, runs, e, h, lambda f: per_volt(f)[:, :, None] * np.eye(lights), plan)
 
 
-def lattice_of(out: xr.Dataset) -> radiation.Lattice:
-    """The grid outside the box of total fields."""
-    return radiation.Lattice(float(out.attrs["outer_cell"]), float(out.attrs["time_step"]))
+def lattice_of(out: xr.Dataset) -> radiation.Lattice | None:
+    """The grid outside the box of total fields, unless the run is so old that it did not say."""
+    if "grid_x" not in out:
+        return None
+    x, y, z = (out[f"grid_{axis}"].values for axis in "xyz")
+    return radiation.Lattice((x, y, z), float(out.attrs["time_step"]))
 
 
 def _level(s: Structure, out: xr.Dataset, light: int) -> Floats:
