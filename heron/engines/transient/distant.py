@@ -27,7 +27,7 @@ class Distant:
     """Where the sums of a surface of ``faces`` go to for one ``capture``; they are given every ``sample`` s, those of H half of ``step`` s too early."""
 
     def __init__(self, capture: Any, faces: list[Face], planes: list[Plane], sample: float, step: float) -> None:
-        self.capture, self.sample, self.interval = capture, sample, 0.0
+        self.capture, self.sample = capture, sample
         direction, along_theta, along_phi = (v[0] for v in spherical(np.array([capture.theta]), np.array([capture.phi])))
         self.points = capture.distance * direction[None]
         self.sign_e = self.sign_h = np.ones((1, 3))

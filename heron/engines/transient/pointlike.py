@@ -9,7 +9,6 @@ reactance is the cells' (the field of a point has no bound) and is left out, and
 from __future__ import annotations
 
 from dataclasses import dataclass
-from functools import cached_property
 from typing import Any
 
 import numpy as np
@@ -78,25 +77,16 @@ class PointFeed:
         of_e, of_h = (none, entry) if self.magnetic else (entry, none)
         return Incidence(np.ascontiguousarray(signal[None, :, None], dtype=np.float32), of_e, of_h, self.delay, self.delay)
 
-    @cached_property
-    def resistance(self) -> float:
-        """Of radiation, per moment, in the middle of the pulse."""
-        return float(self.own(np.array([self.pulse.centre])).real[0])
-
 
 def point_feed(stepper: Stepper, number: int, feed: Any, pulse: Pulse) -> PointFeed:
-    """Feed ``number``, an evaluated step of a model."""
-    s = stepper.structure
-    at, weight = reading(s, feed)
-    found = PointFeed(number, feed.moment == "magnetic", at, weight, 1.0, (EARLY + 2) * stepper.dt, pulse, (np.zeros(0), np.zeros(0)))
-    point = np.array(feed.centre, dtype=float)
-    local = _about(s, point, float(s.epsilon[cell_of(s, point)]))
-    small = Stepper(local, np.zeros(0), dt=stepper.dt)
-    alone = PointFeed(number, found.magnetic, *reading(local, feed), 1.0, found.delay, pulse, found.alone)
-    found.alone = _solved(small, alone)
-    found.scale = 1 / np.sqrt(found.resistance)  # the pulse then stands for a wave of as many √W
-    found.alone = found.alone[0], found.alone[1] * found.scale
-    return found
+    """Feed ``number``, an evaluated step of a model; its moment is such that alone the pulse stands for a wave of as many √W, in its middle."""
+    s, point = stepper.structure, np.array(feed.centre, dtype=float)
+    small = Stepper(_about(s, point, float(s.epsilon[cell_of(s, point)])), np.zeros(0), dt=stepper.dt)
+    magnetic, delay = feed.moment == "magnetic", (EARLY + 2) * stepper.dt
+    alone = PointFeed(number, magnetic, *reading(small.structure, feed), 1.0, delay, pulse, (np.zeros(0), np.zeros(0)))
+    times, field = alone.alone = _solved(small, alone)
+    scale = float(1 / np.sqrt(alone.own(np.array([pulse.centre])).real[0]))
+    return PointFeed(number, magnetic, *reading(s, feed), scale, delay, pulse, (times, scale * field))
 
 
 def reading(s: Structure, feed: Any) -> tuple[Longs, Floats]:
