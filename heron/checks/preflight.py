@@ -153,13 +153,14 @@ def _values(model: Evaluated) -> list[Problem]:
             out.append(_error(("feeds", i, "amplitude"), "the amplitude must not be negative; use the phase"))
     if model.document.illuminations:
         out += illumination_problems(model)
-        for i, light in enumerate(model.illuminations):
-            if model.plan is not None and light is not None and (light.pulse_start is not None or light.pulse_stop is not None):
-                out += _pulse(("illuminations", i), model.plan, light)
     elif not model.document.feeds:
         out.append(_no_feed(model))
     elif all(f is not None and f.amplitude == 0 for f in model.feeds):
         out.append(_error(("feeds", 0, "amplitude"), "no feed is driven: every amplitude is zero"))
+    for chapter in ("feeds", "illuminations"):
+        for i, source in enumerate(getattr(model, chapter)):
+            if model.plan is not None and source is not None and (source.pulse_start is not None or source.pulse_stop is not None):
+                out += _pulse((chapter, i), model.plan, source)
     if model.surround is not None and model.surround.margin is not None and model.surround.margin <= 0:
         out.append(_error(("surround", "margin"), "the distance to the absorbing walls must be above zero; leave it out for a quarter of the longest wavelength"))
     for i, s in enumerate(model.loads):

@@ -36,7 +36,14 @@ class Frame(Step):
     within: str = ""
 
 
-class Feed(Step):
+class Source(Step):
+    """What sends power in. In time its pulse covers ``pulse_start`` to ``pulse_stop``; where one is not given, what the plan's covers."""
+
+    pulse_start: Frequency | None = None
+    pulse_stop: Frequency | None = None
+
+
+class Feed(Source):
     """A gap feed on a wire part, at the fraction ``at`` of its length.
 
     The gap's field is uniform over ``width`` (default: the wire's diameter). The source
@@ -58,7 +65,7 @@ class Feed(Step):
     capacitance: Capacitance | None = None
 
 
-class ModeFeed(Step):
+class ModeFeed(Source):
     """The mode of a line (microstrip, stripline, coplanar, coaxial) or of a hollow guide, let in through a plane across an axis.
 
     ``centre`` is a point of the plane, on the strip or inner conductor of a line, in the opening of a guide; the wave goes in ``towards`` an axis. The opening
@@ -78,7 +85,7 @@ class ModeFeed(Step):
     phase: Number = "0"
 
 
-class DipoleFeed(Step):
+class DipoleFeed(Source):
     """A point dipole at ``centre`` along a vector: a short electric current, or a magnetic one as of a small loop across that vector.
 
     Its port is matched where the dipole is alone: a wave of 1 W is then what it radiates, and S11 is what its surroundings send back.
@@ -132,11 +139,8 @@ def _load_kind(value: Any) -> str:
 AnyLoad = Annotated[Annotated[Load, Tag("series")] | Annotated[ParallelLoad, Tag("parallel")], Discriminator(_load_kind)]
 
 
-class PlaneWave(Step):
-    """A plane wave that travels along a vector, its electric field along another (of which the part across the first counts), of that peak value at the origin.
-
-    Its pulse covers ``pulse_start`` to ``pulse_stop``; where one is not given, what the plan's covers.
-    """
+class PlaneWave(Source):
+    """A plane wave that travels along a vector, its electric field along another (of which the part across the first counts), of that peak value at the origin."""
 
     kind: Literal["plane_wave"] = "plane_wave"
     name: Name
@@ -144,8 +148,6 @@ class PlaneWave(Step):
     electric: Direction = ("1", "0", "0")
     amplitude: FieldStrength = "1 V/m"
     phase: Number = "0"
-    pulse_start: Frequency | None = None
-    pulse_stop: Frequency | None = None
 
 
 class GaussianBeam(PlaneWave):

@@ -86,7 +86,7 @@ def _grid(e: Examination) -> dict[str, Any] | None:
     if s is None:
         return None
     low, high = s.inner
-    sources = [light for light in e.model.illuminations if light is not None]
+    sources = [source for source in e.model.illuminations or e.model.feeds if source is not None]
     return {
         "low": low.tolist(), "high": high.tolist(), "cells": list(s.shape), "smallest_m": [float(np.diff(line).min()) for line in s.lines], "largest_m": s.largest,
         "box": [corner.tolist() for corner in box_corners(s)] if e.model.document.illuminations else None,
@@ -97,10 +97,11 @@ def _grid(e: Examination) -> dict[str, Any] | None:
 
 
 def _pulses(plan: Any, sources: list[Any]) -> dict[Pulse, list[str]]:
-    """The pulses of a run with the sources that each is for; without sources that of the plan, for all ports."""
+    """The pulses of a run with the sources that each is for; without any source that of the plan."""
     out: dict[Pulse, list[str]] = {}
     for source in sources or [None]:
-        out.setdefault(pulse_of(plan, source), []).extend([] if source is None else [source.name])
+        name = [] if source is None else [f"port {source.number}" if hasattr(source, "number") else source.name]
+        out.setdefault(pulse_of(plan, source), []).extend(name)
     return out
 
 

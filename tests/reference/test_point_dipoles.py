@@ -67,6 +67,18 @@ def test_two_of_them_couple_as_their_fields_say() -> None:
     assert np.abs(budget(results).balance_error).max() < 0.01
 
 
+def test_each_feed_may_have_a_pulse_of_its_own() -> None:
+    """What is found at a frequency is of the model, whatever pulses asked: a dipole's own in a scattering matrix with another's."""
+    pair = {"centre": ["0", "0", "0"]}, {"centre": ["100 mm", "0", "0"]}
+    first, second = solve(dipoles(*pair)), solve(dipoles(pair[0], {**pair[1], "pulse_start": "0.85 GHz", "pulse_stop": "1.15 GHz"}))
+    level = np.abs(second["pulse_spectrum"].values)
+    print(f"|ΔS| of two pulses {np.abs(second['s'].values - first['s'].values).max():.1e}")
+    assert level[0, 1] / level[2, 1] < 0.9 * level[0, 0] / level[2, 0], "the second is narrower"
+    assert np.abs(second["s"].values - first["s"].values).max() < 1e-3
+    errors = look(dipoles({**pair[0], "pulse_start": "0.99 GHz", "pulse_stop": "1.01 GHz"})).errors
+    assert errors and errors[0].path == ("feeds", 0, "pulse_start") and "let it cover the band" in errors[0].message
+
+
 def test_a_loop_and_a_rod_are_reciprocal() -> None:
     """Beside a rod, a loop in one plane with it: E/η = H across, so that Z21/R = 3/2x (1 + 1/jx) e^(−jx), turned by a quarter (duality)."""
     results = solve(dipoles({"centre": ["0", "0", "0"]}, {"centre": ["150 mm", "0", "0"], "along": ["0", "1", "0"], "moment": "magnetic"}))

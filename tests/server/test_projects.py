@@ -195,7 +195,7 @@ def test_a_grid_is_laid_open_and_where_there_is_none_it_says_why(api: Api, stran
     grid = api.ask("post", "/projects/examine", {"document": document, "project": patch.id}).json()["grid"]
     assert grid["cells"] == header["cells"]
     (pulse,) = grid["pulses"]
-    assert max(pulse["value"]) <= 1 and len(pulse["time_s"]) == len(pulse["value"]) and pulse["names"] == []
+    assert max(pulse["value"]) <= 1 and len(pulse["time_s"]) == len(pulse["value"]) and pulse["names"] == ["port 1"]
     wires = api.ask("post", "/projects/grid", body | {"document": project.head.document})
     assert wires.status_code == 409 and "no grid to look at" in wires.json()["title"]
     assert api.ask("post", "/projects/grid", body | {"axis": "w"}).status_code == 422

@@ -124,9 +124,8 @@ class TransientEngine:
         z0 = np.array([f.impedance for f in feeds])
         frequency = band(plan)
         stepper = Stepper(s, z0, networks(feeds))
-        pulse = pulse_of(plan)
         gates: list[Gate | PointFeed] = [_gate(stepper, aperture, model) for aperture in s.apertures]
-        gates += [point_feed(stepper, i, feed, pulse) for i, feed in enumerate(model.feeds) if feed.kind == "dipole"]
+        gates += [point_feed(stepper, i, feed, pulse_of(plan, feed)) for i, feed in enumerate(model.feeds) if feed.kind == "dipole"]
         recorder = Recorder(model, stepper, frequency, gates)
         runs = []
         if need is not None:
@@ -134,8 +133,9 @@ class TransientEngine:
         waves = [light_of(light, bool(model.surround.layers)) for light in model.illuminations]
         # Of what is repeated the parts may stand anywhere between the sides through which a wave comes.
         bare = Stepper(without_parts(s, model, discretisation.geometry), np.zeros(0), dt=stepper.dt) if waves and s.repeats else stepper
-        pulses = [pulse_of(plan, light) for light in model.illuminations]
-        rays = [beam_rays(bare, wave, own, float(plan.f_start)) for wave, own in zip(waves, pulses, strict=True)]
+        sources = model.illuminations or [*feeds, *(model.feeds[own.feed] for own in gates for _ in range(own.driven))]
+        pulses = [pulse_of(plan, source) for source in sources]
+        rays = [beam_rays(bare, wave, own, float(plan.f_start)) for wave, own in zip(waves, pulses, strict=bool(waves))]
         modes = [(own, mode) for own in gates for mode in range(own.driven)]
         count = len(waves) or len(feeds) + len(modes)
         lit = []
@@ -147,7 +147,7 @@ class TransientEngine:
                 own, mode = modes[number - len(feeds)]
                 light = own.launch(stepper, mode, float(plan.f_start))
             lit.append(light)
-            runs.append(_pulse_run(stepper, recorder, number, z0, plan, pulses[number] if waves else pulse, progress, (number, count), need, light, bool(waves)))
+            runs.append(_pulse_run(stepper, recorder, number, z0, plan, pulses[number], progress, (number, count), need, light, bool(waves)))
             if runs[-1].stopped and number + 1 < count:
                 raise Stopped("stopped before every illumination was solved" if waves else
                               "stopped before every port was driven; there is no scattering matrix to keep")
@@ -175,7 +175,7 @@ class TransientEngine:
 
 def _gate(stepper: Stepper, aperture: Aperture, model: Evaluated) -> Gate:
     try:
-        return gate(stepper, aperture, model.feeds[aperture.number], model.plan, pulse_of(model.plan))
+        return gate(stepper, aperture, model.feeds[aperture.number], model.plan, pulse_of(model.plan, model.feeds[aperture.number]))
     except ModelError as error:
         raise error.within("feeds", aperture.number) from None
 

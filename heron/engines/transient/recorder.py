@@ -96,7 +96,7 @@ class Recorder:
 
     def __init__(self, model: Evaluated, stepper: Stepper, frequency: Floats, gates: Sequence[Gate | PointFeed] = ()) -> None:
         s = stepper.structure
-        highest = max(pulse_of(model.plan, source).highest for source in model.illuminations or [None])
+        highest = max(pulse_of(model.plan, source).highest for source in model.illuminations or model.feeds or [None])
         self.every = max(1, int(1 / (OVERSAMPLED * highest * stepper.dt)))
         self.gates = gates
         self.gate_sums = [_gate_sums(stepper, g) for g in self.gates]

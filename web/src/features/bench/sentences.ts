@@ -28,6 +28,7 @@ const wire = (step: Step): Word[] => [", radius", t("radius", "1 m"), ", in", ma
 const SIDES = ["−x", "+x", "−y", "+y", "−z", "+z"].map((side) => `at\u00a0${side}`);
 
 const ACROSS: Record<string, string> = { x: "y and z", y: "x and z", z: "x and y" };
+const pulsed: Word[] = ["; its pulse covers", { token: ["pulse_start"], unit: "1 Hz", empty: "as the plan’s" }, "to", { token: ["pulse_stop"], unit: "1 Hz", empty: "as the plan’s" }];
 /** A feed by the modes of a line or guide; the opening is found unless its size is given. */
 const modeFeed = (s: Step, title: string, where: string): Sentence => ({
   title,
@@ -35,13 +36,12 @@ const modeFeed = (s: Step, title: string, where: string): Sentence => ({
     "port", { token: ["number"] }, where, ...point("centre"), ", going", { token: ["towards"], choices: ["+x", "-x", "+y", "-y", "+z", "-z"] },
     ", opening", { token: ["width"], unit: "1 m", empty: "found" }, "by", { token: ["height"], unit: "1 m", empty: "found" }, `along ${ACROSS[String(s.towards ?? "+x")[1]!] ?? ""},`,
     t("modes", "1"), String(s.modes ?? "1") === "1" ? "mode," : "modes, each a port,", "plane of reference", t("shift", "1 m"), "ahead",
-    ...(String(s.amplitude) === "0" ? [", only terminates: amplitude", t("amplitude", "1")] : [", amplitude", t("amplitude", "1"), ", phase", t("phase", "1")]),
+    ...(String(s.amplitude) === "0" ? [", only terminates: amplitude", t("amplitude", "1")] : [", amplitude", t("amplitude", "1"), ", phase", t("phase", "1")]), ...pulsed,
   ],
 });
 
 /** A lowest layer without end; the one above it gets a thickness, of a tenth of the shortest wavelength. */
 const withLayer = (list: Step[], d: Model): Step[] => [...list.map((l) => (l.thickness === null ? { ...l, thickness: `c0 / (${String(d.plan.f_stop)}) / 10` } : l)), { material: "fused quartz", thickness: null } as unknown as Step];
-const pulsed: Word[] = ["; its pulse covers", { token: ["pulse_start"], unit: "1 Hz", empty: "as the plan’s" }, "to", { token: ["pulse_stop"], unit: "1 Hz", empty: "as the plan’s" }];
 const recorded: Word[] = [
   "; recorded from", { token: ["opens"], unit: "1 s", empty: "the start" }, "to", { token: ["closes"], unit: "1 s", empty: "the end" }, ",", { token: ["reading"], choices: ["interpolated", "as they lie"] },
 ];
@@ -123,13 +123,14 @@ export const SENTENCES: Record<string, (step: Step, lit?: boolean) => Sentence> 
       ...(s.network && s.network !== "none" ? [", behind", ...["resistance", "inductance", "capacitance"].flatMap((field, n): Word[] => [...(n ? ["+"] : []), { token: [field], unit: ["1 ohm", "1 H", "1 F"][n], empty: ["no resistor", "no inductor", "no capacitor"][n] }]), "in"] as Word[] : [", network"]),
       { token: ["network"], choices: ["none", "series", "parallel"] },
       ...(String(s.amplitude) === "0" ? [", only terminates: amplitude", t("amplitude", "1")] : [", amplitude", t("amplitude", "1"), ", phase", t("phase", "1")]),
+      ...(s.pulse_start || s.pulse_stop ? pulsed : []),
     ],
   }),
   line: (s) => modeFeed(s, "Line feed", "on the strip or inner conductor at"),
   dipole: (s) => ({
     title: "Point dipole",
     words: ["port", { token: ["number"] }, "at", ...point("centre"), "along", ...point("along").map(plain), ",", { token: ["moment"], choices: ["electric", "magnetic"] },
-      ...(String(s.amplitude) === "0" ? [", only receives: amplitude", t("amplitude", "1")] : [", amplitude", t("amplitude", "1"), ", phase", t("phase", "1")])],
+      ...(String(s.amplitude) === "0" ? [", only receives: amplitude", t("amplitude", "1")] : [", amplitude", t("amplitude", "1"), ", phase", t("phase", "1")]), ...pulsed],
   }),
   guide: (s) => modeFeed(s, "Guide feed", "in the opening at"),
   series: () => ({
