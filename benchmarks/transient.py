@@ -83,7 +83,7 @@ def _fed(cells: int) -> tuple[Stepper, list[Any]]:
     s.apertures = [enclose(s, 0, 0, 1, line, line - DEEP - BEFORE, low, high, None)]
     stepper, pulse = Stepper(s, np.zeros(0)), pulse_for(10e9, 15e9)
     p = s.apertures[0]
-    found = Gate(p, families(stepper, p, pulse, 1 + WATCHED, 15e9), 1, [1.0], 0.0, section(stepper, p, 12e9).weight)
+    found = Gate(p, families(stepper, p, pulse, 1 + WATCHED, 15e9), 1, [1.0], 0.0, section(stepper, p, 12e9).weight, pulse)
     stepper.light = launched(stepper, found, 0, pulse, 10e9).entries
     e, h = records.Rows(), records.Rows()
     found.record(s, e, h)

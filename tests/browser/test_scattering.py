@@ -80,7 +80,7 @@ def test_a_dipole_is_solved_and_heard_far_away(page: Page) -> None:
     """A point dipole from the menu; its near field averaged and as the pulse had it; its signal far away."""
     captures = [{"kind": "near_line", "name": "up", "start": ["0", "0", "20 mm"], "end": ["0", "0", "60 mm"], "count": "21"},
                 {"kind": "far_trace", "name": "far", "theta": "90 deg", "phi": "0", "distance": "2 m"}]
-    made = call(page, "POST", "/projects", {"document": {**SHEET, "name": "A dipole", "captures": captures, "plan": {**SHEET["plan"], "points": "21"}}})
+    made = call(page, "POST", "/projects", {"document": {**SHEET, "name": "A dipole", "captures": captures, "plan": {**SHEET["plan"], "points": "61"}}})
     page.goto(f"{page.url.split('/projects')[0].rstrip('/')}/projects/{made['id']}/bench")
     page.get_by_role("button", name="Solve").wait_for()
     add(page, "Feeds", "Point dipole")

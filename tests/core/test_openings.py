@@ -124,8 +124,9 @@ def test_feeds_that_contradict_the_rest() -> None:
     wired = models.rectangular_guide("12 mm", cells="15", more=[models.wire("pin", ["0", "0", "-b/2"], ["12 mm", "0", "-b/2"], "0.1 mm")])
     wired["parts"][-1] |= {"start": ["0", "0", "0"], "end": ["12 mm", "0", "0"]}
     says(wired, "a thin wire runs through the opening of port 1")
-    lit = models.horn(cells="15") | {"illuminations": [{"kind": "plane_wave", "name": "wave"}], "surround": {}}
-    assert any("a lit model has no line or guide feeds" in message for _, message, _ in faults(lit))
+    lit = {"illuminations": [{"kind": "plane_wave", "name": "wave"}], "surround": {}}
+    assert any("a lit model has no line feeds" in message for _, message, _ in faults(models.microstrip("3 mm", "1.5 mm", "2.2", cells="15") | lit))
+    assert not any("a lit model has no" in message for _, message, _ in faults(models.horn(cells="15") | lit)), "a guide's case is shut"
     assert any("gap feeds only" in p.message for p in models.look(models.horn() | {"plan": models.plan("9 GHz", "10 GHz", 3, engine="moments")}).errors)
 
 

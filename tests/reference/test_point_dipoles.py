@@ -112,7 +112,7 @@ def test_a_dipole_tells_what_an_antenna_sends_to_its_place() -> None:
     ({"parts": [{"kind": "box", "name": "sea", "corner": ["-90 mm", "-90 mm", "-90 mm"], "size": ["180 mm", "180 mm", "180 mm"], "material": "wet"}],
       "materials": [{"kind": "dielectric", "name": "wet", "permittivity": "3", "loss_tangent": "0.1"}]}, "takes power"),
     ({"plan": {"engine": "moments", "f_start": "0.8 GHz", "f_stop": "1.2 GHz"}}, "point dipoles are of the transient engine"),
-    ({"illuminations": [{"name": "wave"}]}, "gap feeds only"),
+    ({"illuminations": [{"name": "wave"}]}, "a lit model has no point dipoles"),
 ])
 def test_where_it_cannot_stand_is_said_before_the_run(change: dict[str, Any], message: str) -> None:
     errors = [p.message for p in look({**dipoles({"centre": ["0", "0", "0"]}), **change}).errors]
