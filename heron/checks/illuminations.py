@@ -22,6 +22,11 @@ from heron.model.substances import media_of
 from heron.quantities import engineering
 from heron.quantities.constants import C0
 
+DEAF = {  # feeds that cannot receive, with the reason
+    "line": "line feeds: the case behind one lies open to the wave",
+    "dipole": "point dipoles: they let no current flow that could receive; ask for the near field at their places",
+}
+
 
 def illumination_problems(model: Evaluated) -> Iterator[Problem]:
     """Waves that travel nowhere or carry nothing, names given twice, feeds that would be driven too."""
@@ -42,10 +47,8 @@ def illumination_problems(model: Evaluated) -> Iterator[Problem]:
     if all(light is not None and light.amplitude == 0 for light in model.illuminations):
         yield Problem("error", "invalid", "no wave carries anything: every amplitude is zero", path=("illuminations", 0, "amplitude"))
     for i, feed in enumerate(model.document.feeds):
-        if feed.kind in ("line", "dipole"):
-            what, why = (("line feeds", "the case behind one lies open to the wave") if feed.kind == "line" else
-                         ("point dipoles", "they let no current flow that could receive; ask for the near field at their places"))
-            yield Problem("error", "invalid", f"a lit model has no {what}: {why}", "take the feed out, or the illumination", ("feeds", i))
+        if feed.kind in DEAF:
+            yield Problem("error", "invalid", f"a lit model has no {DEAF[feed.kind]}", "take the feed out, or the illumination", ("feeds", i))
     if model.document.feeds:
         yield Problem("look", "terminated", "the model is lit, so its feeds only terminate and receive", "take the illumination out to drive the feeds", ("feeds",))
 

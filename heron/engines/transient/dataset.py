@@ -41,7 +41,7 @@ def terminals(model: Evaluated, s: Structure, gates: Sequence[Gate | PointFeed])
     for gate in gates:
         feed = model.feeds[gate.feed]
         for mode, ohms in enumerate(gate.impedance):
-            out.append(Terminal(feed.number + mode, ohms, 0.0 if mode else feed.amplitude, feed.phase, np.array(feed.centre), mode + 1 if isinstance(gate, Gate) else 0))
+            out.append(Terminal(feed.number + mode, ohms, 0.0 if mode else feed.amplitude, feed.phase, np.array(feed.centre), gate.numbered(mode)))
     return out
 
 
@@ -123,22 +123,22 @@ def dataset(s: Structure, ports_of: list[Terminal], z0: Floats, frequency: Float
             "walls": np.concatenate(s.inner).tolist(),
         },
     )
-    if any(isinstance(gate, Gate) for gate in recorder.gates):
+    others = _others(recorder, runs, gap_ports, frequency)
+    if others.size:
         note = {"units": "1", "long_name": "field of modes beyond those asked for, over theirs, at the plane of a line or guide feed that is driven"}
-        out["other_modes"] = (("frequency", "opening"), _others(recorder, runs, gap_ports, frequency), note)
+        out["other_modes"] = (("frequency", "opening"), others, note)
     out = with_records(out, s, recorder, runs, e, h, lambda f: _waves(runs, recorder, z0, f)[1], plan)
     order = np.argsort(numbers)
     return out.isel({dim: order for dim in ("port", "port_in", "port_conj") if dim in out.dims})
 
 
 def _others(recorder: Recorder, runs: list[PulseRun], first: int, frequency: Floats) -> Floats:
-    """(f, openings): of each the first mode's own run."""
+    """(f, openings): of each the first mode's own run; none where no modes are watched."""
     out = []
     for n, gate in enumerate(recorder.gates):
-        if isinstance(gate, Gate):
-            out.append(gate.others(frequency, *runs[first].waves(frequency)[n]))
+        out.append(gate.others(frequency, *runs[first].waves(frequency)[n]))
         first += gate.driven
-    return np.array(out).T
+    return np.array([found for found in out if found is not None]).T
 
 
 def with_records(out: xr.Dataset, s: Structure, recorder: Recorder, runs: list[PulseRun], e: Complexes, h: Complexes, mix: Callable[[Floats], Complexes],

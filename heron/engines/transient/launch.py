@@ -190,6 +190,10 @@ class Gate:
     def feed(self) -> int:
         return self.aperture.number
 
+    def numbered(self, mode: int) -> int:
+        """The number of a mode, from one."""
+        return mode + 1
+
     def launch(self, stepper: Stepper, mode: int, start: float) -> Incidence:
         """The wave of a mode that goes into the model, from ``start`` Hz on."""
         return launched(stepper, self, mode, self.pulse, start)

@@ -42,6 +42,13 @@ class PointFeed:
     driven = 1
     impedance = (1.0,)
 
+    def numbered(self, mode: int) -> int:
+        """None of a guide's: zero, as of a gap."""
+        return 0
+
+    def others(self, frequency: Floats, a: Complexes, b: Complexes) -> None:
+        """It has no other modes to watch."""
+
     def record(self, s: Structure, e: Rows, h: Rows) -> None:
         """Adds the field along the dipole."""
         rows = h if self.magnetic else e

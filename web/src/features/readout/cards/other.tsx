@@ -2,7 +2,8 @@
 import { useQuery } from "@tanstack/react-query";
 import { useState } from "react";
 import { run as runDetail } from "../../../api/queries";
-import { number } from "../../../format";
+import { max } from "d3-array";
+import { number, scaled } from "../../../format";
 import { size } from "../values";
 import { Mark, type State } from "../../../ui/Mark";
 import { Card, Choice, Nothing } from "../Card";
@@ -32,7 +33,7 @@ export function Trust() {
   );
 }
 
-const PLAIN: Record<string, [number, string]> = { Hz: [1e9, "GHz"], m: [1e-3, "mm"], s: [1e-9, "ns"], Ω: [1, "Ω"], S: [1e-3, "mS"] };
+const PREFIXED = ["Hz", "m", "s", "S"]; // units that a formula's largest value chooses a prefix for
 
 /** A formula of named quantities, as one types it. */
 export function FormulaCard(props: CardProps) {
@@ -42,15 +43,15 @@ export function FormulaCard(props: CardProps) {
   const [title, setTitle] = useSetting<string>(props, "title", "");
   const { answers } = useCurves(projectId, [`run ${shown[0]!.line.number}`], [formula]);
   const own = answers[0]?.[0], complex = own?.im != null;
-  const [factor, unit] = PLAIN[own?.unit ?? ""] ?? [1, own?.unit ?? ""];
-  const scaled = factor === 1 ? formula : `(${formula})/1 ${unit}`;
+  const plain = own?.unit ?? "", unit = PREFIXED.includes(plain) ? scaled(max(own?.re ?? [], (v) => Math.abs(v ?? 0)) || 1, plain).unit : plain;
+  const fitted = unit === plain ? formula : `(${formula})/1 ${unit}`;
   const field = <Typed key={formula} formula={formula} readOnly={!writable} onChange={setFormula} />;
   const note = <>{field}{complex && <> · <Choice label="Part" value={part} options={[["abs", "magnitude"], ["re", "real"], ["im", "imaginary"]]} onChange={setPart} /></>}</>;
   const rename: [string, () => void][] = [["Name this card…", () => { const name = prompt("Name of the card", title || "Formula"); if (name !== null) setTitle(name.trim().slice(0, 40)); }]];
   if (own?.error) {
     return <Card title={title || "Formula"} note={field} extra={rename}><p role="alert" className="pt-2 text-rust">{own.error}.</p><Nothing>Names: f, s11, z1, vswr1, gain, realized_gain, directivity, radiation_efficiency, total_efficiency, radiated, mismatch, and the model’s parameters. Functions: db10, db20, abs, re, im, arg, unwrap, delay, gain(θ, φ), min, max, mean and the model’s own.</Nothing></Card>;
   }
-  return <CurveCard props={props} title={title || "Formula"} note={note} lines={[{ formula: scaled, name: "", part: complex ? part : undefined }]} y={{ unit }} extra={rename} badges={(value) => (value(0) === null ? [] : [{ text: `${number(value(0)!, 4)}${unit && ` ${unit}`} at the cursor` }])} />;
+  return <CurveCard props={props} title={title || "Formula"} note={note} lines={[{ formula: fitted, name: "", part: complex ? part : undefined }]} y={{ unit }} extra={rename} badges={(value) => (value(0) === null ? [] : [{ text: `${number(value(0)!, 4)}${unit && ` ${unit}`} at the cursor` }])} />;
 }
 
 function Typed({ formula, readOnly, onChange }: { formula: string; readOnly: boolean; onChange: (f: string) => void }) {
