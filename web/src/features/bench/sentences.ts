@@ -28,7 +28,7 @@ const wire = (step: Step): Word[] => [", radius", t("radius", "1 m"), ", in", ma
 const SIDES = ["−x", "+x", "−y", "+y", "−z", "+z"].map((side) => `at\u00a0${side}`);
 
 const ACROSS: Record<string, string> = { x: "y and z", y: "x and z", z: "x and y" };
-const pulsed: Word[] = ["; its pulse covers", { token: ["pulse_start"], unit: "1 Hz", empty: "as the plan’s" }, "to", { token: ["pulse_stop"], unit: "1 Hz", empty: "as the plan’s" }];
+const pulsed: Word[] = ["; its pulse covers", { token: ["pulse_start"], unit: "1 Hz", empty: "the plan’s start" }, "to", { token: ["pulse_stop"], unit: "1 Hz", empty: "the plan’s end" }];
 /** A feed by the modes of a line or guide; the opening is found unless its size is given. */
 const modeFeed = (s: Step, title: string, where: string): Sentence => ({
   title,
