@@ -25,6 +25,7 @@ FAST = {"contract", "nsz", "arcp", "reassoc"}  # not "nnan" or "ninf": growth to
 # signed indices may wrap round; either keeps the compiler from vector instructions.
 U = np.uint64
 ONE, NONE = np.uint64(1), np.uint64(0)
+STRIP = np.uint64(16)  # floats: layers along rows are widened to multiples of this
 
 
 class Apart(CompilerBase):  # type: ignore[misc]
@@ -85,6 +86,17 @@ def _layer_row(
         f[o + k] += sign * table[a + k] * p
 
 
+@njit(fastmath=FAST, cache=True, boundscheck=False, inline="always")  # type: ignore[untyped-decorator]
+def _layer_strip(
+    f: Any, g: Any, psi: Any, table: Any, m: Any, u: Any, o: Any, a: Any, b: Any, c: Any, w: Any, first: Any, sign: Any,
+) -> None:  # pragma: no cover - compiled
+    """One component on a strip of a row along which a layer lies: of a fixed length, as short loops of any length are slow."""
+    for k in range(NONE, STRIP):
+        p = b[w, first + k] * psi[m + k] + c[w, first + k] * (g[u + k] - g[u + k - ONE])
+        psi[m + k] = p
+        f[o + k] += sign * table[a + k] * p
+
+
 @njit(fastmath=FAST, cache=True, boundscheck=False, pipeline_class=Apart)  # type: ignore[untyped-decorator]
 def _layer_rows(
     i: Any, j0: Any, j1: Any, f: Any, g: Any, rows: Any, table: Any, psi: Any, base: Any, first: Any, count: Any, b: Any, c: Any, back: Any, sign: Any,
@@ -129,13 +141,9 @@ def _layer_rows(
                 m2 = m1 + wide * count[w]
                 a1, a2 = U(rows[i * ny + j]) * nk + first[w], U(rows[wide + i * ny + j]) * nk + first[w]
                 u1, u2, y = size + o + (ONE - back), o + (ONE - back), size + o
-                for k in range(NONE, count[w]):
-                    p = b[w, k] * psi[m1 + k] + c[w, k] * (g[u1 + k] - g[u1 + k - ONE])
-                    psi[m1 + k] = p
-                    f[o + k] += sign * table[a1 + k] * p
-                    p = b[w, k] * psi[m2 + k] + c[w, k] * (g[u2 + k] - g[u2 + k - ONE])
-                    psi[m2 + k] = p
-                    f[y + k] -= sign * table[a2 + k] * p
+                for k in range(NONE, count[w], STRIP):
+                    _layer_strip(f, g, psi, table, m1 + k, u1 + k, o + k, a1 + k, b, c, U(w), k, sign)
+                    _layer_strip(f, g, psi, table, m2 + k, u2 + k, y + k, a2 + k, b, c, U(w), k, -sign)
 
 
 @njit(cache=True, boundscheck=False)  # type: ignore[untyped-decorator]
@@ -200,47 +208,42 @@ def _absorb(
 
 
 @njit(fastmath=FAST, cache=True, boundscheck=False, pipeline_class=Apart)  # type: ignore[untyped-decorator]
-def _polarise(
-    e: Any, q0: Any, q1: Any, first: Any, start: Any, count: Any, memory: Any, chart: Any, cb: Any, drawn: Any,
+def _remember(
+    e: Any, drawn: Any, q0: Any, q1: Any, first: Any, start: Any, count: Any, memory: Any, medium: Any, re: Any, im: Any, total: Any,
+    begin: Any, kr: Any, ki: Any, gr: Any, gi: Any, hr: Any, hi: Any,
 ) -> None:  # pragma: no cover - compiled
-    """What the polarisation currents of poles take from E in rows q0 to q1: −cb times what :func:`_remember` left."""
+    """Poles in rows q0 to q1 before E is updated: ``drawn``, from the first of these rows on, is Σ Re(h K), and then K = κ K + g E."""
+    base = memory[first[q0]]
     for m in range(first[q0], first[q1]):
-        o, a, t = start[m], memory[m], chart[m]
-        for k in range(NONE, count[m]):
-            e[o + k] -= cb[t + k] * drawn[a + k]
+        o, u, s, n = start[m], memory[m], memory[m] - base, count[m]
+        for k in range(NONE, n):
+            drawn[s + k] = 0.0
+        for p in range(begin[medium[m]], begin[medium[m] + ONE]):
+            r, i, g, j, x, y = kr[p], ki[p], gr[p], gi[p], hr[p], hi[p]
+            if i == 0.0:  # a real pole
+                for k in range(NONE, n):
+                    a = re[u + k]
+                    drawn[s + k] += x * a
+                    re[u + k] = r * a + g * e[o + k]
+            else:
+                for k in range(NONE, n):
+                    a, b = re[u + k], im[u + k]
+                    drawn[s + k] += x * a - y * b
+                    re[u + k] = r * a - i * b + g * e[o + k]
+                    im[u + k] = r * b + i * a + j * e[o + k]
+            u += total
 
 
 @njit(fastmath=FAST, cache=True, boundscheck=False, pipeline_class=Apart)  # type: ignore[untyped-decorator]
-def _remember(
-    e: Any, q0: Any, q1: Any, first: Any, start: Any, count: Any, memory: Any, medium: Any, weight: Any, old: Any, drawn: Any, re: Any, im: Any,
-    begin: Any, kr: Any, ki: Any, gr: Any, gi: Any, hr: Any, hi: Any,
+def _polarise(
+    e: Any, drawn: Any, q0: Any, q1: Any, first: Any, start: Any, count: Any, memory: Any, chart: Any, taken: Any,
 ) -> None:  # pragma: no cover - compiled
-    """J = κ J + g (E − E before), of free charges g (E + E before), in rows q0 to q1, and what they take in the next step, w Σ Re(h J), h = (1 + κ)/2, twice for a pair:
-    Han, Dutton and Fan, IEEE Microw. Wirel. Compon. Lett. 16 (2006)."""
-    total = U(len(old))
+    """What the poles' currents take from the updated E in rows q0 to q1: ``taken`` times what :func:`_remember` found."""
+    base = memory[first[q0]]
     for m in range(first[q0], first[q1]):
-        o, a, n = start[m], memory[m], count[m]
-        for k in range(NONE, n):
-            new = e[o + k]
-            old[a + k] = new - old[a + k]
-            drawn[a + k] = 0.0
-        for p in range(begin[medium[m]], begin[medium[m] + ONE]):
-            u = (p - begin[medium[m]]) * total + a
-            r, i, g, j, x, y = kr[p], ki[p], gr[p], gi[p], hr[p], hi[p]
-            if i == 0.0:  # a real pole, whose g is imaginary for free charges
-                for k in range(NONE, n):
-                    now = r * re[u + k] + g * old[a + k] + j * (e[o + k] + e[o + k] - old[a + k])
-                    re[u + k] = now
-                    drawn[a + k] += x * now
-            else:
-                for k in range(NONE, n):
-                    now = r * re[u + k] - i * im[u + k] + g * old[a + k]
-                    other = r * im[u + k] + i * re[u + k] + j * old[a + k]
-                    re[u + k], im[u + k] = now, other
-                    drawn[a + k] += x * now - y * other
-        for k in range(NONE, n):
-            drawn[a + k] *= weight[a + k]
-            old[a + k] = e[o + k]
+        o, s, t = start[m], memory[m] - base, chart[m]
+        for k in range(NONE, count[m]):
+            e[o + k] -= taken[t + k] * drawn[s + k]
 
 
 @njit(fastmath=FAST, cache=True, boundscheck=False, pipeline_class=Apart)  # type: ignore[untyped-decorator]
@@ -258,9 +261,9 @@ def _wave(
     """
     ny, wide = U(rows), U(slabs) * U(rows)
     minus, plus = np.float32(-1.0), np.float32(1.0)
-    first, start, count, memory, chart, medium, weight, old, drawn, re, im = segments
-    pole_of, kr, ki, gr, gi, hr, hi = poles
-    polar, cased = len(pole_of) > 0, len(absorb_e[1]) > 0
+    first, start, count, memory, chart, medium, taken, re, im, total, longest = segments
+    polar, cased = longest > 0, len(absorb_e[1]) > 0
+    drawn = np.empty(longest, dtype=np.float32)
     for origin in range(0, rows + depth - 1, tile):
         for front in range(begin, end + depth - 1):
             for n in range(depth):
@@ -280,18 +283,17 @@ def _wave(
                     if length:
                         _enter(h, s * rows + int(j0), s * rows + int(j1), *enter_h, signals, length, since + n0 + n)
                 if with_e:
+                    if polar:
+                        _remember(e, drawn, i * ny + j0, i * ny + j1, first, start, count, memory, medium, re, im, U(total), *poles)
                     _e_rows(i, j0, j1, e, h, rows_e, ca, cb, ex, ey, ez, ny, nk, wide, size)
                     _layer_rows(i, j0, j1, e, h, rows_e, cb, psi_e, base_e, first_e, count_e, be, ce, ONE, minus, ny, nk, wide, size)
                     if cased:
                         _absorb(i * ny + j0, i * ny + j1, e, h, cb, *absorb_e)
                     if polar:
-                        _polarise(e, i * ny + j0, i * ny + j1, first, start, count, memory, chart, cb, drawn)
+                        _polarise(e, drawn, i * ny + j0, i * ny + j1, first, start, count, memory, chart, taken)
                     if length:
                         _enter(e, s * rows + int(j0), s * rows + int(j1), *enter_e, signals, length, since + n0 + n)
                     _branches(e, at, line, port, part, state, edges[s], edges[s + 1], low, high, waves, samples, n0 + n)
-                    if polar:
-                        _remember(e, i * ny + j0, i * ny + j1, first, start, count, memory, medium, weight, old, drawn, re, im,
-                                  pole_of, kr, ki, gr, gi, hr, hi)
 
 
 @njit(parallel=True, fastmath=FAST, cache=True, boundscheck=False)  # type: ignore[untyped-decorator]
@@ -299,29 +301,30 @@ def march(
     e: Any, h: Any, rows_e: Any, ca: Any, cb: Any, rows_h: Any, db: Any, ex: Any, ey: Any, ez: Any, hx: Any, hy: Any, hz: Any,
     psi_e: Any, base_e: Any, first_e: Any, count_e: Any, be: Any, ce: Any, psi_h: Any, base_h: Any, first_h: Any, count_h: Any, bh: Any, ch: Any,
     at: Any, line: Any, port: Any, part: Any, state: Any, edges: Any, waves: Any, samples: Any, enter_e: Any, enter_h: Any, signals: Any, length: int,
-    since: int, absorb_e: Any, absorb_h: Any, segments: Any, poles: Any, shape: Any, chunks: int, depth: int, tile: int,
+    since: int, absorb_e: Any, absorb_h: Any, segments: Any, poles: Any, shape: Any, cuts: Any, depth: int, tile: int,
 ) -> None:  # pragma: no cover - compiled
     """``len(waves)`` time steps of flat fields, ``depth`` of them per pass; ``shape`` is (slabs, rows, nk, distance of components).
 
-    Each of ``chunks`` threads takes a stretch of slabs that narrows from step to step, as its neighbours' later steps are not known; what is left at the
+    Each thread takes a stretch of slabs between two ``cuts``, that narrows from step to step, as its neighbours' later steps are not known; what is left at the
     cuts follows. Edges with lumped elements ``edges[i]`` to ``edges[i + 1]`` lie in slab i, in row ``line``; ``samples`` (steps, 2 · edges) receives
     the fields there and the currents through them. ``enter_e``, ``enter_h`` are the entries of an incident wave with ``length`` samples of each of its
     ``signals``, of which ``since`` steps have passed; none if that is zero. ``absorb_e``, ``absorb_h`` are
     stretches of rows in the cases of feeds, ``segments`` those in media with ``poles``.
     A stretch must hold at least 2 · ``depth`` slabs.
     """
+    chunks = len(cuts) - 1
     slabs, rows, nk, size = int(shape[0]), int(shape[1]), U(shape[2]), U(shape[3])
     for n0 in range(0, len(waves), depth):
         d = min(depth, len(waves) - n0)
         for t in prange(chunks):
-            start, stop = slabs * t // chunks, slabs * (t + 1) // chunks
+            start, stop = cuts[t], cuts[t + 1]
             left, right = int(t > 0), -int(t < chunks - 1)
             _wave(start, stop, n0, d, start, stop, start + left, stop, left, right,
                   e, h, rows_e, ca, cb, rows_h, db, ex, ey, ez, hx, hy, hz, psi_e, base_e, first_e, count_e, be, ce,
                   psi_h, base_h, first_h, count_h, bh, ch, at, line, port, part, state, edges, waves, samples, enter_e, enter_h, signals, length,
                   since, absorb_e, absorb_h, segments, poles, slabs, rows, nk, size, tile)
         for t in prange(chunks - 1):
-            cut = slabs * (t + 1) // chunks
+            cut = cuts[t + 1]
             _wave(cut - d + 1, cut + d, n0, d, cut, cut, cut, cut + 1, -1, 1,
                   e, h, rows_e, ca, cb, rows_h, db, ex, ey, ez, hx, hy, hz, psi_e, base_e, first_e, count_e, be, ce,
                   psi_h, base_h, first_h, count_h, bh, ch, at, line, port, part, state, edges, waves, samples, enter_e, enter_h, signals, length,

@@ -16,8 +16,9 @@ from heron.engines.transient.structure import LEAST_FACE, Floats, Structure, edg
 from heron.materials.rational import Rational
 from heron.quantities.constants import EPS0, MU0
 
-PAD = 16             # rows along z are padded to this many floats
-VECTOR = 8           # layers across rows are widened to multiples of this
+PAD = int(kernels.STRIP)  # rows along z are padded to this many floats
+VECTOR = 8           # stretches of rows in media with poles are widened to multiples of this
+LAYER_LOAD, POLE_LOAD = 0.7, 0.5  # work of a slab in a layer and of a medium's edge, over a cell's
 PAGE, STAGGER = 1024, 176  # floats: components begin at different places of a page of memory, or loads wait for stores with the same end of address
 DEPTH = 4            # time steps per pass over the fields
 IN_CACHE = 8e5       # bytes a pass works on at a time: rows of DEPTH + 1 slabs
@@ -69,9 +70,10 @@ class Stretches(NamedTuple):
 
 
 class Recursion:
-    """The currents of a medium's poles from step to step by the trapezoidal rule, and what they take from E: Σ Re(h J).
+    """The currents of a medium's poles from step to step by the trapezoidal rule, and what they take from E, Σ Re(h J) with h = (1 + κ)/2, twice for a pair.
 
-    Of bound charges J' = κ J + g (E' − E); of free ones J' = κ J + g (E' + E), which with a g times j is the same to the compiled steps.
+    Of bound charges J' = κ J + g (E' − E), of free ones J' = κ J + g (E' + E) (Han, Dutton and Fan, IEEE Microw. Wirel. Compon. Lett. 16, 2006).
+    What is kept is K = J − g E: K' = κ K + ``drive`` E needs no field of two steps, and what g E takes is a matter of coefficients.
     """
 
     def __init__(self, law: Rational, dt: float) -> None:
@@ -79,8 +81,9 @@ class Recursion:
         self.free = np.arange(len(a)) >= len(law.poles)
         self.dt, self.twice = dt, np.where(a.imag != 0, 2.0, 1.0)
         self.kappa = (1 + a * dt / 2) / (1 - a * dt / 2)
-        strength = np.array([*law.residues, *(0.5j * dt * w for _, w in law.currents)], dtype=complex)
+        strength = np.array([*law.residues, *(0.5 * dt * w for _, w in law.currents)], dtype=complex)
         self.gain = EPS0 * strength / (1 - a * dt / 2)
+        self.drive = (self.kappa + np.where(self.free, 1, -1)) * self.gain
         self.half = self.twice * (1 + self.kappa) / 2
 
     @property
@@ -91,15 +94,19 @@ class Recursion:
     @property
     def conducts(self) -> float:
         """The same of free charges, S/m: what follows the mean of E in the step, as in a conductor."""
-        return float(self.gain.imag[self.free].sum())
+        return float(self.gain.real[self.free].sum())
+
+    @property
+    def stays(self) -> float:
+        """Σ Re(h g), S/m: what the E before the step takes from that after it."""
+        return float((self.half * self.gain).real.sum())
 
     def admittance(self, omega: Floats) -> Any:
         """(f,) S/m of unit share beyond what the scheme's coefficients hold: the currents remembered."""
         z = np.exp(1j * omega * self.dt)[:, None]
-        drive = np.where(self.free, -1j * (z + 1), z - 1)
-        one = (1 + self.kappa) / 2 * self.gain * drive / (z - self.kappa)
-        other = np.conj((1 + self.kappa) / 2 * self.gain) * drive / (z - np.conj(self.kappa))
-        return np.exp(-0.5j * omega * self.dt) * np.where(self.twice == 2, one + other, one).sum(axis=1)
+        one = self.half * self.drive / (z - self.kappa)
+        other = np.conj(self.half * self.drive) / (z - np.conj(self.kappa))
+        return np.exp(-0.5j * omega * self.dt) * np.where(self.twice == 2, (one + other) / 2, one).sum(axis=1)
 
 
 class Stepper:
@@ -140,7 +147,7 @@ class Stepper:
         for layers in (self.layers_e, self.layers_h):
             layers.psi[:] = 0
         self.state[:] = 0
-        for memory in (self.absorb_e.psi, self.absorb_h.psi, *self.segments[-4:]):
+        for memory in (self.absorb_e.psi, self.absorb_h.psi, *self.segments[7:9]):
             memory[:] = 0
         self.steps = 0
 
@@ -184,6 +191,7 @@ class Stepper:
                             continue
                         index[k + 1] = end
                         dead[tuple(index)] = True
+        ca -= cb * sum((law.stays * share for law, share in zip(self.laws, self.pole_shares, strict=True)), np.zeros_like(cb))
         ca[dead], cb[dead] = 0, 0
         dead_ends = [slice(None)] * 3
         for c in range(3):
@@ -237,30 +245,39 @@ class Stepper:
         return np.asarray(c * self.size + ((i + 1) * (n[1] + 1) + j) * self.nk + k)
 
     def _poles(self, s: Structure) -> None:
-        """Stretches of rows in media with poles, in the order of their rows, with the memory of each edge's currents."""
+        """Stretches of rows in media with poles, in the order of their rows, with the memory of each edge's currents; what these take stands in distinct charts."""
         n = s.shape
-        rows, parts = [], []
+        found, charts, room = [], {}, 0
         for number, share in enumerate(self.pole_shares):
             for c, i, j in np.argwhere((share > 0).any(axis=3)).tolist():
                 k = np.flatnonzero(share[c, i, j] > 0)
-                low, high = int(k[0]), int(k[-1]) + 1
-                rows.append((i * (n[1] + 1) + j, c, i, j, low, high - low, number))
-                parts.append(share[c, i, j, low:high])
-        order = sorted(range(len(rows)), key=lambda m: rows[m][0])
-        table = np.array([rows[m] for m in order], dtype=np.int64).reshape(-1, 7)
-        row, *place, count, own = np.ascontiguousarray(table.T)
+                count = -(-(int(k[-1]) + 1 - int(k[0])) // VECTOR) * VECTOR
+                low = min(int(k[0]), self.nk - count)
+                own = np.zeros(self.nk, dtype=np.float32)
+                own[:n[2] + 1] = self.cb[self.rows_e[c, i, j], :n[2] + 1] * share[c, i, j]
+                place, own = charts.setdefault(own[low:low + count].tobytes(), (room, own[low:low + count]))
+                room += count if place == room else 0
+                found.append((i * (n[1] + 1) + j, c, i, j, low, count, number, place))
+        table = np.array(sorted(found), dtype=np.int64).reshape(-1, 8)
+        row, *place, count, medium, chart = np.ascontiguousarray(table.T)
         start = self.flat_number(np.ravel_multi_index(tuple(place), (3, n[0] + 1, n[1] + 1, n[2] + 1)))
-        chart = self.rows_e[tuple(place[:3])].astype(np.int64) * self.nk + place[3]
         memory = np.concatenate(([0], np.cumsum(count)))
         first = np.searchsorted(row, np.arange((n[0] + 1) * (n[1] + 1) + 1))
-        most = max((len(law.kappa) for law in self.laws), default=0)
-        total = int(memory[-1])
-        weight = np.concatenate([parts[m] for m in order]).astype(np.float32) if parts else np.zeros(0, dtype=np.float32)
-        old, drawn, re, im = (np.zeros(k * total, dtype=np.float32) for k in (1, 1, most, most))
-        self.segments = (*(x.astype(np.uint64) for x in (first, start, count, memory[:-1], chart, own)), weight, old, drawn, re, im)
-        joined = [np.concatenate([getattr(law, what) for law in self.laws]) if self.laws else np.zeros(0, dtype=complex) for what in ("kappa", "gain", "half")]
-        begin = np.cumsum([0, *(len(law.kappa) for law in self.laws)]).astype(np.uint64) if self.laws else np.zeros(0, dtype=np.uint64)
+        of_slab = np.diff(memory[first[::n[1] + 1]])
+        taken = np.concatenate([np.zeros(0, dtype=np.float32), *(own for _, own in charts.values())])
+        most, total = max((len(law.kappa) for law in self.laws), default=0), int(memory[-1])
+        re, im = (np.zeros(most * total, dtype=np.float32) for _ in range(2))
+        self.segments = (*(x.astype(np.uint64) for x in (first, start, count, memory, chart, medium)), taken, re, im, total, int(of_slab.max()))
+        joined = [np.concatenate([np.zeros(0, dtype=complex), *(getattr(law, what) for law in self.laws)]) for what in ("kappa", "drive", "half")]
+        begin = np.cumsum([0, *(len(law.kappa) for law in self.laws)]).astype(np.uint64)
         self.poles = (begin, *(part.astype(np.float32) for x in joined for part in (x.real, x.imag)))
+        layered = np.zeros(n[0] + 1)
+        for w, (low, nodes) in enumerate(zip(self.layers_e.first.astype(int), self.layers_e.nodes.astype(int), strict=True)):
+            if w < 2:
+                layered[low:low + nodes] += 1
+            else:
+                layered += nodes / (n[1] + 1, self.nk)[w // 2 - 1]
+        self.load = (n[1] + 1) * self.nk * (1 + LAYER_LOAD * layered) + POLE_LOAD * of_slab
 
     def pole_admittance(self, c: int, axis: int, omega: Floats) -> Any:
         """What poles add to the admittance of edges (f, lines) along component c and an axis, at the box's lowest edge."""
@@ -305,7 +322,7 @@ class Stepper:
     def _layers(self, s: Structure, offset: int) -> Layers:
         """Layers as E (``offset`` 1, on the nodes within a layer) or H (0, in the middles of its cells) sees them; a wall without one has an empty memory."""
         first, count = np.zeros(6, dtype=np.uint64), np.zeros(6, dtype=np.uint64)
-        b, c = (np.zeros((6, int(s.walls.max()) + 2 * VECTOR), dtype=np.float32) for _ in range(2))
+        b, c = (np.zeros((6, int(s.walls.max()) + PAD), dtype=np.float32) for _ in range(2))
         for w in range(6):
             axis, side = divmod(w, 2)
             cells = int(s.walls[axis, side])
@@ -315,8 +332,10 @@ class Stepper:
             depth = np.arange(1, cells) / cells if offset else (np.arange(cells) + 0.5) / cells  # 0 at the inner face
             begin = offset if side == 0 else s.shape[axis] - cells + offset
             end = begin + len(depth)
-            # Along a row, whole vectors: what is beside the layer gets zeros.
-            low, high = (begin - begin % VECTOR, -(-end // VECTOR) * VECTOR) if axis == 2 else (begin, end)
+            # Along a row, whole strips: what is beside the layer gets zeros.
+            nodes = -(-len(depth) // PAD) * PAD if axis == 2 else len(depth)
+            low = min(begin, self.nk - nodes) if axis == 2 else begin
+            high = low + nodes
             first[w], count[w] = low, high - low
             b[w, begin - low:end - low], c[w, begin - low:end - low] = self._recursion(depth[::-1] if side == 0 else depth, size)
         slab = np.array([(s.shape[1] + 1) * self.nk, (s.shape[0] + 1) * self.nk, (s.shape[0] + 1) * (s.shape[1] + 1)]).repeat(2)
@@ -402,13 +421,22 @@ class Stepper:
         kernels.march(self.flat_e, self.flat_h, *flat, *self.inverse_e, *self.inverse_h, *self.layers_e, *self.layers_h,
                       self.flat_number(self.lumped_at), self.lumped_row, self.lumped_number, self.part, self.state, self.lumped_of_slab,
                       waves / self.voltage[:waves.shape[1]], samples, *self.light, self.steps,
-                      tuple(self.absorb_e), tuple(self.absorb_h), self.segments, self.poles, np.array([slabs, rows, self.nk, self.size]), chunks, depth, tile)
+                      tuple(self.absorb_e), tuple(self.absorb_h), self.segments, self.poles, np.array([slabs, rows, self.nk, self.size]), self._cuts(chunks, 2 * depth), depth, tile)
         self.steps += len(waves)
         for gap in range(out.shape[1]):  # −Σ E·l along the edges of each gap, from minus to plus
             own = np.flatnonzero(self.lumped_number == gap)
             out[:, gap] = -self.voltage[gap] * (samples[:, own] @ self.lumped_length[own])
             if currents is not None and gap < currents.shape[1]:  # one current through all edges; a mean of what rounding makes of it
                 currents[:, gap] = self.current[gap] * (samples[:, own + len(self.lumped_at)] @ self.part[own, 2])
+
+    def _cuts(self, chunks: int, least: int) -> NDArray[np.int64]:
+        """Slabs (chunks + 1,) between which the threads have the same work, ``least`` of them or more for each."""
+        done = np.concatenate(([0.0], np.cumsum(self.load)))
+        cuts = np.searchsorted(done, np.linspace(0, done[-1], chunks + 1))
+        cuts[-1] = len(self.load)
+        for t in range(1, chunks):
+            cuts[t] = min(max(cuts[t], cuts[t - 1] + least), len(self.load) - least * (chunks - t))
+        return cuts
 
     def stored(self) -> float:
         """Σ over cells of ε0 E² + μ0 H², J: a measure of what is left, not exact in media."""
