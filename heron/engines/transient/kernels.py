@@ -36,114 +36,132 @@ class Apart(CompilerBase):  # type: ignore[misc]
         return [DefaultPassBuilder.define_nopython_pipeline(self.state)]
 
 
-@njit(fastmath=FAST, cache=True, boundscheck=False, pipeline_class=Apart)  # type: ignore[untyped-decorator]
-def _h_rows(
-    i: Any, j0: Any, j1: Any, e: Any, h: Any, rows: Any, table: Any, idx: Any, idy: Any, idz: Any, ny: Any, nk: Any, wide: Any, size: Any,
-) -> None:  # pragma: no cover - compiled
-    """H of rows j0 to j1 of slab i; idx, idy, idz are 1/cell sizes, ``table`` (rows · nk,) holds dt/μ."""
-    row, plane = nk, ny * nk
-    s = idx[i]
-    for j in range(j0, j1):
-        o, q, t = (i + ONE) * plane + j * row, i * ny + j, idy[j]
-        x, y, z = o, size + o, size + size + o
-        a, b, c = U(rows[q]) * nk, U(rows[q + wide]) * nk, U(rows[q + wide + wide]) * nk
-        for k in range(NONE, nk):
-            r = idz[k]
-            h[x + k] += table[a + k] * ((e[y + k + ONE] - e[y + k]) * r - (e[z + row + k] - e[z + k]) * t)
-            h[y + k] += table[b + k] * ((e[z + plane + k] - e[z + k]) * s - (e[x + k + ONE] - e[x + k]) * r)
-            h[z + k] += table[c + k] * ((e[x + row + k] - e[x + k]) * t - (e[y + plane + k] - e[y + k]) * s)
+def _curl(electric: bool, over_x: bool, over_y: bool) -> Any:
+    """Compiled: f = ca f + cb curl g, of E (``electric``), or f = f − cb curl g, of H, on rows that layers across x and across y lie over, or neither."""
 
+    @njit(fastmath=FAST, cache=True, boundscheck=False, pipeline_class=Apart)  # type: ignore[untyped-decorator]
+    def rows_of(
+        i: Any, j0: Any, j1: Any, f: Any, g: Any, rows: Any, ca: Any, cb: Any, idx: Any, idy: Any, idz: Any, ny: Any, nk: Any, wide: Any, size: Any,
+        psi: Any, at_x: Any, jump_x: Any, bx: Any, cx: Any, at_y: Any, jump_y: Any, b: Any, c: Any, wall: Any,
+    ) -> None:  # pragma: no cover - compiled
+        """Rows j0 to j1 of slab i. Beyond the grid H is zero, which with half a cell's distance at the ends makes a magnetic wall; coefficients of zero
+        make an electric one. Memories ψ = bψ + c ∂g of layers begin at ``at_x`` (the slab's) and ``at_y`` (row j0's), the second component's a jump on."""
+        row, plane = nk, ny * nk
+        up = NONE if electric else ONE  # E takes differences behind, H ahead
+        s = idx[i]
+        for j in range(j0, j1):
+            o, q, t = (i + ONE) * plane + j * row, i * ny + j, idy[j]
+            x, y, z = o, size + o, size + size + o
+            l, m, n = U(rows[q]) * nk, U(rows[q + wide]) * nk, U(rows[q + wide + wide]) * nk
+            beside, ahead, above = up * plane, up * row, up
+            p1, p2 = at_x + j * row, at_x + jump_x + j * row
+            p3, p4 = at_y + (j - j0) * row, at_y + jump_y + (j - j0) * row
+            by, cy = b[wall + j - j0], c[wall + j - j0]
+            for k in range(NONE, nk):
+                r = idz[k]
+                y_x, z_x = g[y + beside + k] - g[y + beside - plane + k], g[z + beside + k] - g[z + beside - plane + k]
+                x_y, z_y = g[x + ahead + k] - g[x + ahead - row + k], g[z + ahead + k] - g[z + ahead - row + k]
+                x_z, y_z = g[x + above + k] - g[x + above + k - ONE], g[y + above + k] - g[y + above + k - ONE]
+                u, v, w = z_y * t - y_z * r, x_z * r - z_x * s, y_x * s - x_y * t
+                if over_x:
+                    own, other = bx * psi[p1 + k] + cx * z_x, bx * psi[p2 + k] + cx * y_x
+                    psi[p1 + k], psi[p2 + k] = own, other
+                    v -= own
+                    w += other
+                if over_y:
+                    own, other = by * psi[p3 + k] + cy * x_y, by * psi[p4 + k] + cy * z_y
+                    psi[p3 + k], psi[p4 + k] = own, other
+                    w -= own
+                    u += other
+                if electric:
+                    f[x + k] = ca[l + k] * f[x + k] + cb[l + k] * u
+                    f[y + k] = ca[m + k] * f[y + k] + cb[m + k] * v
+                    f[z + k] = ca[n + k] * f[z + k] + cb[n + k] * w
+                else:
+                    f[x + k] -= cb[l + k] * u
+                    f[y + k] -= cb[m + k] * v
+                    f[z + k] -= cb[n + k] * w
 
-@njit(fastmath=FAST, cache=True, boundscheck=False, pipeline_class=Apart)  # type: ignore[untyped-decorator]
-def _e_rows(
-    i: Any, j0: Any, j1: Any, e: Any, h: Any, rows: Any, ca: Any, cb: Any, idx: Any, idy: Any, idz: Any, ny: Any, nk: Any, wide: Any, size: Any,
-) -> None:  # pragma: no cover - compiled
-    """E of rows j0 to j1 of slab i; idx, idy, idz are 1/distances of cell centres.
-
-    Beyond the grid H is zero, which with half a cell's distance at the ends makes a magnetic wall; coefficients of zero make an electric one.
-    """
-    row, plane = nk, ny * nk
-    s = idx[i]
-    for j in range(j0, j1):
-        o, q, t = (i + ONE) * plane + j * row, i * ny + j, idy[j]
-        x, y, z = o, size + o, size + size + o
-        a, b, c = U(rows[q]) * nk, U(rows[q + wide]) * nk, U(rows[q + wide + wide]) * nk
-        for k in range(NONE, nk):
-            r = idz[k]
-            e[x + k] = ca[a + k] * e[x + k] + cb[a + k] * ((h[z + k] - h[z - row + k]) * t - (h[y + k] - h[y + k - ONE]) * r)
-            e[y + k] = ca[b + k] * e[y + k] + cb[b + k] * ((h[x + k] - h[x + k - ONE]) * r - (h[z + k] - h[z - plane + k]) * s)
-            e[z + k] = ca[c + k] * e[z + k] + cb[c + k] * ((h[y + k] - h[y - plane + k]) * s - (h[x + k] - h[x - row + k]) * t)
-
-
-@njit(fastmath=FAST, cache=True, boundscheck=False, inline="always")  # type: ignore[untyped-decorator]
-def _layer_row(
-    f: Any, g: Any, psi: Any, table: Any, m: Any, u: Any, back: Any, o: Any, a: Any, b: Any, c: Any, sign: Any, nk: Any,
-) -> None:  # pragma: no cover - compiled
-    """One component on a row across which a layer lies; ``back`` is the distance to the neighbour of which the difference is taken."""
-    for k in range(NONE, nk):
-        p = b * psi[m + k] + c * (g[u + k] - g[u - back + k])
-        psi[m + k] = p
-        f[o + k] += sign * table[a + k] * p
+    return rows_of
 
 
 @njit(fastmath=FAST, cache=True, boundscheck=False, inline="always")  # type: ignore[untyped-decorator]
 def _layer_strip(
-    f: Any, g: Any, psi: Any, table: Any, m: Any, u: Any, o: Any, a: Any, b: Any, c: Any, w: Any, first: Any, sign: Any,
+    f: Any, g: Any, psi: Any, table: Any, m: Any, u: Any, o: Any, a: Any, b: Any, c: Any, q: Any, sign: Any,
 ) -> None:  # pragma: no cover - compiled
     """One component on a strip of a row along which a layer lies: of a fixed length, as short loops of any length are slow."""
     for k in range(NONE, STRIP):
-        p = b[w, first + k] * psi[m + k] + c[w, first + k] * (g[u + k] - g[u + k - ONE])
+        p = b[q + k] * psi[m + k] + c[q + k] * (g[u + k] - g[u + k - ONE])
         psi[m + k] = p
         f[o + k] += sign * table[a + k] * p
 
 
 @njit(fastmath=FAST, cache=True, boundscheck=False, pipeline_class=Apart)  # type: ignore[untyped-decorator]
-def _layer_rows(
-    i: Any, j0: Any, j1: Any, f: Any, g: Any, rows: Any, table: Any, psi: Any, base: Any, first: Any, count: Any, b: Any, c: Any, back: Any, sign: Any,
+def _layers_along(
+    i: Any, j0: Any, j1: Any, f: Any, g: Any, rows: Any, table: Any, psi: Any, base: Any, first: Any, count: Any, b: Any, c: Any, width: Any, up: Any, sign: Any,
     ny: Any, nk: Any, wide: Any, size: Any,
 ) -> None:  # pragma: no cover - compiled
-    """What the six layers add to rows j0 to j1 of slab i: ψ = bψ + c ∂g, f ± table ψ.
+    """What the layers at the ends of rows j0 to j1 add: ψ = bψ + c ∂g, f ± table ψ."""
+    row, plane = nk, ny * nk
+    for wall in range(4, 6):
+        if count[wall]:
+            for j in range(j0, j1):
+                o = (i + ONE) * plane + j * row + first[wall]
+                m1 = base[wall] + (i * ny + j) * count[wall]
+                m2 = m1 + wide * count[wall]
+                a1, a2 = U(rows[i * ny + j]) * nk + first[wall], U(rows[wide + i * ny + j]) * nk + first[wall]
+                for k in range(NONE, count[wall], STRIP):
+                    q = U(wall) * width + k
+                    _layer_strip(f, g, psi, table, m1 + k, size + o + up + k, o + k, a1 + k, b, c, q, -sign)
+                    _layer_strip(f, g, psi, table, m2 + k, o + up + k, size + o + k, a2 + k, b, c, q, sign)
+
+
+def _update(electric: bool) -> Any:
+    """Compiled: one step of E or of H on rows j0 to j1 of slab i, with what the six layers add.
 
     ``psi`` holds the memories of the walls x low, x high, y low … z high one after another from ``base`` (6,), each for two components:
-    across x (2, count, ny, nk), y (2, nx, count, nk), z (2, nx, ny, count). E (``back`` 1, ``sign`` −1) takes differences behind, H (0, +1) ahead:
-    E, across x: Ey −= cb ψ(∂Hz/∂x), Ez += cb ψ(∂Hy/∂x), and so on round x, y, z; H with opposite signs.
+    across x (2, count, ny, nk), y (2, nx, count, nk), z (2, nx, ny, count). E, across x: Ey −= cb ψ(∂Hz/∂x), Ez += cb ψ(∂Hy/∂x), and so on round
+    x, y, z; H with opposite signs. The layers across y reach to the first and the last row.
     """
-    row, plane = nk, ny * nk
-    for w in range(2):
-        if first[w] <= i < first[w] + count[w]:
-            n = i - first[w]
-            up = (ONE - back) * plane
-            for j in range(j0, j1):
-                o = (i + ONE) * plane + j * row
-                m1 = base[w] + n * plane + j * row
-                m2 = m1 + count[w] * plane
-                a1, a2 = U(rows[wide + i * ny + j]) * nk, U(rows[wide + wide + i * ny + j]) * nk
-                u1, u2, y, z = size + size + o + up, size + o + up, size + o, size + size + o
-                _layer_row(f, g, psi, table, m1, u1, plane, y, a1, b[w, n], c[w, n], sign, nk)
-                _layer_row(f, g, psi, table, m2, u2, plane, z, a2, b[w, n], c[w, n], -sign, nk)
-    slabs = wide // ny
-    for w in range(2, 4):
-        up = (ONE - back) * row
-        for j in range(max(j0, first[w]), min(j1, first[w] + count[w])):
-            n = j - first[w]
-            o = (i + ONE) * plane + j * row
-            m1 = base[w] + (i * count[w] + n) * row
-            m2 = m1 + slabs * count[w] * row
-            a1, a2 = U(rows[wide + wide + i * ny + j]) * nk, U(rows[i * ny + j]) * nk
-            u1, u2, z = o + up, size + size + o + up, size + size + o
-            _layer_row(f, g, psi, table, m1, u1, row, z, a1, b[w, n], c[w, n], sign, nk)
-            _layer_row(f, g, psi, table, m2, u2, row, o, a2, b[w, n], c[w, n], -sign, nk)
-    for w in range(4, 6):
-        if count[w]:
-            for j in range(j0, j1):
-                o = (i + ONE) * plane + j * row + first[w]
-                m1 = base[w] + (i * ny + j) * count[w]
-                m2 = m1 + wide * count[w]
-                a1, a2 = U(rows[i * ny + j]) * nk + first[w], U(rows[wide + i * ny + j]) * nk + first[w]
-                u1, u2, y = size + o + (ONE - back), o + (ONE - back), size + o
-                for k in range(NONE, count[w], STRIP):
-                    _layer_strip(f, g, psi, table, m1 + k, u1 + k, o + k, a1 + k, b, c, U(w), k, sign)
-                    _layer_strip(f, g, psi, table, m2 + k, u2 + k, y + k, a2 + k, b, c, U(w), k, -sign)
+    plain, under_x, under_y, under_both = (_curl(electric, x, y) for y in (False, True) for x in (False, True))
+    up, sign = U(not electric), np.float32(1.0 if electric else -1.0)
+
+    @njit(fastmath=FAST, cache=True, boundscheck=False)  # type: ignore[untyped-decorator]
+    def update(
+        i: Any, j0: Any, j1: Any, f: Any, g: Any, rows: Any, ca: Any, cb: Any, idx: Any, idy: Any, idz: Any,
+        psi: Any, base: Any, first: Any, count: Any, b: Any, c: Any, ny: Any, nk: Any, wide: Any, size: Any,
+    ) -> None:  # pragma: no cover - compiled
+        width, slabs = U(len(b)) // U(6), wide // ny
+        side, n = -1, NONE
+        for wall in range(2):
+            if first[wall] <= i < first[wall] + count[wall]:
+                side, n = wall, i - first[wall]
+        at_x, jump_x, bx, cx = NONE, NONE, np.float32(0.0), np.float32(0.0)
+        if side >= 0:
+            at_x, jump_x = base[side] + n * ny * nk, count[side] * ny * nk
+            bx, cx = b[U(side) * width + n], c[U(side) * width + n]
+        for wall in range(2, 4):
+            low, high = max(j0, first[wall]), min(j1, first[wall] + count[wall])
+            if low < high:
+                n = low - first[wall]
+                at_y, jump_y, q = base[wall] + (i * count[wall] + n) * nk, slabs * count[wall] * nk, U(wall) * width + n
+                if side < 0:
+                    under_y(i, low, high, f, g, rows, ca, cb, idx, idy, idz, ny, nk, wide, size, psi, at_x, jump_x, bx, cx, at_y, jump_y, b, c, q)
+                else:
+                    under_both(i, low, high, f, g, rows, ca, cb, idx, idy, idz, ny, nk, wide, size, psi, at_x, jump_x, bx, cx, at_y, jump_y, b, c, q)
+        low, high = max(j0, count[2]), min(j1, first[3])
+        if low < high:
+            if side < 0:
+                plain(i, low, high, f, g, rows, ca, cb, idx, idy, idz, ny, nk, wide, size, psi, at_x, jump_x, bx, cx, NONE, NONE, b, c, NONE)
+            else:
+                under_x(i, low, high, f, g, rows, ca, cb, idx, idy, idz, ny, nk, wide, size, psi, at_x, jump_x, bx, cx, NONE, NONE, b, c, NONE)
+        if count[4] or count[5]:
+            _layers_along(i, j0, j1, f, g, rows, cb, psi, base, first, count, b, c, width, up, sign, ny, nk, wide, size)
+
+    return update
+
+
+_update_e, _update_h = _update(True), _update(False)
 
 
 @njit(cache=True, boundscheck=False)  # type: ignore[untyped-decorator]
@@ -198,7 +216,7 @@ def _enter(
 def _absorb(
     q0: Any, q1: Any, f: Any, g: Any, table: Any, first: Any, at: Any, of: Any, back: Any, sign: Any, chart: Any, count: Any, memory: Any, psi: Any, b: Any, c: Any,
 ) -> None:  # pragma: no cover - compiled
-    """What the absorbing ends of cases add to rows q0 to q1, as :func:`_layer_rows`: stretches of rows with their own recursions."""
+    """What the absorbing ends of cases add to rows q0 to q1, as layers do: stretches of rows with their own recursions."""
     for m in range(first[q0], first[q1]):
         o, u, v, t, a, s = at[m], of[m], of[m] - back[m], chart[m], memory[m], sign[m]
         for k in range(NONE, count[m]):
@@ -260,7 +278,6 @@ def _wave(
     step and the front of slabs by a slab, so that whatever a row needs from the step before is ready, and nothing is overwritten that is still needed.
     """
     ny, wide = U(rows), U(slabs) * U(rows)
-    minus, plus = np.float32(-1.0), np.float32(1.0)
     first, start, count, memory, chart, medium, taken, re, im, total, longest = segments
     polar, cased = longest > 0, len(absorb_e[1]) > 0
     drawn = np.empty(longest, dtype=np.float32)
@@ -276,8 +293,7 @@ def _wave(
                 low, high = max(0, origin - n), min(rows, origin + tile - n)
                 j0, j1 = U(low), U(max(low, high))
                 if with_h:
-                    _h_rows(i, j0, j1, e, h, rows_h, db, hx, hy, hz, ny, nk, wide, size)
-                    _layer_rows(i, j0, j1, h, e, rows_h, db, psi_h, base_h, first_h, count_h, bh, ch, NONE, plus, ny, nk, wide, size)
+                    _update_h(i, j0, j1, h, e, rows_h, db, db, hx, hy, hz, psi_h, base_h, first_h, count_h, bh, ch, ny, nk, wide, size)
                     if cased:
                         _absorb(i * ny + j0, i * ny + j1, h, e, db, *absorb_h)
                     if length:
@@ -285,8 +301,7 @@ def _wave(
                 if with_e:
                     if polar:
                         _remember(e, drawn, i * ny + j0, i * ny + j1, first, start, count, memory, medium, re, im, U(total), *poles)
-                    _e_rows(i, j0, j1, e, h, rows_e, ca, cb, ex, ey, ez, ny, nk, wide, size)
-                    _layer_rows(i, j0, j1, e, h, rows_e, cb, psi_e, base_e, first_e, count_e, be, ce, ONE, minus, ny, nk, wide, size)
+                    _update_e(i, j0, j1, e, h, rows_e, ca, cb, ex, ey, ez, psi_e, base_e, first_e, count_e, be, ce, ny, nk, wide, size)
                     if cased:
                         _absorb(i * ny + j0, i * ny + j1, e, h, cb, *absorb_e)
                     if polar:

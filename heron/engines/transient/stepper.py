@@ -320,28 +320,29 @@ class Stepper:
         return inverse.reshape(n[:3]).astype(np.int32), [np.ascontiguousarray(joint[first, a]) for a in range(len(arrays))]
 
     def _layers(self, s: Structure, offset: int) -> Layers:
-        """Layers as E (``offset`` 1, on the nodes within a layer) or H (0, in the middles of its cells) sees them; a wall without one has an empty memory."""
-        first, count = np.zeros(6, dtype=np.uint64), np.zeros(6, dtype=np.uint64)
-        b, c = (np.zeros((6, int(s.walls.max()) + PAD), dtype=np.float32) for _ in range(2))
+        """Layers as E (``offset`` 1, on the nodes) or H (0, in the middles of cells) sees them; a wall without one has an empty memory.
+
+        Across rows they reach to the first and the last one, along rows they are widened to whole strips: beside the layer are zeros.
+        """
+        nodes = np.array([s.shape[0] + 1, s.shape[1] + 1, self.nk])
+        b, c = (np.zeros((6, int(s.walls.max()) + PAD + 1), dtype=np.float32) for _ in range(2))
+        first, count = np.zeros(6, dtype=np.int64), np.zeros(6, dtype=np.int64)
         for w in range(6):
             axis, side = divmod(w, 2)
             cells = int(s.walls[axis, side])
+            first[w] = side * nodes[axis]
             if not cells:
                 continue
             size = float(np.diff(s.lines[axis])[0 if side == 0 else -1])
-            depth = np.arange(1, cells) / cells if offset else (np.arange(cells) + 0.5) / cells  # 0 at the inner face
-            begin = offset if side == 0 else s.shape[axis] - cells + offset
-            end = begin + len(depth)
-            # Along a row, whole strips: what is beside the layer gets zeros.
-            nodes = -(-len(depth) // PAD) * PAD if axis == 2 else len(depth)
-            low = min(begin, self.nk - nodes) if axis == 2 else begin
-            high = low + nodes
-            first[w], count[w] = low, high - low
-            b[w, begin - low:end - low], c[w, begin - low:end - low] = self._recursion(depth[::-1] if side == 0 else depth, size)
-        slab = np.array([(s.shape[1] + 1) * self.nk, (s.shape[0] + 1) * self.nk, (s.shape[0] + 1) * (s.shape[1] + 1)]).repeat(2)
-        sizes = 2 * slab * count.astype(np.int64)
-        base = np.concatenate(([0], np.cumsum(sizes)[:-1])).astype(np.uint64)
-        return Layers(np.zeros(max(1, int(sizes.sum())), dtype=np.float32), base, first, count, b, c)
+            depth = np.arange(cells + 1) / cells if offset else (np.arange(cells) + 0.5) / cells  # 0 at the inner face
+            begin = 0 if side == 0 else s.shape[axis] - cells
+            count[w] = -(-len(depth) // PAD) * PAD if axis == 2 else len(depth) if side == 0 else cells + 1
+            first[w] = min(begin, nodes[axis] - count[w])
+            own = slice(begin - first[w], begin - first[w] + len(depth))
+            b[w, own], c[w, own] = self._recursion(depth[::-1] if side == 0 else depth, size)
+        sizes = 2 * count * (nodes.prod() // nodes).repeat(2)
+        base = np.concatenate(([0], np.cumsum(sizes)[:-1]))
+        return Layers(np.zeros(max(1, int(sizes.sum())), dtype=np.float32), *(x.astype(np.uint64) for x in (base, first, count)), b.reshape(-1), c.reshape(-1))
 
     def _recursion(self, depth: Floats, size: float) -> tuple[Floats, Floats]:
         sigma = LAYER_SHARE * (LAYER_ORDER + 1) / (np.sqrt(MU0 / EPS0) * size) * depth**LAYER_ORDER
