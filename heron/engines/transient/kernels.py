@@ -270,7 +270,7 @@ def _wave(
     e: Any, h: Any, rows_e: Any, ca: Any, cb: Any, rows_h: Any, db: Any, ex: Any, ey: Any, ez: Any, hx: Any, hy: Any, hz: Any,
     psi_e: Any, base_e: Any, first_e: Any, count_e: Any, be: Any, ce: Any, psi_h: Any, base_h: Any, first_h: Any, count_h: Any, bh: Any, ch: Any,
     at: Any, line: Any, port: Any, part: Any, state: Any, edges: Any, waves: Any, samples: Any, enter_e: Any, enter_h: Any, signals: Any, length: int,
-    since: int, absorb_e: Any, absorb_h: Any, segments: Any, poles: Any, slabs: int, rows: int, nk: Any, size: Any, tile: int,
+    since: int, absorb_e: Any, absorb_h: Any, polar: Any, poles: Any, slabs: int, rows: int, nk: Any, size: Any, tile: int,
 ) -> None:  # pragma: no cover - compiled
     """``depth`` steps from step ``n0`` of the slabs between two sloping cuts, while they are in cache.
 
@@ -278,8 +278,8 @@ def _wave(
     step and the front of slabs by a slab, so that whatever a row needs from the step before is ready, and nothing is overwritten that is still needed.
     """
     ny, wide = U(rows), U(slabs) * U(rows)
-    first, start, count, memory, chart, medium, taken, re, im, total, longest = segments
-    polar, cased = longest > 0, len(absorb_e[1]) > 0
+    first, start, count, memory, chart, medium, taken, re, im, total, longest = polar
+    remembers, cased = longest > 0, len(absorb_e[1]) > 0
     drawn = np.empty(longest, dtype=np.float32)
     for origin in range(0, rows + depth - 1, tile):
         for front in range(begin, end + depth - 1):
@@ -299,12 +299,12 @@ def _wave(
                     if length:
                         _enter(h, s * rows + int(j0), s * rows + int(j1), *enter_h, signals, length, since + n0 + n)
                 if with_e:
-                    if polar:
+                    if remembers:
                         _remember(e, drawn, i * ny + j0, i * ny + j1, first, start, count, memory, medium, re, im, U(total), *poles)
                     _update_e(i, j0, j1, e, h, rows_e, ca, cb, ex, ey, ez, psi_e, base_e, first_e, count_e, be, ce, ny, nk, wide, size)
                     if cased:
                         _absorb(i * ny + j0, i * ny + j1, e, h, cb, *absorb_e)
-                    if polar:
+                    if remembers:
                         _polarise(e, drawn, i * ny + j0, i * ny + j1, first, start, count, memory, chart, taken)
                     if length:
                         _enter(e, s * rows + int(j0), s * rows + int(j1), *enter_e, signals, length, since + n0 + n)
@@ -316,7 +316,7 @@ def march(
     e: Any, h: Any, rows_e: Any, ca: Any, cb: Any, rows_h: Any, db: Any, ex: Any, ey: Any, ez: Any, hx: Any, hy: Any, hz: Any,
     psi_e: Any, base_e: Any, first_e: Any, count_e: Any, be: Any, ce: Any, psi_h: Any, base_h: Any, first_h: Any, count_h: Any, bh: Any, ch: Any,
     at: Any, line: Any, port: Any, part: Any, state: Any, edges: Any, waves: Any, samples: Any, enter_e: Any, enter_h: Any, signals: Any, length: int,
-    since: int, absorb_e: Any, absorb_h: Any, segments: Any, poles: Any, shape: Any, cuts: Any, depth: int, tile: int,
+    since: int, absorb_e: Any, absorb_h: Any, polar: Any, poles: Any, shape: Any, cuts: Any, depth: int, tile: int,
 ) -> None:  # pragma: no cover - compiled
     """``len(waves)`` time steps of flat fields, ``depth`` of them per pass; ``shape`` is (slabs, rows, nk, distance of components).
 
@@ -324,7 +324,7 @@ def march(
     cuts follows. Edges with lumped elements ``edges[i]`` to ``edges[i + 1]`` lie in slab i, in row ``line``; ``samples`` (steps, 2 · edges) receives
     the fields there and the currents through them. ``enter_e``, ``enter_h`` are the entries of an incident wave with ``length`` samples of each of its
     ``signals``, of which ``since`` steps have passed; none if that is zero. ``absorb_e``, ``absorb_h`` are
-    stretches of rows in the cases of feeds, ``segments`` those in media with ``poles``.
+    stretches of rows in the cases of feeds, ``polar`` those in media with ``poles``.
     A stretch must hold at least 2 · ``depth`` slabs.
     """
     chunks = len(cuts) - 1
@@ -337,13 +337,13 @@ def march(
             _wave(start, stop, n0, d, start, stop, start + left, stop, left, right,
                   e, h, rows_e, ca, cb, rows_h, db, ex, ey, ez, hx, hy, hz, psi_e, base_e, first_e, count_e, be, ce,
                   psi_h, base_h, first_h, count_h, bh, ch, at, line, port, part, state, edges, waves, samples, enter_e, enter_h, signals, length,
-                  since, absorb_e, absorb_h, segments, poles, slabs, rows, nk, size, tile)
+                  since, absorb_e, absorb_h, polar, poles, slabs, rows, nk, size, tile)
         for t in prange(chunks - 1):
             cut = cuts[t + 1]
             _wave(cut - d + 1, cut + d, n0, d, cut, cut, cut, cut + 1, -1, 1,
                   e, h, rows_e, ca, cb, rows_h, db, ex, ey, ez, hx, hy, hz, psi_e, base_e, first_e, count_e, be, ce,
                   psi_h, base_h, first_h, count_h, bh, ch, at, line, port, part, state, edges, waves, samples, enter_e, enter_h, signals, length,
-                  since, absorb_e, absorb_h, segments, poles, slabs, rows, nk, size, tile)
+                  since, absorb_e, absorb_h, polar, poles, slabs, rows, nk, size, tile)
 
 
 @njit(parallel=True, fastmath=FAST, cache=True, boundscheck=False)  # type: ignore[untyped-decorator]

@@ -42,7 +42,7 @@ DARK = (NO_ENTRY, NO_ENTRY, np.zeros(0, dtype=np.float32), 0)  # no wave is let 
 
 
 class Layers(NamedTuple):
-    """Memories ``psi`` of the six layers one after another from ``base``; which nodes they cover; their recursions b, c (6, nodes)."""
+    """Memories ``psi`` of the six layers one after another from ``base``; which nodes they cover; their recursions b, c (6 · nodes,)."""
 
     psi: NDArray[np.float32]
     base: NDArray[np.uint64]
@@ -67,6 +67,23 @@ class Stretches(NamedTuple):
     psi: NDArray[np.float32]
     b: NDArray[np.float32]
     c: NDArray[np.float32]
+
+
+class Polar(NamedTuple):
+    """Stretches of rows in media with poles, ``first`` (rows + 1,) of each row: where E is, ``at`` (m,), lengths, places among the ``total`` edges of the
+    memories, in the table ``taken`` of what currents take from E, and which medium; the memories (poles · total,); the most edges of a slab."""
+
+    first: NDArray[np.uint64]
+    at: NDArray[np.uint64]
+    length: NDArray[np.uint64]
+    memory: NDArray[np.uint64]
+    chart: NDArray[np.uint64]
+    medium: NDArray[np.uint64]
+    taken: NDArray[np.float32]
+    re: NDArray[np.float32]
+    im: NDArray[np.float32]
+    total: int
+    longest: int
 
 
 class Recursion:
@@ -134,7 +151,7 @@ class Stepper:
         self.volume = [np.asarray(d, dtype=np.float64) for d in steps]
         self.light: tuple[Any, ...] = DARK
         self.absorb_e, self.absorb_h = (self._case_layers(s, magnetic) for magnetic in (False, True))
-        self._poles(s)
+        self.load = self._load(self._poles(s))
         self.reset()
 
     def reset(self) -> None:
@@ -147,7 +164,7 @@ class Stepper:
         for layers in (self.layers_e, self.layers_h):
             layers.psi[:] = 0
         self.state[:] = 0
-        for memory in (self.absorb_e.psi, self.absorb_h.psi, *self.segments[7:9]):
+        for memory in (self.absorb_e.psi, self.absorb_h.psi, self.polar.re, self.polar.im):
             memory[:] = 0
         self.steps = 0
 
@@ -244,10 +261,12 @@ class Stepper:
         c, i, j, k = np.unravel_index(at, (3, n[0] + 1, n[1] + 1, n[2] + 1))
         return np.asarray(c * self.size + ((i + 1) * (n[1] + 1) + j) * self.nk + k)
 
-    def _poles(self, s: Structure) -> None:
-        """Stretches of rows in media with poles, in the order of their rows, with the memory of each edge's currents; what these take stands in distinct charts."""
+    def _poles(self, s: Structure) -> NDArray[np.int64]:
+        """Stretches of rows in media with poles, in the order of their rows. Returns the number of their edges in each slab."""
         n = s.shape
-        found, charts, room = [], {}, 0
+        found: list[tuple[int, ...]] = []
+        charts: dict[bytes, tuple[int, NDArray[np.float32]]] = {}
+        room = 0
         for number, share in enumerate(self.pole_shares):
             for c, i, j in np.argwhere((share > 0).any(axis=3)).tolist():
                 k = np.flatnonzero(share[c, i, j] > 0)
@@ -255,9 +274,10 @@ class Stepper:
                 low = min(int(k[0]), self.nk - count)
                 own = np.zeros(self.nk, dtype=np.float32)
                 own[:n[2] + 1] = self.cb[self.rows_e[c, i, j], :n[2] + 1] * share[c, i, j]
-                place, own = charts.setdefault(own[low:low + count].tobytes(), (room, own[low:low + count]))
-                room += count if place == room else 0
-                found.append((i * (n[1] + 1) + j, c, i, j, low, count, number, place))
+                own = own[low:low + count]
+                where, _ = charts.setdefault(own.tobytes(), (room, own))
+                room += count if where == room else 0
+                found.append((i * (n[1] + 1) + j, c, i, j, low, count, number, where))
         table = np.array(sorted(found), dtype=np.int64).reshape(-1, 8)
         row, *place, count, medium, chart = np.ascontiguousarray(table.T)
         start = self.flat_number(np.ravel_multi_index(tuple(place), (3, n[0] + 1, n[1] + 1, n[2] + 1)))
@@ -267,17 +287,12 @@ class Stepper:
         taken = np.concatenate([np.zeros(0, dtype=np.float32), *(own for _, own in charts.values())])
         most, total = max((len(law.kappa) for law in self.laws), default=0), int(memory[-1])
         re, im = (np.zeros(most * total, dtype=np.float32) for _ in range(2))
-        self.segments = (*(x.astype(np.uint64) for x in (first, start, count, memory, chart, medium)), taken, re, im, total, int(of_slab.max()))
+        u = [x.astype(np.uint64) for x in (first, start, count, memory, chart, medium)]
+        self.polar = Polar(u[0], u[1], u[2], u[3], u[4], u[5], taken, re, im, total, int(of_slab.max()))
         joined = [np.concatenate([np.zeros(0, dtype=complex), *(getattr(law, what) for law in self.laws)]) for what in ("kappa", "drive", "half")]
         begin = np.cumsum([0, *(len(law.kappa) for law in self.laws)]).astype(np.uint64)
         self.poles = (begin, *(part.astype(np.float32) for x in joined for part in (x.real, x.imag)))
-        layered = np.zeros(n[0] + 1)
-        for w, (low, nodes) in enumerate(zip(self.layers_e.first.astype(int), self.layers_e.nodes.astype(int), strict=True)):
-            if w < 2:
-                layered[low:low + nodes] += 1
-            else:
-                layered += nodes / (n[1] + 1, self.nk)[w // 2 - 1]
-        self.load = (n[1] + 1) * self.nk * (1 + LAYER_LOAD * layered) + POLE_LOAD * of_slab
+        return np.asarray(of_slab)
 
     def pole_admittance(self, c: int, axis: int, omega: Floats) -> Any:
         """What poles add to the admittance of edges (f, lines) along component c and an axis, at the box's lowest edge."""
@@ -342,7 +357,8 @@ class Stepper:
             b[w, own], c[w, own] = self._recursion(depth[::-1] if side == 0 else depth, size)
         sizes = 2 * count * (nodes.prod() // nodes).repeat(2)
         base = np.concatenate(([0], np.cumsum(sizes)[:-1]))
-        return Layers(np.zeros(max(1, int(sizes.sum())), dtype=np.float32), *(x.astype(np.uint64) for x in (base, first, count)), b.reshape(-1), c.reshape(-1))
+        own_base, own_first, own_count = (x.astype(np.uint64) for x in (base, first, count))
+        return Layers(np.zeros(max(1, int(sizes.sum())), dtype=np.float32), own_base, own_first, own_count, b.reshape(-1), c.reshape(-1))
 
     def _recursion(self, depth: Floats, size: float) -> tuple[Floats, Floats]:
         sigma = LAYER_SHARE * (LAYER_ORDER + 1) / (np.sqrt(MU0 / EPS0) * size) * depth**LAYER_ORDER
@@ -422,13 +438,24 @@ class Stepper:
         kernels.march(self.flat_e, self.flat_h, *flat, *self.inverse_e, *self.inverse_h, *self.layers_e, *self.layers_h,
                       self.flat_number(self.lumped_at), self.lumped_row, self.lumped_number, self.part, self.state, self.lumped_of_slab,
                       waves / self.voltage[:waves.shape[1]], samples, *self.light, self.steps,
-                      tuple(self.absorb_e), tuple(self.absorb_h), self.segments, self.poles, np.array([slabs, rows, self.nk, self.size]), self._cuts(chunks, 2 * depth), depth, tile)
+                      tuple(self.absorb_e), tuple(self.absorb_h), tuple(self.polar), self.poles, np.array([slabs, rows, self.nk, self.size]),
+                      self._cuts(chunks, 2 * depth), depth, tile)
         self.steps += len(waves)
         for gap in range(out.shape[1]):  # −Σ E·l along the edges of each gap, from minus to plus
             own = np.flatnonzero(self.lumped_number == gap)
             out[:, gap] = -self.voltage[gap] * (samples[:, own] @ self.lumped_length[own])
             if currents is not None and gap < currents.shape[1]:  # one current through all edges; a mean of what rounding makes of it
                 currents[:, gap] = self.current[gap] * (samples[:, own + len(self.lumped_at)] @ self.part[own, 2])
+
+    def _load(self, polar: NDArray[np.int64]) -> Floats:
+        """Work on each slab, in cells, with so many edges in media with poles."""
+        slabs, rows = (n + 1 for n in self.structure.shape[:2])
+        layered = np.zeros(slabs)
+        first, nodes = self.layers_e.first.astype(int), self.layers_e.nodes.astype(int)
+        for w in range(2):
+            layered[first[w]:first[w] + nodes[w]] += 1
+        layered += nodes[2:4].sum() / rows + nodes[4:].sum() / self.nk
+        return np.asarray(rows * self.nk * (1 + LAYER_LOAD * layered) + POLE_LOAD * polar)
 
     def _cuts(self, chunks: int, least: int) -> NDArray[np.int64]:
         """Slabs (chunks + 1,) between which the threads have the same work, ``least`` of them or more for each."""
