@@ -45,6 +45,7 @@ LONG_WIRE, END_FINER = 10.0, 3.0  # cells across over the length of a long wire,
 MIXED = 1e-4             # of a cell's mean permittivity times that of its inverse, above 1: more than one medium is in it
 VARIES = 0.02            # of |ε| over the band: a medium that changes by less is held at its value in the middle
 SAMPLES_DISPERSIVE = 4   # along each side of a cell, for its share of a medium with poles, whose permittivity may be large or negative
+LEAN = 0.15              # an edge along a metal of negative permittivity is of it from a share of 0.5 less this on, one across its surface from 0.5 more than this
 CUTS = 6                 # samples along an edge that a curved surface cuts
 LEAST_FACE = 0.25         # of its longest free edge: smaller free faces are enlarged to this
 ON_SURFACE = 5e-3        # of the smaller cell beside: nearer than this to a surface is on it
@@ -1021,6 +1022,18 @@ def edge_means(s: Structure, values: list[Any]) -> list[Floats]:
     return out
 
 
+def _upright(s: Structure, values: NDArray[Any]) -> Floats:
+    """n² of edges (3, nx+1, ny+1, nz+1), n being their part along the normal of the surfaces where cells' ``values`` change."""
+    slopes = []
+    for k, line in enumerate(s.lines):
+        if len(line) > 2:
+            slopes.append(np.gradient(values, 0.5 * (line[1:] + line[:-1]), axis=k))
+        else:
+            slopes.append(np.zeros(values.shape))
+    slope = edge_means(s, slopes)
+    return np.asarray(np.stack([slope[c][c] for c in range(3)]) ** 2 / np.maximum(sum(g**2 for g in slope), 1e-30))
+
+
 def _across_surfaces(s: Structure) -> Floats | None:
     """What the mean permittivity of edges is to be multiplied by where a surface cuts their surroundings at an angle, ``None`` if none does.
 
@@ -1030,18 +1043,18 @@ def _across_surfaces(s: Structure) -> Floats | None:
     """
     if s.means is None or not (s.means[0] * s.means[1] > 1 + MIXED).any():
         return None
-    middles = [0.5 * (line[1:] + line[:-1]) for line in s.lines]
-    slopes = np.gradient(s.means[0], *middles)
-    mean, inverse, *slope = edge_means(s, [*s.means, *slopes])
-    own = np.stack([slope[c][c] for c in range(3)]) ** 2
-    share = own / np.maximum(sum(g**2 for g in slope), 1e-30)
-    out = 1 - share**2 * (1 - 1 / np.maximum(mean * inverse, 1e-30))
+    mean, inverse = edge_means(s, list(s.means))
+    out = 1 - _upright(s, s.means[0]) ** 2 * (1 - 1 / np.maximum(mean * inverse, 1e-30))
     out[mean == 0] = 1  # edges that would begin on the last line
     return np.asarray(out)
 
 
 def edge_media(s: Structure) -> tuple[Floats, Floats, list[Floats]]:
-    """Relative ε and σ (S/m) of E edges (3, nx+1, ny+1, nz+1), those at an instant where there are poles; and each dispersion's share of them."""
+    """Relative ε and σ (S/m) of E edges (3, nx+1, ny+1, nz+1), those at an instant where there are poles; and each dispersion's share of them.
+
+    Where ε is negative an edge is of the metal or not, as a mean has resonances of its own. E along the surface would see the mean of ε, which is negative
+    for a small share already, E across it the inverse of the mean of 1/ε, which is negative only for nearly the whole: ``LEAN`` goes a part of that way.
+    """
     epsilon, sigma, *shares = edge_means(s, [s.epsilon, s.sigma, *(d.share for d in s.dispersions)])
     across = _across_surfaces(s)
     if across is not None:
@@ -1049,7 +1062,7 @@ def edge_media(s: Structure) -> tuple[Floats, Floats, list[Floats]]:
         shares = [share if d.whole else share * across for d, share in zip(s.dispersions, shares, strict=True)]
     for d, share in zip(s.dispersions, shares, strict=True):
         if d.whole:
-            inside, rest = share >= 0.5, np.maximum(1 - share, 0.5)
+            inside, rest = share >= 0.5 + LEAN * (2 * _upright(s, d.share) - 1), np.maximum(1 - share, 0.5 - LEAN)
             epsilon = np.where(inside, d.law.infinity, (epsilon - share * d.law.infinity) / rest)
             sigma = np.where(inside, d.law.conductivity, (sigma - share * d.law.conductivity) / rest)
             share[...] = inside
