@@ -126,7 +126,7 @@ def test_a_gold_bead_converges_to_mie() -> None:
         print(f"gold, cells of {cell}: worst {100 * worst[-1]:.1f} %, balance {100 * np.abs(found.balance).max():.2f} %")
         assert np.abs(found.balance).max() < 0.02, "scattered + absorbed = taken out"
         assert (found.absorbed > 0).all()
-    assert worst[0] < 0.09 and worst[1] < 0.045
+    assert worst[0] < 0.09 and worst[1] < 0.05
     level = Quantities(results).curve("db10(rcs/(1 m^2))").values
     assert np.allclose(level, scattering.dbsm(scattering.monostatic(results))) and (level > -160).all() and (level < -110).all(), "not cut off at what is little for ships"
 

@@ -46,6 +46,7 @@ MIXED = 1e-4             # of a cell's mean permittivity times that of its inver
 VARIES = 0.02            # of |ε| over the band: a medium that changes by less is held at its value in the middle
 SAMPLES_DISPERSIVE = 4   # along each side of a cell, for its share of a medium with poles, whose permittivity may be large or negative
 LEAN = 0.15              # an edge along a metal of negative permittivity is of it from a share of 0.5 less this on, one across its surface from 0.5 more than this
+UPRIGHT = 1e-4           # n² from which on an edge does not lie along a surface
 CUTS = 6                 # samples along an edge that a curved surface cuts
 LEAST_FACE = 0.25         # of its longest free edge: smaller free faces are enlarged to this
 ON_SURFACE = 5e-3        # of the smaller cell beside: nearer than this to a surface is on it
@@ -1052,8 +1053,9 @@ def _across_surfaces(s: Structure) -> Floats | None:
 def edge_media(s: Structure) -> tuple[Floats, Floats, list[Floats]]:
     """Relative ε and σ (S/m) of E edges (3, nx+1, ny+1, nz+1), those at an instant where there are poles; and each dispersion's share of them.
 
-    Where ε is negative an edge is of the metal or not, as a mean has resonances of its own. E along the surface would see the mean of ε, which is negative
-    for a small share already, E across it the inverse of the mean of 1/ε, which is negative only for nearly the whole: ``LEAN`` goes a part of that way.
+    Where ε is negative an edge is of the metal or not, as a mean on a slanted surface has resonances of its own. E along the surface would see the mean of ε,
+    which is negative for a small share already, E across it the inverse of the mean of 1/ε, which is negative only for nearly the whole: ``LEAN`` goes a part
+    of that way. Along faces that lie in the grid's own planes the mean is right, and taken.
     """
     epsilon, sigma, *shares = edge_means(s, [s.epsilon, s.sigma, *(d.share for d in s.dispersions)])
     across = _across_surfaces(s)
@@ -1062,10 +1064,12 @@ def edge_media(s: Structure) -> tuple[Floats, Floats, list[Floats]]:
         shares = [share if d.whole else share * across for d, share in zip(s.dispersions, shares, strict=True)]
     for d, share in zip(s.dispersions, shares, strict=True):
         if d.whole:
-            inside, rest = share >= 0.5 + LEAN * (2 * _upright(s, d.share) - 1), np.maximum(1 - share, 0.5 - LEAN)
-            epsilon = np.where(inside, d.law.infinity, (epsilon - share * d.law.infinity) / rest)
-            sigma = np.where(inside, d.law.conductivity, (sigma - share * d.law.conductivity) / rest)
-            share[...] = inside
+            upright = _upright(s, d.share)
+            inside, rest = share >= 0.5 + LEAN * (2 * upright - 1), np.maximum(1 - share, 0.5 - LEAN)
+            wholly = inside & (upright > UPRIGHT)
+            epsilon = np.where(wholly, d.law.infinity, np.where(inside, epsilon, (epsilon - share * d.law.infinity) / rest))
+            sigma = np.where(wholly, d.law.conductivity, np.where(inside, sigma, (sigma - share * d.law.conductivity) / rest))
+            share[...] = np.where(wholly, 1, np.where(inside, share, 0))
     epsilon[epsilon == 0] = 1  # edges that would begin on the last line
     return epsilon, sigma, shares
 

@@ -1,6 +1,6 @@
 /** One frequency for every card and lens; runs ticked for overlay. */
 import { bisector } from "d3-array";
-import { useEffect, useState } from "react";
+import { createContext, useContext, useLayoutEffect, useState } from "react";
 import { create } from "zustand";
 
 export const useCursor = create<{
@@ -33,25 +33,49 @@ export const useTicks = create<{ ticks: Record<number, number[]>; toggle: (proje
 /** Which of the ascending values lies nearest. */
 export const nearest = <T = number>(values: readonly T[], f: number, of: (v: T) => number = Number): number => bisector(of).center(values, f);
 
-/** The cursor, in every frame of its way. */
-export const useAt = (): number => useCursor((s) => s.at);
+/** Whether a part of the page is in view: what is not follows the cursor only to where that rests. */
+export class Sight {
+  seen = true;
+  private readonly woken = new Set<() => void>();
 
-const FOLLOW_MS = 150;
+  see(seen: boolean): void {
+    this.seen = seen;
+    if (seen) this.woken.forEach((wake) => wake());
+  }
 
-/** The cursor for what must be fetched: at most every so often while it moves, and always where it rests. */
-export function useFollowing(): number {
+  onSeen(wake: () => void): () => void {
+    this.woken.add(wake);
+    return () => this.woken.delete(wake);
+  }
+}
+export const SightContext = createContext<Sight | null>(null);
+
+const FOLLOW_MS = 150, REST_MS = 250;
+
+/** The cursor, at most every `pace` ms while it moves, and always where it rests. */
+function useFollowed(pace: number): number {
+  const sight = useContext(SightContext);
   const [followed, follow] = useState(useCursor.getState().at);
-  useEffect(() => {
-    let timer: ReturnType<typeof setTimeout> | null = null, last = 0;
-    const go = (): void => { timer = null; last = performance.now(); follow(useCursor.getState().at); };
+  useLayoutEffect(() => {
+    let timer: ReturnType<typeof setTimeout> | undefined, last = 0;
+    const go = (): void => { clearTimeout(timer); timer = undefined; last = performance.now(); follow(useCursor.getState().at); };
+    const later = (wait: number): void => { clearTimeout(timer); timer = setTimeout(go, wait); };
     go();
     const end = useCursor.subscribe((s, before) => {
-      if (s.at === before.at || timer) return;
-      const wait = FOLLOW_MS - (performance.now() - last);
-      if (wait <= 0) go();
-      else timer = setTimeout(go, wait);
+      if (s.at === before.at) return;
+      const wait = pace - (performance.now() - last);
+      if (sight && !sight.seen) later(REST_MS);
+      else if (wait <= 0) go();
+      else if (!timer) later(wait);
     });
-    return () => { end(); if (timer) clearTimeout(timer); };
-  }, []);
+    const woken = sight?.onSeen(go);
+    return () => { end(); woken?.(); clearTimeout(timer); };
+  }, [pace, sight]);
   return followed;
 }
+
+/** The cursor, in every frame of its way. */
+export const useAt = (): number => useFollowed(0);
+
+/** The cursor for what must be fetched: at most every so often. */
+export const useFollowing = (): number => useFollowed(FOLLOW_MS);

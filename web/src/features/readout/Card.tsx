@@ -1,7 +1,7 @@
 import * as Menu from "@radix-ui/react-dropdown-menu";
-import { type ReactNode, createContext, useContext, useRef } from "react";
+import { type ReactNode, createContext, useContext, useEffect, useRef } from "react";
 import type { CardEntry } from "../../api/types";
-import { useAt, useCursor } from "../../app/cursor";
+import { SightContext, useAt, useCursor } from "../../app/cursor";
 import { exportCsv, exportPng, exportSvg } from "../../plots/export";
 import { Animate } from "./animate";
 import { useDesk } from "./context";
@@ -24,8 +24,14 @@ const DRAGGED = "application/x-odd-heron-card";
 /** One view of the ticked runs: title, verdicts, plot, and ways to take it away, size and move it. */
 export function Card({ title, note, badges = [], live, table, markers, frames, extra = [], children }: Props) {
   const ref = useRef<HTMLElement>(null);
-  const frame = useContext(FrameContext);
+  const frame = useContext(FrameContext), sight = useContext(SightContext);
   const desk = useDesk();
+  useEffect(() => {
+    if (!sight || !ref.current) return;
+    const eye = new IntersectionObserver((entries) => sight.see(entries.at(-1)!.isIntersecting));
+    eye.observe(ref.current);
+    return () => eye.disconnect();
+  }, [sight]);
   const width = frame?.entry.width ?? 1, height = frame?.entry.height ?? 1;
   const file = title.toLowerCase().replace(/[^a-z0-9]+/g, "-").replace(/^-|-$/g, "");
   const item = "cursor-pointer rounded px-2 py-1 outline-none data-[highlighted]:bg-heron-soft data-[disabled]:opacity-40";

@@ -1,5 +1,6 @@
-import { memo } from "react";
+import { memo, useState } from "react";
 import type { CardEntry } from "../../api/types";
+import { Sight, SightContext } from "../../app/cursor";
 import { Card, FrameContext, Nothing } from "./Card";
 import { useDesk } from "./context";
 import { usePage } from "./page";
@@ -38,10 +39,11 @@ export const CardGrid = memo(function CardGrid({ cards }: { cards: CardEntry[] }
   );
 });
 
-/** A card, or why the first ticked run cannot offer it. */
+/** A card, or why the first ticked run cannot offer it; out of view it does not keep up with the cursor. */
 function Framed({ kind, entry, set }: { kind: (typeof KINDS)[number]; entry: CardEntry; set: (s: CardEntry["settings"]) => void }) {
   const { shown } = useDesk();
+  const [sight] = useState(() => new Sight());
   const why = kind.missing?.(shown[0]!);
   if (why) return <Card title={kind.title}><Nothing>{why[0]!.toUpperCase() + why.slice(1)}.</Nothing></Card>;
-  return <kind.Card entry={entry} set={set} />;
+  return <SightContext value={sight}><kind.Card entry={entry} set={set} /></SightContext>;
 }
