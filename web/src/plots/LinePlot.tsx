@@ -93,7 +93,7 @@ function CursorLine({ place, inside, tall }: { place: (x: number) => number; ins
   const at = useAt();
   if (!inside(at)) return null;
   return (
-    <div className="pointer-events-none absolute w-px bg-ink will-change-transform" style={{ left: 0, top: SIDES.top, height: tall, transform: `translateX(${place(at)}px)` }} data-cursor-line>
+    <div className="pointer-events-none absolute w-px bg-ink" style={{ left: 0, top: SIDES.top, height: tall, transform: `translateX(${place(at)}px)` }} data-cursor-line>
       <span className="absolute -left-1 -top-1.5 block border-x-[4.5px] border-t-[7px] border-x-transparent border-t-ink" />
     </div>
   );
