@@ -76,6 +76,7 @@ def test_one_cursor_for_all_cards_by_mouse_and_keys(readout: Page) -> None:
     page.locator("body").press("ArrowRight")
     assert cursor(page) > first, "a step of the sweep"
     expect(card(page, "Figures")).to_contain_text(page.locator("output").inner_text())
+    page.wait_for_timeout(500)  # cards out of view follow to where the cursor rests
     for name in ("VSWR", "Efficiency", "Input impedance"):
         line = card(page, name).locator("[data-cursor-line]")
         assert line.bounding_box()["x"] == pytest.approx(card(page, name).locator("[data-plot]").bounding_box()["x"] + 48 + (cursor(page) / 1e6 - low) / (high - low) * (box["width"] - 60), abs=6)
@@ -365,12 +366,16 @@ def test_twenty_cards_follow_the_cursor(page: Page, site: str, project: int) -> 
     lines = page.locator("[data-cursor-line]")
     assert lines.count() == 20
     slider.fill("3")
-    places = "() => [...document.querySelectorAll('[data-cursor-line]')].map((e) => e.style.transform)"
+    places = "[...document.querySelectorAll('[data-cursor-line]')].map((e) => e.style.transform)"
     page.wait_for_timeout(600)
-    left = page.evaluate(places)
-    now = page.evaluate("""(places) => { const slider = document.getElementById('cursor');
-      Object.getOwnPropertyDescriptor(HTMLInputElement.prototype, 'value').set.call(slider, '28'); slider.dispatchEvent(new Event('input', { bubbles: true }));
-      return new Promise((done) => requestAnimationFrame(() => requestAnimationFrame(() => done(eval(places)())))); }""", places)
+    left = page.evaluate(f"() => {places}")
+    now = page.evaluate("""() => new Promise((done) => {
+      const slider = document.getElementById('cursor');
+      Object.getOwnPropertyDescriptor(HTMLInputElement.prototype, 'value').set.call(slider, '28');
+      slider.dispatchEvent(new Event('input', { bubbles: true }));
+      requestAnimationFrame(() => requestAnimationFrame(() => done(PLACES)));
+    })""".replace("PLACES", places))
     moved = [a != b for a, b in zip(now, left, strict=True)]
     assert all(moved[:6]) and not moved[-1], "those in view move with it, those out of view wait"
-    page.wait_for_function(f"(left) => ({places})().every((place, i) => place !== left[i])", arg=left)
+    page.wait_for_timeout(600)
+    assert all(a != b for a, b in zip(page.evaluate(f"() => {places}"), left, strict=True)), "all of them where it rests"

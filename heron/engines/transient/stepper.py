@@ -340,7 +340,7 @@ class Stepper:
         Across rows they reach to the first and the last one, along rows they are widened to whole strips: beside the layer are zeros.
         """
         nodes = np.array([s.shape[0] + 1, s.shape[1] + 1, self.nk])
-        b, c = (np.zeros((6, int(s.walls.max()) + PAD + 1), dtype=np.float32) for _ in range(2))
+        b, c = (np.zeros((6, int(s.walls.max()) + PAD), dtype=np.float32) for _ in range(2))
         first, count = np.zeros(6, dtype=np.int64), np.zeros(6, dtype=np.int64)
         for w in range(6):
             axis, side = divmod(w, 2)
@@ -349,9 +349,9 @@ class Stepper:
             if not cells:
                 continue
             size = float(np.diff(s.lines[axis])[0 if side == 0 else -1])
-            depth = np.arange(cells + 1) / cells if offset else (np.arange(cells) + 0.5) / cells  # 0 at the inner face
-            begin = 0 if side == 0 else s.shape[axis] - cells
-            count[w] = -(-len(depth) // PAD) * PAD if axis == 2 else len(depth) if side == 0 else cells + 1
+            depth = (np.arange(cells) + (1.0 if offset else 0.5)) / cells  # 0 at the inner face, where nothing is absorbed
+            begin = 0 if side == 0 else s.shape[axis] - cells + offset
+            count[w] = -(-cells // PAD) * PAD if axis == 2 else nodes[axis] - begin if side else cells
             first[w] = min(begin, nodes[axis] - count[w])
             own = slice(begin - first[w], begin - first[w] + len(depth))
             b[w, own], c[w, own] = self._recursion(depth[::-1] if side == 0 else depth, size)
