@@ -143,8 +143,8 @@ export function ends(lists: ArrayLike<number | null>[], factor: number): [number
   return low === undefined ? [0, 1] : [low / factor, high / factor];
 }
 
-/** Round limits a little beyond the data. */
+/** Round limits a little beyond the data, which do not cross zero where the data do not. */
 function padded([a, b]: [number, number]): [number, number] {
-  const pad = (b - a || Math.abs(b) || 1) * 0.04;
-  return nice(a - pad, b + pad, 5);
+  const pad = (b - a || Math.abs(b) || 1) * 0.04, [low, high] = nice(a - pad, b + pad, 5);
+  return [a >= 0 && b > 0 ? Math.max(0, low) : low, b <= 0 && a < 0 ? Math.min(0, high) : high];
 }
