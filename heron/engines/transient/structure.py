@@ -66,7 +66,7 @@ class Dispersion:
     name: str
     law: Rational
     share: NDArray[np.float32]
-    whole: bool = False  # whether an edge is in it or not, nothing between: a mean with what is beside would resonate where the permittivity is negative
+    whole: bool = False  # its permittivity is negative: an edge is in it or not, see edge_media
 
 
 @dataclass
