@@ -226,6 +226,29 @@ def test_layers_and_feeds_do_not_depend_on_the_order_of_the_work() -> None:
         assert all((a == b).all() for a, b in zip(results[0], other, strict=True))
 
 
+@pytest.mark.parametrize("shape", [(40, 40, 40), (33, 41, 29)])
+def test_layers_are_the_same_along_every_axis(shape: tuple[int, int, int]) -> None:
+    """Layers of any number of cells on one wall, on both, or on none: the same from step to step when the axes change places, x to y to z."""
+    walls, dice = np.array([[8, 0], [0, 17], [12, 9]]), np.random.default_rng(5)
+    start = np.zeros((3, *(n + 1 for n in shape)))
+    start[:, 1:-1, 1:-1, 1:-1] = dice.normal(size=start[:, 1:-1, 1:-1, 1:-1].shape)
+    results = []
+    for turn in range(3):
+        s = empty([np.arange(n + 1) * 1e-3 for n in np.roll(shape, turn)], np.roll(walls, turn, axis=0))
+        stepper, axes = Stepper(s, np.zeros(0)), np.roll(np.arange(3), turn)  # of the first run, along those of this one
+        nodes = stepper.e[..., :s.shape[2] + 1]
+        nodes[:] = start[axes].transpose(0, *(axes + 1)) * (stepper.ca[stepper.rows_e][..., :s.shape[2] + 1] != 0)
+        begun = float((nodes**2).sum())
+        still(stepper, 60)
+        back = np.roll(np.arange(3), -turn)
+        results.append(nodes[back].transpose(0, *(back + 1)).copy())
+    left = [float((e**2).sum()) / begun for e in results]
+    apart = [float(np.abs(e - results[0]).max() / np.abs(results[0]).max()) for e in results[1:]]
+    print(f"energy left {left[0]:.2f}, fields apart {max(apart):.1e}")
+    assert left[0] < 0.6, "layers absorb"
+    assert max(apart) < 2e-6
+
+
 def test_equivalent_currents_radiate_as_a_short_dipole_does() -> None:
     """An electric moment: |E| = η k I l sin θ/4π, radiated power η (k I l)²/12π (Balanis, Antenna Theory, ch. 4); a magnetic one by duality; doubled by a ground."""
     f = 1e9

@@ -15,8 +15,9 @@ from __future__ import annotations
 from typing import Any
 
 import numpy as np
-from numba import njit, prange
+from numba import njit, prange, types
 from numba.core.compiler import CompilerBase, DefaultPassBuilder
+from numba.extending import intrinsic
 
 FAST = {"contract", "nsz", "arcp", "reassoc"}  # not "nnan" or "ninf": growth to NaN must be noticed
 
@@ -34,6 +35,17 @@ class Apart(CompilerBase):  # type: ignore[misc]
     def define_pipelines(self) -> list[Any]:
         self.state.flags.noalias = True
         return [DefaultPassBuilder.define_nopython_pipeline(self.state)]
+
+
+@intrinsic  # type: ignore[untyped-decorator]
+def _at(context: Any, array: Any) -> Any:
+    """Where an array's data begin: a call with arrays themselves takes longer than a few rows, as each is seven words and counted."""
+    pointer = types.CPointer(array.dtype)
+
+    def code(context: Any, builder: Any, signature: Any, values: Any) -> Any:  # pragma: no cover - compiled
+        return context.make_array(array)(context, builder, values[0]).data
+
+    return pointer(array), code
 
 
 def _curl(electric: bool, over_x: bool, over_y: bool) -> Any:
@@ -96,31 +108,44 @@ def _layer_strip(
         f[o + k] += sign * table[a + k] * p
 
 
+@njit(fastmath=FAST, cache=True, boundscheck=False, inline="always")  # type: ignore[untyped-decorator]
+def _layer_strips(
+    f: Any, g: Any, psi: Any, table: Any, m: Any, x: Any, y: Any, up: Any, a: Any, d: Any, b: Any, c: Any, q: Any, sign: Any,
+) -> None:  # pragma: no cover - compiled
+    """Both components, at ``x`` and ``y``, on a strip."""
+    _layer_strip(f, g, psi, table, m, y + up, x, a, b, c, q, -sign)
+    _layer_strip(f, g, psi, table, m + STRIP, x + up, y, d, b, c, q, sign)
+
+
 @njit(fastmath=FAST, cache=True, boundscheck=False, pipeline_class=Apart)  # type: ignore[untyped-decorator]
 def _layers_along(
-    i: Any, j0: Any, j1: Any, f: Any, g: Any, rows: Any, table: Any, psi: Any, base: Any, first: Any, count: Any, b: Any, c: Any, width: Any, up: Any, sign: Any,
+    i: Any, j0: Any, j1: Any, f: Any, g: Any, rows: Any, table: Any, psi: Any, base: Any, strips: Any, many: Any, b: Any, c: Any, q: Any, up: Any, sign: Any,
     ny: Any, nk: Any, wide: Any, size: Any,
 ) -> None:  # pragma: no cover - compiled
-    """What the layers at the ends of rows j0 to j1 add: ψ = bψ + c ∂g, f ± table ψ."""
-    row, plane = nk, ny * nk
-    for wall in range(4, 6):
-        if count[wall]:
+    """What the layers at the ends of rows j0 to j1 add on ``strips``: ψ = bψ + c ∂g, f ± table ψ. Two strips at a time, as a row has two ends, and rows within,
+    as recursions then stay in registers."""
+    row, plane, each = nk, ny * nk, many * U(2 * STRIP)
+    for s in range(NONE, many, U(2)):
+        low, m, q1 = strips[s], base + s * U(2 * STRIP), q + s * STRIP
+        if s + ONE < many:
+            high, q2 = strips[s + ONE], q1 + STRIP
             for j in range(j0, j1):
-                o = (i + ONE) * plane + j * row + first[wall]
-                m1 = base[wall] + (i * ny + j) * count[wall]
-                m2 = m1 + wide * count[wall]
-                a1, a2 = U(rows[i * ny + j]) * nk + first[wall], U(rows[wide + i * ny + j]) * nk + first[wall]
-                for k in range(NONE, count[wall], STRIP):
-                    q = U(wall) * width + k
-                    _layer_strip(f, g, psi, table, m1 + k, size + o + up + k, o + k, a1 + k, b, c, q, -sign)
-                    _layer_strip(f, g, psi, table, m2 + k, o + up + k, size + o + k, a2 + k, b, c, q, sign)
+                r = i * ny + j
+                o, p, a, d = (i + ONE) * plane + j * row, m + r * each, U(rows[r]) * nk, U(rows[wide + r]) * nk
+                _layer_strips(f, g, psi, table, p, o + low, size + o + low, up, a + low, d + low, b, c, q1, sign)
+                _layer_strips(f, g, psi, table, p + U(2 * STRIP), o + high, size + o + high, up, a + high, d + high, b, c, q2, sign)
+        else:
+            for j in range(j0, j1):
+                r = i * ny + j
+                o, a, d = (i + ONE) * plane + j * row, U(rows[r]) * nk, U(rows[wide + r]) * nk
+                _layer_strips(f, g, psi, table, m + r * each, o + low, size + o + low, up, a + low, d + low, b, c, q1, sign)
 
 
 def _update(electric: bool) -> Any:
     """Compiled: one step of E or of H on rows j0 to j1 of slab i, with what the six layers add.
 
-    ``psi`` holds the memories of the walls x low, x high, y low … z high one after another from ``base`` (6,), each for two components:
-    across x (2, count, ny, nk), y (2, nx, count, nk), z (2, nx, ny, count). E, across x: Ey −= cb ψ(∂Hz/∂x), Ez += cb ψ(∂Hy/∂x), and so on round
+    ``psi`` holds the memories of the walls x low, x high, y low, y high and of the ``strips`` at the ends of rows one after another from ``base`` (5,), each for
+    two components: across x (2, count, ny, nk), y (2, nx, count, nk), z (nx, ny, strips, 2, STRIP). E, across x: Ey −= cb ψ(∂Hz/∂x), Ez += cb ψ(∂Hy/∂x), and so on round
     x, y, z; H with opposite signs. The layers across y reach to the first and the last row.
     """
     plain, under_x, under_y, under_both = (_curl(electric, x, y) for y in (False, True) for x in (False, True))
@@ -129,9 +154,9 @@ def _update(electric: bool) -> Any:
     @njit(fastmath=FAST, cache=True, boundscheck=False)  # type: ignore[untyped-decorator]
     def update(
         i: Any, j0: Any, j1: Any, f: Any, g: Any, rows: Any, ca: Any, cb: Any, idx: Any, idy: Any, idz: Any,
-        psi: Any, base: Any, first: Any, count: Any, b: Any, c: Any, ny: Any, nk: Any, wide: Any, size: Any,
+        psi: Any, base: Any, first: Any, count: Any, strips: Any, b: Any, c: Any, width: Any, many: Any, ny: Any, nk: Any, wide: Any, size: Any,
     ) -> None:  # pragma: no cover - compiled
-        width, slabs = U(len(b)) // U(6), wide // ny
+        slabs = wide // ny
         side, n = -1, NONE
         for wall in range(2):
             if first[wall] <= i < first[wall] + count[wall]:
@@ -155,8 +180,8 @@ def _update(electric: bool) -> Any:
                 plain(i, low, high, f, g, rows, ca, cb, idx, idy, idz, ny, nk, wide, size, psi, at_x, jump_x, bx, cx, NONE, NONE, b, c, NONE)
             else:
                 under_x(i, low, high, f, g, rows, ca, cb, idx, idy, idz, ny, nk, wide, size, psi, at_x, jump_x, bx, cx, NONE, NONE, b, c, NONE)
-        if count[4] or count[5]:
-            _layers_along(i, j0, j1, f, g, rows, cb, psi, base, first, count, b, c, width, up, sign, ny, nk, wide, size)
+        if many:
+            _layers_along(i, j0, j1, f, g, rows, cb, psi, base[4], strips, many, b, c, U(4) * width, up, sign, ny, nk, wide, size)
 
     return update
 
@@ -268,7 +293,8 @@ def _polarise(
 def _wave(
     begin: int, end: int, n0: int, depth: int, h_low: int, h_high: int, e_low: int, e_high: int, slope_low: int, slope_high: int,
     e: Any, h: Any, rows_e: Any, ca: Any, cb: Any, rows_h: Any, db: Any, ex: Any, ey: Any, ez: Any, hx: Any, hy: Any, hz: Any,
-    psi_e: Any, base_e: Any, first_e: Any, count_e: Any, be: Any, ce: Any, psi_h: Any, base_h: Any, first_h: Any, count_h: Any, bh: Any, ch: Any,
+    psi_e: Any, base_e: Any, first_e: Any, count_e: Any, strips_e: Any, be: Any, ce: Any,
+    psi_h: Any, base_h: Any, first_h: Any, count_h: Any, strips_h: Any, bh: Any, ch: Any,
     at: Any, line: Any, port: Any, part: Any, state: Any, edges: Any, waves: Any, samples: Any, enter_e: Any, enter_h: Any, signals: Any, length: int,
     since: int, absorb_e: Any, absorb_h: Any, polar: Any, poles: Any, slabs: int, rows: int, nk: Any, size: Any, tile: int,
 ) -> None:  # pragma: no cover - compiled
@@ -281,6 +307,11 @@ def _wave(
     first, start, count, memory, chart, medium, taken, re, im, total, longest = polar
     remembers, cased = longest > 0, len(absorb_e[1]) > 0
     drawn = np.empty(longest, dtype=np.float32)
+    here, there = _at(e), _at(h)
+    part_e = _at(rows_e), _at(ca), _at(cb), _at(ex), _at(ey), _at(ez), _at(psi_e), _at(base_e), _at(first_e), _at(count_e), _at(strips_e), _at(be), _at(ce)
+    many_e, many_h = U(len(strips_e)), U(len(strips_h))
+    width_e, width_h = (U(len(be)) - many_e * STRIP) // U(4), (U(len(bh)) - many_h * STRIP) // U(4)
+    part_h = _at(rows_h), _at(db), _at(db), _at(hx), _at(hy), _at(hz), _at(psi_h), _at(base_h), _at(first_h), _at(count_h), _at(strips_h), _at(bh), _at(ch)
     for origin in range(0, rows + depth - 1, tile):
         for front in range(begin, end + depth - 1):
             for n in range(depth):
@@ -293,7 +324,7 @@ def _wave(
                 low, high = max(0, origin - n), min(rows, origin + tile - n)
                 j0, j1 = U(low), U(max(low, high))
                 if with_h:
-                    _update_h(i, j0, j1, h, e, rows_h, db, db, hx, hy, hz, psi_h, base_h, first_h, count_h, bh, ch, ny, nk, wide, size)
+                    _update_h(i, j0, j1, there, here, *part_h, width_h, many_h, ny, nk, wide, size)
                     if cased:
                         _absorb(i * ny + j0, i * ny + j1, h, e, db, *absorb_h)
                     if length:
@@ -301,20 +332,22 @@ def _wave(
                 if with_e:
                     if remembers:
                         _remember(e, drawn, i * ny + j0, i * ny + j1, first, start, count, memory, medium, re, im, U(total), *poles)
-                    _update_e(i, j0, j1, e, h, rows_e, ca, cb, ex, ey, ez, psi_e, base_e, first_e, count_e, be, ce, ny, nk, wide, size)
+                    _update_e(i, j0, j1, here, there, *part_e, width_e, many_e, ny, nk, wide, size)
                     if cased:
                         _absorb(i * ny + j0, i * ny + j1, e, h, cb, *absorb_e)
                     if remembers:
                         _polarise(e, drawn, i * ny + j0, i * ny + j1, first, start, count, memory, chart, taken)
                     if length:
                         _enter(e, s * rows + int(j0), s * rows + int(j1), *enter_e, signals, length, since + n0 + n)
-                    _branches(e, at, line, port, part, state, edges[s], edges[s + 1], low, high, waves, samples, n0 + n)
+                    if edges[s] < edges[s + 1]:
+                        _branches(e, at, line, port, part, state, edges[s], edges[s + 1], low, high, waves, samples, n0 + n)
 
 
 @njit(parallel=True, fastmath=FAST, cache=True, boundscheck=False)  # type: ignore[untyped-decorator]
 def march(
     e: Any, h: Any, rows_e: Any, ca: Any, cb: Any, rows_h: Any, db: Any, ex: Any, ey: Any, ez: Any, hx: Any, hy: Any, hz: Any,
-    psi_e: Any, base_e: Any, first_e: Any, count_e: Any, be: Any, ce: Any, psi_h: Any, base_h: Any, first_h: Any, count_h: Any, bh: Any, ch: Any,
+    psi_e: Any, base_e: Any, first_e: Any, count_e: Any, strips_e: Any, be: Any, ce: Any,
+    psi_h: Any, base_h: Any, first_h: Any, count_h: Any, strips_h: Any, bh: Any, ch: Any,
     at: Any, line: Any, port: Any, part: Any, state: Any, edges: Any, waves: Any, samples: Any, enter_e: Any, enter_h: Any, signals: Any, length: int,
     since: int, absorb_e: Any, absorb_h: Any, polar: Any, poles: Any, shape: Any, cuts: Any, depth: int, tile: int,
 ) -> None:  # pragma: no cover - compiled
@@ -335,14 +368,14 @@ def march(
             start, stop = cuts[t], cuts[t + 1]
             left, right = int(t > 0), -int(t < chunks - 1)
             _wave(start, stop, n0, d, start, stop, start + left, stop, left, right,
-                  e, h, rows_e, ca, cb, rows_h, db, ex, ey, ez, hx, hy, hz, psi_e, base_e, first_e, count_e, be, ce,
-                  psi_h, base_h, first_h, count_h, bh, ch, at, line, port, part, state, edges, waves, samples, enter_e, enter_h, signals, length,
+                  e, h, rows_e, ca, cb, rows_h, db, ex, ey, ez, hx, hy, hz, psi_e, base_e, first_e, count_e, strips_e, be, ce,
+                  psi_h, base_h, first_h, count_h, strips_h, bh, ch, at, line, port, part, state, edges, waves, samples, enter_e, enter_h, signals, length,
                   since, absorb_e, absorb_h, polar, poles, slabs, rows, nk, size, tile)
         for t in prange(chunks - 1):
             cut = cuts[t + 1]
             _wave(cut - d + 1, cut + d, n0, d, cut, cut, cut, cut + 1, -1, 1,
-                  e, h, rows_e, ca, cb, rows_h, db, ex, ey, ez, hx, hy, hz, psi_e, base_e, first_e, count_e, be, ce,
-                  psi_h, base_h, first_h, count_h, bh, ch, at, line, port, part, state, edges, waves, samples, enter_e, enter_h, signals, length,
+                  e, h, rows_e, ca, cb, rows_h, db, ex, ey, ez, hx, hy, hz, psi_e, base_e, first_e, count_e, strips_e, be, ce,
+                  psi_h, base_h, first_h, count_h, strips_h, bh, ch, at, line, port, part, state, edges, waves, samples, enter_e, enter_h, signals, length,
                   since, absorb_e, absorb_h, polar, poles, slabs, rows, nk, size, tile)
 
 

@@ -20,8 +20,8 @@ PAD = int(kernels.STRIP)  # rows along z are padded to this many floats
 VECTOR = 8           # stretches of rows in media with poles are widened to multiples of this
 LAYER_LOAD, POLE_LOAD = 0.7, 0.5  # work of a slab in a layer and of a medium's edge, over a cell's
 PAGE, STAGGER = 1024, 176  # floats: components begin at different places of a page of memory, or loads wait for stores with the same end of address
-DEPTH = 4            # time steps per pass over the fields
-IN_CACHE = 8e5       # bytes a pass works on at a time: rows of DEPTH + 1 slabs
+DEPTH = 6            # time steps per pass over the fields
+IN_CACHE = 9e5       # bytes a pass works on at a time: rows of DEPTH + 1 slabs
 TOGETHER = 2e5       # cell steps of a pass: below, threads wait for each other longer than they work, above all beside other runs
 LAYER_ORDER = 3.0    # grading of the layers' conductivity
 LAYER_SHARE = 0.8    # of the conductivity that is best against discrete reflection: 0.8 (m + 1)/(η Δ)
@@ -31,10 +31,17 @@ STIFF = 4.0          # σΔt/2ε beyond which an edge's loss is taken backward i
 
 
 def aligned(length: int, shift: int = 0) -> NDArray[np.float32]:
-    """Zeros that begin ``shift`` floats after a page."""
+    """Zeros that begin ``shift`` floats after a page: vectors that lie across two lines of the cache take twice as long."""
     room = np.zeros(length + PAGE + shift, dtype=np.float32)
     first = -(room.ctypes.data // 4) % PAGE + shift
     return room[first:first + length]
+
+
+def in_lines(values: Floats | NDArray[np.float32]) -> NDArray[np.float32]:
+    """The same values, :func:`aligned`."""
+    out = aligned(values.size).reshape(values.shape)
+    out[:] = values
+    return out
 
 
 NO_ENTRY = (*(np.zeros(0, dtype=np.int64) for _ in range(4)), np.zeros((0, 4), dtype=np.float32), np.zeros((0, 1), dtype=np.float32))
@@ -42,12 +49,14 @@ DARK = (NO_ENTRY, NO_ENTRY, np.zeros(0, dtype=np.float32), 0)  # no wave is let 
 
 
 class Layers(NamedTuple):
-    """Memories ``psi`` of the six layers one after another from ``base``; which nodes they cover; their recursions b, c (6 · nodes,)."""
+    """Memories ``psi`` of the layers one after another from ``base``: of the four across rows, with the nodes that they cover, and of the ``strips`` at the ends
+    of rows, with their places; the recursions b, c (4 · most nodes + strips · PAD,) of all."""
 
     psi: NDArray[np.float32]
     base: NDArray[np.uint64]
     first: NDArray[np.uint64]
     nodes: NDArray[np.uint64]
+    strips: NDArray[np.uint64]
     b: NDArray[np.float32]
     c: NDArray[np.float32]
 
@@ -134,20 +143,23 @@ class Stepper:
         self.networks = networks or Networks([None] * len(resistances))
         nx, ny, nz = s.shape
         self.nk = -(-(nz + 2) // PAD) * PAD
+        self.front = self._front(nz, s.walls[2], self.nk - nz - 2)
         own = (nx + 2) * (ny + 1) * self.nk
         self.size = own + (STAGGER - own) % PAGE
         self.length = 3 * self.size + (ny + 1) * self.nk
         self.depth = DEPTH
-        self.tile = max(DEPTH, int(IN_CACHE / (24 * self.nk * (DEPTH + 1))) - DEPTH)  # rows of six components
         self.dt = s.step if dt is None else dt
         self.resistances = resistances
         steps = [np.diff(line) for line in s.lines]
         duals = [dual(d) for d in steps]
-        self.inverse_h = [self._inverse(d, n) for d, n in zip(steps, (nx + 1, ny + 1, self.nk), strict=True)]
-        self.inverse_e = [self._inverse(d, n) for d, n in zip(duals, (nx + 1, ny + 1, self.nk), strict=True)]
+        places = (nx + 1, 0), (ny + 1, 0), (self.nk, self.front)
+        self.spacing_e, self.spacing_h = ([self._inverse(d, *of) for d, of in zip(sizes, places, strict=True)] for sizes in (duals, steps))
+        self.inverse_e, self.inverse_h = ([*spacing[:2], spacing[2][self.front:]] for spacing in (self.spacing_e, self.spacing_h))
         self._electric(s)
         self._magnetic(s)
         self.layers_e, self.layers_h = self._layers(s, 1), self._layers(s, 0)
+        row = 4 * (6 * self.nk + (len(self.layers_e.psi) + len(self.layers_h.psi)) / ((nx + 1) * (ny + 1)))
+        self.tile = max(DEPTH, int(IN_CACHE / (row * (DEPTH + 1))) - DEPTH)
         self.volume = [np.asarray(d, dtype=np.float64) for d in steps]
         self.light: tuple[Any, ...] = DARK
         self.absorb_e, self.absorb_h = (self._case_layers(s, magnetic) for magnetic in (False, True))
@@ -160,7 +172,8 @@ class Stepper:
         slab = (ny + 1) * self.nk
         own = slice(slab, slab + (nx + 1) * slab)
         self.flat_e, self.flat_h = (aligned(self.length, shift) for shift in (0, 3 * STAGGER))
-        self.e, self.h = (f[: 3 * self.size].reshape(3, self.size)[:, own].reshape(3, nx + 1, ny + 1, self.nk) for f in (self.flat_e, self.flat_h))
+        self.e, self.h = (f[: 3 * self.size].reshape(3, self.size)[:, own].reshape(3, nx + 1, ny + 1, self.nk)[..., self.front:]
+                          for f in (self.flat_e, self.flat_h))
         for layers in (self.layers_e, self.layers_h):
             layers.psi[:] = 0
         self.state[:] = 0
@@ -169,9 +182,18 @@ class Stepper:
         self.steps = 0
 
     @staticmethod
-    def _inverse(sizes: Floats, length: int) -> NDArray[np.float32]:
-        out = np.zeros(length, dtype=np.float32)
-        out[: len(sizes)] = 1 / sizes
+    def _front(nz: int, cells: NDArray[np.int64], spare: int) -> int:
+        """Places of a row before its first node, of ``spare`` ones: so many that the layers at its ends, of ``cells``, lie in the fewest lines of the cache."""
+        def lines(front: int) -> int:
+            low, high = front + int(cells[0]), front + nz - int(cells[1])
+            return (-(-low // PAD) if cells[0] else 0) + (-(-(front + nz + 1) // PAD) - high // PAD if cells[1] else 0)
+
+        return min(range(spare + 1), key=lines)
+
+    @staticmethod
+    def _inverse(sizes: Floats, length: int, front: int) -> NDArray[np.float32]:
+        out = aligned(length)
+        out[front:front + len(sizes)] = 1 / sizes
         return out
 
     def _electric(self, s: Structure) -> None:
@@ -215,7 +237,8 @@ class Stepper:
             index = [c, *dead_ends]
             index[c + 1] = -1  # an edge that would begin on the last line
             ca[tuple(index)], cb[tuple(index)] = 0, 0
-        self.rows_e, (self.ca, self.cb) = self._dictionary([ca, cb])
+        self.rows_e, self.tables_e = self._dictionary([ca, cb])
+        self.ca, self.cb = (table[:, self.front:] for table in self.tables_e)
         self.part[:, 1], self.part[:, 6] = -y / self.lumped_area * cb.reshape(-1)[self.lumped_at], np.where(stiff.reshape(-1)[self.lumped_at], 0.0, 0.5)
 
     def _lumped(self, s: Structure, epsilon: Floats, sigma: Floats) -> Floats:
@@ -259,7 +282,7 @@ class Stepper:
         """Flat numbers into arrays (3, nx+1, ny+1, nz+1) as those into ``flat_e`` and ``flat_h``."""
         n = self.structure.shape
         c, i, j, k = np.unravel_index(at, (3, n[0] + 1, n[1] + 1, n[2] + 1))
-        return np.asarray(c * self.size + ((i + 1) * (n[1] + 1) + j) * self.nk + k)
+        return np.asarray(c * self.size + ((i + 1) * (n[1] + 1) + j) * self.nk + self.front + k)
 
     def _poles(self, s: Structure) -> NDArray[np.int64]:
         """Stretches of rows in media with poles, in the order of their rows. Returns the number of their edges in each slab."""
@@ -270,11 +293,10 @@ class Stepper:
         for number, share in enumerate(self.pole_shares):
             for c, i, j in np.argwhere((share > 0).any(axis=3)).tolist():
                 k = np.flatnonzero(share[c, i, j] > 0)
-                count = -(-(int(k[-1]) + 1 - int(k[0])) // VECTOR) * VECTOR
-                low = min(int(k[0]), self.nk - count)
-                own = np.zeros(self.nk, dtype=np.float32)
-                own[:n[2] + 1] = self.cb[self.rows_e[c, i, j], :n[2] + 1] * share[c, i, j]
-                own = own[low:low + count]
+                low, end = int(k[0]), int(k[-1]) + 1
+                count = min(-(-(end - low) // VECTOR) * VECTOR, self.nk - self.front - low)
+                own = np.zeros(count, dtype=np.float32)
+                own[:end - low] = self.cb[self.rows_e[c, i, j], low:end] * share[c, i, j, low:end]
                 where, _ = charts.setdefault(own.tobytes(), (room, own))
                 room += count if where == room else 0
                 found.append((i * (n[1] + 1) + j, c, i, j, low, count, number, where))
@@ -311,7 +333,8 @@ class Stepper:
                     index: list[Any] = [c, slice(None), slice(None), slice(None)]
                     index[k + 1] = -1
                     table[tuple(index)] = 0
-        self.rows_h, (self.db,) = self._dictionary([table])
+        self.rows_h, self.tables_h = self._dictionary([table])
+        self.db = self.tables_h[0][:, self.front:]
 
     def _face_shares(self, s: Structure) -> Floats:
         """Free shares of faces (3, nx+1, ny+1, nz+1), none less than ``LEAST_FACE`` of its longest edge's, which the time step allows for."""
@@ -324,41 +347,52 @@ class Stepper:
         return np.where(out > 0, out, 1.0)
 
     def _dictionary(self, arrays: list[Floats]) -> tuple[NDArray[np.int32], list[NDArray[np.float32]]]:
-        """Distinct rows along z of coefficient arrays (3, nx+1, ny+1, nz+1), and which one each row is."""
+        """Which row each is, and the distinct rows along z (rows, nk), of coefficient arrays (3, nx+1, ny+1, nz+1)."""
         n = arrays[0].shape
         joint = np.zeros((int(np.prod(n[:3])), len(arrays), self.nk), dtype=np.float32)
         for a, values in enumerate(arrays):
-            joint[:, a, : n[3]] = values.reshape(-1, n[3])
+            joint[:, a, self.front:self.front + n[3]] = values.reshape(-1, n[3])
         flat = np.ascontiguousarray(joint.reshape(len(joint), -1))
         keys = flat.view(np.dtype((np.void, flat.dtype.itemsize * flat.shape[1]))).ravel()
         _, first, inverse = np.unique(keys, return_index=True, return_inverse=True)
-        return inverse.reshape(n[:3]).astype(np.int32), [np.ascontiguousarray(joint[first, a]) for a in range(len(arrays))]
+        return inverse.reshape(n[:3]).astype(np.int32), [in_lines(joint[first, a]) for a in range(len(arrays))]
 
     def _layers(self, s: Structure, offset: int) -> Layers:
         """Layers as E (``offset`` 1, on the nodes) or H (0, in the middles of cells) sees them; a wall without one has an empty memory.
 
         Across rows they reach to the first and the last one, along rows they are widened to whole strips: beside the layer are zeros.
         """
-        nodes = np.array([s.shape[0] + 1, s.shape[1] + 1, self.nk])
-        b, c = (np.zeros((6, int(s.walls.max()) + PAD), dtype=np.float32) for _ in range(2))
-        first, count = np.zeros(6, dtype=np.int64), np.zeros(6, dtype=np.int64)
+        nodes, most = np.array(s.shape) + 1, int(s.walls.max()) + 1
+        first, count = np.zeros(4, dtype=np.int64), np.zeros(4, dtype=np.int64)
+        across: list[Floats] = []
+        along: dict[int, Floats] = {}
         for w in range(6):
             axis, side = divmod(w, 2)
             cells = int(s.walls[axis, side])
-            first[w] = side * nodes[axis]
-            if not cells:
-                continue
             size = float(np.diff(s.lines[axis])[0 if side == 0 else -1])
-            depth = (np.arange(cells) + (1.0 if offset else 0.5)) / cells  # 0 at the inner face, where nothing is absorbed
+            depth = (np.arange(cells) + (1.0 if offset else 0.5)) / max(cells, 1)  # 0 at the inner face, where nothing is absorbed
             begin = 0 if side == 0 else s.shape[axis] - cells + offset
-            count[w] = -(-cells // PAD) * PAD if axis == 2 else nodes[axis] - begin if side else cells
-            first[w] = min(begin, nodes[axis] - count[w])
-            own = slice(begin - first[w], begin - first[w] + len(depth))
-            b[w, own], c[w, own] = self._recursion(depth[::-1] if side == 0 else depth, size)
-        sizes = 2 * count * (nodes.prod() // nodes).repeat(2)
-        base = np.concatenate(([0], np.cumsum(sizes)[:-1]))
-        own_base, own_first, own_count = (x.astype(np.uint64) for x in (base, first, count))
-        return Layers(np.zeros(max(1, int(sizes.sum())), dtype=np.float32), own_base, own_first, own_count, b.reshape(-1), c.reshape(-1))
+            recursion = np.array(self._recursion(depth[::-1] if side == 0 else depth, size))
+            if axis < 2:
+                first[w], count[w] = (begin, nodes[axis] - begin if side else cells) if cells else (side * nodes[axis], 0)
+                across.append(np.pad(recursion, ((0, 0), (0, most - cells))))
+            elif cells:
+                for at, own in self._strips(begin + self.front, recursion).items():
+                    along[at] = along.get(at, 0.0) + own  # both ends of a short row may lie in one strip
+        b, c = (in_lines(x) for x in np.concatenate([*across, *along.values()], axis=1))
+        rows = int(nodes[0] * nodes[1])
+        sizes = [*(2 * self.nk * count * (rows // nodes[:2]).repeat(2)), 2 * PAD * len(along) * rows]
+        base, *places = (np.array(x, dtype=np.uint64) for x in (np.concatenate(([0], np.cumsum(sizes)[:-1])), first, count, [*along]))
+        return Layers(aligned(max(1, int(sum(sizes)))), base, places[0], places[1], places[2], b, c)
+
+    def _strips(self, begin: int, recursion: Floats) -> dict[int, Floats]:
+        """Strips of a row by their places, few and within lines of the cache, over a layer from a place on: b and c (2, PAD) of each, zeros beside the layer."""
+        end = begin + recursion.shape[1]
+        starts = (begin // unit * unit for unit in (PAD, VECTOR, 1))
+        at, room = min(((at, -(-(end - at) // PAD) * PAD) for at in starts), key=lambda x: x[1])
+        at = min(at, self.nk - room)
+        wide = np.pad(recursion, ((0, 0), (begin - at, at + room - end)))
+        return {at + n: wide[:, n:n + PAD] for n in range(0, room, PAD)}
 
     def _recursion(self, depth: Floats, size: float) -> tuple[Floats, Floats]:
         sigma = LAYER_SHARE * (LAYER_ORDER + 1) / (np.sqrt(MU0 / EPS0) * size) * depth**LAYER_ORDER
@@ -399,7 +433,7 @@ class Stepper:
         stride = np.array([(n[1] + 1) * self.nk, self.nk, 1])[axis]
         at, beside = (self.flat_number(np.ravel_multi_index((q, *place), nodes)) for q in (component, source))
         first = np.searchsorted(row, np.arange((n[0] + 1) * (n[1] + 1) + 1))
-        chart = rows[component, place[0], place[1]].astype(np.int64) * self.nk + place[2]
+        chart = rows[component, place[0], place[1]].astype(np.int64) * self.nk + self.front + place[2]
         memory = np.concatenate(([0], np.cumsum(count)))[:-1]
         unsigned = [x.astype(np.uint64) for x in (first, at, beside + stride * magnetic, stride, chart, count, memory)]
         psi = np.zeros(len(keep), dtype=np.float32)
@@ -434,8 +468,8 @@ class Stepper:
         depth = max(1, min(self.depth, len(waves), slabs // (2 * chunks)))
         tile = max(depth, self.tile) if depth > 1 else rows
         samples = np.zeros((len(waves), 2 * len(self.lumped_at)))
-        flat = [a.reshape(-1) for a in (self.rows_e, self.ca, self.cb, self.rows_h, self.db)]
-        kernels.march(self.flat_e, self.flat_h, *flat, *self.inverse_e, *self.inverse_h, *self.layers_e, *self.layers_h,
+        flat = [a.reshape(-1) for a in (self.rows_e, *self.tables_e, self.rows_h, *self.tables_h)]
+        kernels.march(self.flat_e, self.flat_h, *flat, *self.spacing_e, *self.spacing_h, *self.layers_e, *self.layers_h,
                       self.flat_number(self.lumped_at), self.lumped_row, self.lumped_number, self.part, self.state, self.lumped_of_slab,
                       waves / self.voltage[:waves.shape[1]], samples, *self.light, self.steps,
                       tuple(self.absorb_e), tuple(self.absorb_h), tuple(self.polar), self.poles, np.array([slabs, rows, self.nk, self.size]),
@@ -454,7 +488,7 @@ class Stepper:
         first, nodes = self.layers_e.first.astype(int), self.layers_e.nodes.astype(int)
         for w in range(2):
             layered[first[w]:first[w] + nodes[w]] += 1
-        layered += nodes[2:4].sum() / rows + nodes[4:].sum() / self.nk
+        layered += nodes[2:].sum() / rows + len(self.layers_e.strips) * PAD / self.nk
         return np.asarray(rows * self.nk * (1 + LAYER_LOAD * layered) + POLE_LOAD * polar)
 
     def _cuts(self, chunks: int, least: int) -> NDArray[np.int64]:
