@@ -90,7 +90,10 @@ export function Readout() {
                     <span className="num font-medium">run {r.number}</span>{r.baseline && <span className="text-[11px] text-ink2" title="baseline">⚑</span>}
                     <span className="ml-auto text-[11.500px] text-ink2">trust {r.grade}</span>
                   </label>
-                  <p className="num pl-6 text-[11.500px] text-ink2">{own && !r.empty && own.label !== `run ${r.number}` ? own.label.replace(/^\d+: /, "") : `rev ${r.revision}`} · <span className="inline-block">{(r.headline as { text?: string }).text}</span></p>
+                  <p className="num flex flex-wrap gap-x-3 pl-6 text-[11.500px] text-ink2">
+                    <span>{own && !r.empty && own.label !== `run ${r.number}` ? own.label.replace(/^\d+: /, "") : `rev ${r.revision}`}</span>
+                    <span>{(r.headline as { text?: string }).text}</span>
+                  </p>
                 </li>
               );
             })}

@@ -38,7 +38,7 @@ export function SpecPanel({ specs, run, writable }: { specs: SpecState[]; run: n
       </ul>
       {writable && (
         <>
-          <input aria-label="New spec line" list="spec-examples" className="num mt-1.5 w-full rounded border border-rule bg-paper px-1.5 py-1 text-[11.500px]" placeholder={EXAMPLES[0]} value={text} maxLength={200} onChange={(e) => type(e.target.value)} onKeyDown={(e) => e.key === "Enter" && add()} />
+          <input aria-label="New spec line" list="spec-examples" className="num mt-1.5 w-full rounded border border-rule bg-paper px-1.5 py-1 text-[11.500px]" placeholder="|S11| < -10 dB" value={text} maxLength={200} onChange={(e) => type(e.target.value)} onKeyDown={(e) => e.key === "Enter" && add()} />
           <datalist id="spec-examples">{EXAMPLES.map((e) => <option key={e} value={e} />)}</datalist>
         </>
       )}
