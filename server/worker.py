@@ -2,6 +2,7 @@
 
 This process looks for runs that a dead worker left, in transactions of its own, and keeps a
 queue process going that takes jobs one at a time; after a restart of the database both go on.
+Asked to end, it gives back what it was solving.
 """
 
 from __future__ import annotations
@@ -15,17 +16,20 @@ import sys
 import time
 
 import django
+import psutil
 
 os.environ.setdefault("DJANGO_SETTINGS_MODULE", "server.settings")
 django.setup()
 
 from django.db import Error as DatabaseError  # noqa: E402
-from django.db import close_old_connections  # noqa: E402
+from django.db import close_old_connections, connections  # noqa: E402
 
 from server.config import ROOT  # noqa: E402
-from server.runs.actions import take_up_orphans  # noqa: E402
+from server.runs.actions import give_back, take_up_orphans  # noqa: E402
 
 LOOK_S = 3.0
+LAST_S = 5.0  # for solves to end with their queue
+CHILD = "server.runs.child"
 QUEUE = [sys.executable, "manage.py", "procrastinate", "worker", "--queues", "runs", "--concurrency", "1", "--delete-jobs", "successful"]
 PR_SET_PDEATHSIG = 1
 log = logging.getLogger(__name__)
@@ -42,7 +46,8 @@ def main() -> None:
     try:
         while True:
             if queue is None or queue.poll() is not None:
-                queue = subprocess.Popen(QUEUE, cwd=ROOT, preexec_fn=die_with_parent)  # noqa: PLW1509 - this process has no threads
+                # In a session of its own: Ctrl+C is for this process, and a solve that it reached would have failed.
+                queue = subprocess.Popen(QUEUE, cwd=ROOT, preexec_fn=die_with_parent, start_new_session=True)  # noqa: PLW1509 - this process has no threads
             try:
                 take_up_orphans()
             except DatabaseError as error:
@@ -53,7 +58,28 @@ def main() -> None:
         pass  # Ctrl+C in a terminal is the ordinary way out
     finally:
         if queue is not None:
-            queue.kill()
+            _end(queue)
+
+
+def _end(queue: subprocess.Popen[bytes]) -> None:
+    """Ends the queue and what it solves, and gives that back. If the database is away, the next worker finds it by its silence."""
+    children = psutil.Process(queue.pid).children(recursive=True) if queue.poll() is None else []
+    lines = [_line(c) for c in children]
+    queue.kill()
+    queue.wait()
+    psutil.wait_procs(children, LAST_S)
+    connections.close_all()  # the signal may have come amid a query
+    try:
+        give_back([int(line[-1]) for line in lines if CHILD in line])
+    except DatabaseError as error:
+        log.warning("what was being solved could not be given back: %s", error)
+
+
+def _line(process: psutil.Process) -> list[str]:
+    try:
+        return process.cmdline()
+    except psutil.Error:
+        return []  # it has just ended
 
 
 if __name__ == "__main__":

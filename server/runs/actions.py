@@ -139,10 +139,25 @@ def take_up_orphans() -> int:
             elif run.wish == Wish.STOP:
                 fail(run.id, "its worker died while it was being stopped")
             else:
-                run.status, run.stage, run.fraction, run.live = Status.QUEUED, "queued", 0, []
-                run.save()
-                enqueue(run, "its worker died; queued again")
+                _begin_again(run, "its worker died; queued again")
     return count + _take_up_lost()
+
+
+@transaction.atomic
+def give_back(run_ids: list[int]) -> None:
+    """Runs that a worker was solving when it was asked to end: queued again as if it had not begun, as nothing is wrong with them."""
+    for run in Run.objects.select_for_update().filter(id__in=run_ids, status__in=(Status.RUNNING, Status.PAUSED)):
+        run.attempts = max(0, run.attempts - 1)
+        if run.wish == Wish.STOP:
+            end(run.id, Status.STOPPED, "stopped with its worker")
+        else:
+            _begin_again(run, "its worker was ended; queued again")
+
+
+def _begin_again(run: Run, message: str) -> None:
+    run.status, run.stage, run.fraction, run.live = Status.QUEUED, "queued", 0, []
+    run.save()
+    enqueue(run, message)
 
 
 @transaction.atomic

@@ -90,7 +90,7 @@ export function Card({ title, note, badges = [], live, table, markers, frames, e
 
 function Badges({ list }: { list: Badge[] }) {
   return list.map((b, i) => {
-    const tone = `num block whitespace-nowrap rounded px-1.5 text-[11.500px] leading-[19px] ${b.good ? "bg-moss-soft" : b.bad ? "bg-rust-soft" : "bg-faint"}`;
+    const tone = `num block max-w-full rounded px-1.5 text-[11.500px] leading-[19px] ${b.good ? "bg-moss-soft" : b.bad ? "bg-rust-soft" : "bg-faint"}`;
     return <li key={i} className="max-w-full overflow-hidden">{b.onClick ? <button type="button" title={b.hint} className={`${tone} underline decoration-dotted underline-offset-2`} onClick={b.onClick}>{b.text}</button> : <span title={b.hint} className={tone}>{b.text}</span>}</li>;
   });
 }
