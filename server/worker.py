@@ -26,10 +26,10 @@ from django.db import close_old_connections, connections  # noqa: E402
 
 from server.config import ROOT  # noqa: E402
 from server.runs.actions import give_back, take_up_orphans  # noqa: E402
+from server.runs.tasks import CHILD  # noqa: E402
 
 LOOK_S = 3.0
 LAST_S = 5.0  # for solves to end with their queue
-CHILD = "server.runs.child"
 QUEUE = [sys.executable, "manage.py", "procrastinate", "worker", "--queues", "runs", "--concurrency", "1", "--delete-jobs", "successful"]
 PR_SET_PDEATHSIG = 1
 log = logging.getLogger(__name__)

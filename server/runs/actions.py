@@ -6,6 +6,7 @@ from dataclasses import asdict
 from datetime import timedelta
 
 from django.db import transaction
+from django.db.models import Q
 from django.http import HttpRequest
 from django.utils import timezone
 
@@ -147,10 +148,10 @@ def take_up_orphans() -> int:
 def give_back(run_ids: list[int]) -> None:
     """Runs that a worker was solving when it was asked to end: queued again as if it had not begun, as nothing is wrong with them."""
     for run in Run.objects.select_for_update().filter(id__in=run_ids, status__in=(Status.RUNNING, Status.PAUSED)):
-        run.attempts = max(0, run.attempts - 1)
         if run.wish == Wish.STOP:
             end(run.id, Status.STOPPED, "stopped with its worker")
         else:
+            run.attempts = max(0, run.attempts - 1)
             _begin_again(run, "its worker was ended; queued again")
 
 
@@ -162,11 +163,13 @@ def _begin_again(run: Run, message: str) -> None:
 
 @transaction.atomic
 def _take_up_lost() -> int:
-    """Queued runs that no job waits for. A second job for one whose child is only slow to start does no harm: the first to claim it has it."""
-    from procrastinate.contrib.django.models import ProcrastinateJob
+    """Queued runs that no job waits for or has just begun with. A second job for one whose child is only slow to start does no harm: the first to claim it has it."""
+    from procrastinate.contrib.django.models import ProcrastinateEvent, ProcrastinateJob
 
     queued = Run.objects.select_for_update(skip_locked=True).filter(status=Status.QUEUED)
-    waiting = {args.get("run_id") for args in ProcrastinateJob.objects.filter(status="todo").values_list("args", flat=True)}
+    begun = ProcrastinateEvent.objects.filter(type="started", at__gt=timezone.now() - UNCLAIMED).values("job_id")
+    jobs = ProcrastinateJob.objects.filter(Q(status="todo") | Q(status="doing", id__in=begun))
+    waiting = {args.get("run_id") for args in jobs.values_list("args", flat=True)}
     lost = [run for run in queued if run.id not in waiting and not run.events.filter(at__gt=timezone.now() - UNCLAIMED).exists()]
     for run in lost:
         enqueue(run, "its job was lost; queued again")

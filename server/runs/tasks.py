@@ -10,13 +10,15 @@ from procrastinate.contrib.django import app
 
 from server.config import ROOT
 
+CHILD = "server.runs.child"
+
 
 @app.task(queue="runs", name="solve_run")
 def solve_run(run_id: int) -> None:
     """Solves one run in a child process and records a death that the child could not."""
     from server.runs.actions import fail  # not at the top: every command of Django loads this file, few need the core
 
-    done = subprocess.run([sys.executable, "-m", "server.runs.child", str(run_id)], cwd=ROOT, stderr=subprocess.PIPE, text=True, check=False)
+    done = subprocess.run([sys.executable, "-m", CHILD, str(run_id)], cwd=ROOT, stderr=subprocess.PIPE, text=True, check=False)
     if done.returncode == 0:
         return
     if done.returncode < 0:

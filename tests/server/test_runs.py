@@ -269,6 +269,8 @@ def test_a_queued_run_whose_job_was_lost_gets_another(api: Api) -> None:
     assert actions.take_up_orphans() == 0, "its job still waits"
     with connection.cursor() as cursor:
         cursor.execute("update procrastinate_jobs set status = 'doing'")
+        assert actions.take_up_orphans() == 0, "it has just begun: its child is starting"
+        cursor.execute("update procrastinate_events set at = at - interval '1 minute'")
     assert actions.take_up_orphans() == 1
     assert actions.take_up_orphans() == 0, "once is enough"
     assert ProcrastinateJob.objects.filter(status="todo").count() == 1

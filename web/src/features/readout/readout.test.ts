@@ -2,7 +2,7 @@ import { expect, it } from "vitest";
 import type { MarkerEntry, RunLine, SpecState } from "../../api/types";
 import { labels } from "./context";
 import { crossing, locate, valueAt } from "./markers";
-import { pointValues, span, specFormula } from "./values";
+import { pointValues, share, span, specFormula } from "./values";
 
 const run = (number: number, values: Record<string, [number, string]>): RunLine => ({ number, values: Object.fromEntries(Object.entries(values).map(([k, [value, unit]]) => [k, { value, unit }])) }) as unknown as RunLine;
 
@@ -50,6 +50,7 @@ it("matches spec lines with the curves that show them", () => {
 it("writes a band's unit once where it can", () => {
   expect(span({ low_hz: 2.4e9, high_hz: 2.48e9 })).toBe("2.4–2.48 GHz");
   expect(span({ low_hz: 9e8, high_hz: 1.1e9 })).toBe("900 MHz–1.1 GHz");
+  expect([0.00458, 0.0128, 0.1452].map((relative) => share({ relative }))).toEqual(["0.46\u00a0%", "1.3\u00a0%", "14.5\u00a0%"]);
 });
 
 it("gives steady values, and components and vectors at a moment", () => {

@@ -1,7 +1,7 @@
 /** What cards make of what the server sends: fields at a moment, the words of bands and spec lines. */
 import type { Packet } from "../../api/client";
 import type { SpecState } from "../../api/types";
-import { compact, quantity } from "../../format";
+import { compact, number, quantity } from "../../format";
 
 export const WHATS = { e: ["|E|", "V/m"], h: ["|H|", "A/m"], ex: ["Ex", "V/m"], ey: ["Ey", "V/m"], ez: ["Ez", "V/m"], hx: ["Hx", "A/m"], hy: ["Hy", "A/m"], hz: ["Hz", "A/m"], s: ["|S|", "W/m²"], sx: ["Sx", "W/m²"], sy: ["Sy", "W/m²"], sz: ["Sz", "W/m²"], w: ["|E|/|H|", "Ω"], r: ["|E|/|E0|", ""] } as const;
 export type What = keyof typeof WHATS;
@@ -28,4 +28,9 @@ export const size = (run: { unknowns?: number | null; cells?: number | null } | 
 export function span(b: { low_hz: number; high_hz: number }): string {
   const [low, high] = [quantity(b.low_hz, "Hz", 4), quantity(b.high_hz, "Hz", 4)], unit = high.split(" ")[1]!;
   return low.endsWith(` ${unit}`) ? `${low.split(" ")[0]}–${high}` : `${low}–${high}`;
+}
+
+/** A band's width over its middle, to what a badge has room for; it does not part from its sign. */
+export function share(b: { relative: number }): string {
+  return `${number(100 * b.relative, b.relative < 0.1 ? 2 : 3)}\u00a0%`;
 }

@@ -12,7 +12,7 @@ import { CurveCard, type Line } from "../CurveCard";
 import { type CardProps, type Shown, at, port, useDesk, useSetting } from "../context";
 import { useCurves } from "../curves";
 import { useReadings } from "../markers";
-import { span } from "../values";
+import { share, span } from "../values";
 
 const FORMS = {
   dB: { title: "dB", of: (s: string) => `db20(${s})`, unit: "dB" }, magnitude: { title: "magnitude", of: (s: string) => `abs(${s})`, unit: "" },
@@ -46,7 +46,7 @@ export function Scattering(props: CardProps) {
   const reflects = names[0] === pairName(ports, ports[0]!, ports[0]!);
   const bands = form === "dB" && reflects ? own?.bands["-10 dB"] ?? [] : [];
   const badges: Badge[] = form === "dB" && reflects && own ? [
-    ...bands.map((b) => ({ text: `−10 dB: ${span(b)} · ${quantity(b.high_hz - b.low_hz, "Hz", 3)} · ${number(100 * b.relative, b.relative < 0.1 ? 2 : 3)}\u00a0%`, good: true })),
+    ...bands.map((b) => ({ text: `−10 dB: ${span(b)} · ${quantity(b.high_hz - b.low_hz, "Hz", 3)} · ${share(b)}`, good: true })),
     { text: `min ${fixed(own.minimum.level_db, 1)}${wrong >= 0.05 ? ` ± ${number(wrong, 1)}` : ""} dB at ${quantity(own.minimum.frequency_hz, "Hz", 4)}` },
   ] : [];
   return (
@@ -77,7 +77,7 @@ export function Standing(props: CardProps) {
     <CurveCard
       props={props} title={ratio ? "VSWR" : "Return loss"} lines={[{ formula: `${what}${p}`, name: "" }]} bands={bands.map((b) => [b.low_hz, b.high_hz])} limits={[{ y: ratio ? 2 : 10 }]}
       note={<><Choice label="Show" value={what} options={[["vswr", "VSWR"], ["return_loss", "return loss"]]} onChange={setWhat} /> · {number(first.sweep.z0_ohm[0]!)} Ω {choice}</>}
-      badges={(value) => [{ text: `${fixed(value(0), 2)}${ratio ? "" : " dB"} at the cursor` }, ...bands.map((b) => ({ text: `${ratio ? "under 2" : "over 10 dB"}: ${span(b)} · ${number(100 * b.relative, b.relative < 0.1 ? 2 : 3)}\u00a0%`, good: true }))]}
+      badges={(value) => [{ text: `${fixed(value(0), 2)}${ratio ? "" : " dB"} at the cursor` }, ...bands.map((b) => ({ text: `${ratio ? "under 2" : "over 10 dB"}: ${span(b)} · ${share(b)}`, good: true }))]}
       y={ratio ? { unit: "", label: "ratio", domain: [1, 10] } : { unit: "dB", fit: (_, high) => [0, Math.min(60, Math.ceil(Math.max(20, high) / 10) * 10)] }}
     />
   );
