@@ -130,7 +130,7 @@ def _about(s: Structure, point: Floats, epsilon: float) -> Structure:
     nodes = (3, *(n + 1 for n in shape))
     even = np.ones(nodes, dtype=np.float32)
     return Structure(x, y, z, np.full((3, 2), LAYERS), np.full(shape, epsilon), np.zeros(shape), np.ones(shape), np.zeros(nodes, dtype=bool),
-                     np.full(nodes, np.inf, dtype=np.float32), even, even.copy(), {}, {})
+                     np.full(nodes, np.inf, dtype=np.float32), even, even.copy(), {}, {}, lowest=s.lowest)
 
 
 def _solved(stepper: Stepper, feed: PointFeed) -> tuple[Floats, Floats]:

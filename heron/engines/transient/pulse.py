@@ -8,7 +8,7 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-from heron.engines.transient.structure import Floats
+Floats = NDArray[np.float64]
 
 EDGE_LEVEL = 0.3      # of the pulse's spectrum at the ends of the band
 LEAST_BAND = 0.4      # of its centre frequency: a narrower band is excited wider, which takes less time
@@ -42,6 +42,11 @@ class Pulse:
         f = np.asarray(frequency, dtype=float)
         one, other = (np.exp(-((np.pi * self.width * (f + sign * self.centre)) ** 2)) for sign in (-1, 1))
         return np.asarray(np.sqrt(np.pi) * self.width / 2j * (one - other) * np.exp(-2j * np.pi * f * START * self.width))
+
+    @property
+    def lowest(self) -> float:
+        """Frequency in Hz down to which it was made to reach: where the spectrum has fallen to ``EDGE_LEVEL``."""
+        return self.reach(-20 * float(np.log10(EDGE_LEVEL)))[0]
 
     @property
     def highest(self) -> float:

@@ -25,7 +25,7 @@ IN_CACHE = 9e5       # bytes a pass works on at a time: rows of DEPTH + 1 slabs
 TOGETHER = 2e5       # cell steps of a pass: below, threads wait for each other longer than they work, above all beside other runs
 LAYER_ORDER = 3.0    # grading of the layers' conductivity
 LAYER_SHARE = 0.8    # of the conductivity that is best against discrete reflection: 0.8 (m + 1)/(η Δ)
-LAYER_ALPHA = 0.05   # S/m at the inner face: absorbs what hardly propagates
+LAYER_ALPHA = 2.0    # times ωε0 of the lowest frequency, at the inner face: takes what only decays, and lets no wave of the band through to the metal behind
 LEAST_RESISTANCE = 1e-6  # Ω: a load of nothing is a wire
 STIFF = 4.0          # σΔt/2ε beyond which an edge's loss is taken backward in time, which is of first order: below, its field alternates for a few steps only
 
@@ -396,7 +396,7 @@ class Stepper:
 
     def _recursion(self, depth: Floats, size: float) -> tuple[Floats, Floats]:
         sigma = LAYER_SHARE * (LAYER_ORDER + 1) / (np.sqrt(MU0 / EPS0) * size) * depth**LAYER_ORDER
-        alpha = LAYER_ALPHA * (1 - depth)
+        alpha = LAYER_ALPHA * 2 * np.pi * self.structure.lowest * EPS0 * (1 - depth)
         b = np.exp(-(sigma + alpha) * self.dt / EPS0)
         return b, sigma / np.maximum(sigma + alpha, 1e-30) * (b - 1) / size
 

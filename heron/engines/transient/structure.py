@@ -14,6 +14,7 @@ from heron.discretise.grid import Axis, crowds, dual, lines, settle_edges
 from heron.engines.lumped import Element, element
 from heron.engines.transient.apertures import Aperture, Case, case_of, open_aperture
 from heron.engines.transient.planes import NEAR, Plane, planes_of
+from heron.engines.transient.pulse import pulse_of
 from heron.errors import HeronError, ModelError
 from heron.geometry import Geometry
 from heron.geometry.bodies import Body
@@ -102,7 +103,8 @@ class Structure:
     ``epsilon``, ``sigma`` (relative; S/m) and ``mu`` of cells (nx, ny, nz); ``metal`` (3, nx+1, ny+1, nz+1) marks edges in conductors,
     ``conducts`` (same, S/m) the conductivity that gives them their surface resistance, infinite for perfect ones;
     ``free_edge`` and ``free_face`` (same) are the shares of edges and faces outside solid metal, for curved surfaces;
-    ``wire_e`` scales ε of E edges beside thin wires, ``wire_h`` μ of H faces around them, by (component, node); ``largest`` cell asked in air, m.
+    ``wire_e`` scales ε of E edges beside thin wires, ``wire_h`` μ of H faces around them, by (component, node); ``largest`` cell asked in air, m;
+    ``lowest`` frequency in Hz that its open walls are to absorb.
     ``names`` are the parts; ``cell_owner`` (nx, ny, nz) and ``edge_owner`` (as ``metal``) number them from one, zero where there is none;
     ``means`` are the relative permittivity of cells in the middle of the band and its inverse, both averaged over what is in them;
     ``apertures`` are the openings of line and guide feeds, ``cases`` what stands behind them;
@@ -135,6 +137,7 @@ class Structure:
     wires: dict[str, list[WireEdge]] = field(default_factory=dict)
     crowded: list[tuple[int, float, float]] = field(default_factory=list)
     largest: float = 0.0
+    lowest: float = 0.0
     low: Floats = field(default_factory=lambda: np.zeros(3))
     high: Floats = field(default_factory=lambda: np.zeros(3))
     box: tuple[NDArray[np.int64], NDArray[np.int64]] = field(default_factory=lambda: (np.zeros(3, dtype=np.int64), np.zeros(3, dtype=np.int64)))
@@ -314,12 +317,17 @@ def structure(model: Evaluated, geometry: Geometry, wishes: list[list[tuple[floa
                          "Ask for fewer cells per wavelength or leave out small details", ("plan", "cells_per_wavelength"))
     empty, none = np.zeros((0, 0, 0)), np.zeros((0, 0, 0, 0), dtype=np.float32)
     made = Structure(x, y, z, walls, empty, empty, empty, none.astype(bool), none, none, none, {}, {}, planes=planes,
-                     crowded=crowded, largest=largest, low=low, high=high, cases=cases, interfaces=interfaces_of(model), repeats=tuple(periods))
+                     crowded=crowded, largest=largest, lowest=_lowest(model), low=low, high=high, cases=cases, interfaces=interfaces_of(model), repeats=tuple(periods))
     if model.document.illuminations:
         _place_box(made, model)
     if np.prod(shape) <= FILLED_AT_ONCE:
         fill(made, model, geometry)
     return made
+
+
+def _lowest(model: Evaluated) -> float:
+    """Hz down to which the pulses of a run reach."""
+    return min(pulse_of(model.plan, source).lowest for source in (model.illuminations or model.feeds or [None]))
 
 
 def _place_box(s: Structure, model: Evaluated) -> None:

@@ -122,6 +122,6 @@ def _around(s: Structure, p: Aperture) -> tuple[Structure, Aperture]:
     walls[p.axis] = 0
     thin = Structure(
         lines[0], lines[1], lines[2], walls, cells(s.epsilon), cells(s.sigma), cells(s.mu), nodes(s.metal), nodes(s.conducts), nodes(s.free_edge), nodes(s.free_face),
-        {}, {}, planes=[q for q in s.planes if q.axis != p.axis], largest=s.largest, means=None if s.means is None else (cells(s.means[0]), cells(s.means[1])),
+        {}, {}, planes=[q for q in s.planes if q.axis != p.axis], largest=s.largest, lowest=s.lowest, means=None if s.means is None else (cells(s.means[0]), cells(s.means[1])),
         dispersions=[Dispersion(d.name, d.law, cells(d.share), d.whole) for d in s.dispersions])
     return thin, replace(p, line=p.line - low, end=p.end - low)
