@@ -14,7 +14,6 @@ from heron.checks.problems import Problem
 from heron.checks.symmetry import mirror_problems
 from heron.engines.transient.structure import FINEST, LEAST_ROOM, MARGIN, Structure, dispersive, stepped, wall_distance
 from heron.geometry import Geometry
-from heron.materials.rational import rational
 from heron.model import Evaluated
 from heron.model.substances import media_of
 from heron.quantities import engineering
@@ -22,6 +21,7 @@ from heron.quantities.constants import C0
 
 FEWEST_CELLS = 15  # per wavelength of every medium: with fewer, phase errors move resonances
 POOR_FIT = 0.02  # of |ε|, what tables of optical constants are themselves good for: beyond, the fit of a medium by poles is worth a word
+POOR_LOSS = 0.03  # of its losses, likewise
 
 
 def _feeds(model: Evaluated, geometry: Geometry, discretisation: Any) -> list[Problem]:
@@ -139,11 +139,12 @@ def _media(model: Evaluated, geometry: Geometry, discretisation: Any) -> list[Pr
         if table and (table[0][0] > p.f_start * (1 + 1e-9) or table[-1][0] < p.f_stop * (1 - 1e-9)):
             out.append(Problem("error", "short-table", f"the table of “{name}” runs from {engineering(table[0][0], 'Hz', 3)} to {engineering(table[-1][0], 'Hz', 3)} "
                                "and does not cover the band", "add rows, or narrow the band", ("parts", step, "material")))
-        elif dispersive(media[name], p) is not None:
-            error = rational(media[name], p.f_start, p.f_stop)[1]
-            if error > POOR_FIT:
-                out.append(Problem("look", "fitted-medium", f"the poles that stand for “{name}” in the band fit it within {100 * error:.2g} %",
-                                   "a narrower band is fitted more closely", ("parts", step, "material")))
+            continue
+        fit = dispersive(media[name], p)
+        dielectric = media[name].epsilon(p.f_start)[0].real > 0  # the losses of a metal are small beside what it stores, and its fit is judged by both together
+        if fit is not None and (fit.error > POOR_FIT or (dielectric and fit.loss_error > POOR_LOSS)):
+            out.append(Problem("look", "fitted-medium", f"the poles that stand for “{name}” in the band fit it within {100 * fit.error:.2g} %, "
+                               f"its losses within {100 * fit.loss_error:.2g} %", "a narrower band is fitted more closely", ("parts", step, "material")))
     return out
 
 

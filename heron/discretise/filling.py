@@ -10,6 +10,8 @@ Floats = NDArray[np.float64]
 Bools = NDArray[np.bool_]
 
 OFFSET = (1.234567e-5, 2.345678e-5)  # of a cell: rays are moved so little that none meets an edge of a triangle exactly
+RAYS = 5  # along each side of a cell, for the share of it that is inside
+SURE = 1e-8  # squared variance below which rays agree
 
 
 @njit(cache=True)  # type: ignore[untyped-decorator]
@@ -48,10 +50,84 @@ def crossed(corners: Floats, x: Floats, y: Floats, z: Floats, toggle: bool = Fal
     return out
 
 
-def fractions(corners: Floats, x: Floats, y: Floats, z: Floats, parts: int = 2) -> tuple[tuple[slice, slice, slice], Floats]:
+@njit(cache=True)  # type: ignore[untyped-decorator]
+def _pierced(corners: Floats, x: Floats, y: Floats, count: NDArray[np.int64], first: NDArray[np.int64], at: Floats) -> None:  # pragma: no cover - compiled
+    """Counts the triangles (m, 3, 3) that the rays along z at (x, y) pierce, into ``count`` (nx · ny,); where ``at`` has room, their heights from ``first`` on."""
+    for m in range(len(corners)):
+        ax, ay, az = corners[m, 0]
+        bx, by, bz = corners[m, 1]
+        cx, cy, cz = corners[m, 2]
+        area = (bx - ax) * (cy - ay) - (cx - ax) * (by - ay)
+        if area == 0:
+            continue
+        i0, i1 = np.searchsorted(x, min(ax, bx, cx)), np.searchsorted(x, max(ax, bx, cx))
+        j0, j1 = np.searchsorted(y, min(ay, by, cy)), np.searchsorted(y, max(ay, by, cy))
+        for i in range(i0, i1):
+            for j in range(j0, j1):
+                u = ((bx - x[i]) * (cy - y[j]) - (cx - x[i]) * (by - y[j])) / area
+                v = ((cx - x[i]) * (ay - y[j]) - (ax - x[i]) * (cy - y[j])) / area
+                w = 1 - u - v
+                if u < 0 or v < 0 or w < 0:
+                    continue
+                ray = i * len(y) + j
+                if len(at):
+                    at[first[ray] + count[ray]] = u * az + v * bz + w * cz
+                count[ray] += 1
+
+
+@njit(cache=True)  # type: ignore[untyped-decorator]
+def _lengths(
+    z: Floats, first: NDArray[np.int64], at: Floats, row: NDArray[np.int64], inside: Floats, square: Floats, below: Floats, above: Floats,
+) -> None:  # pragma: no cover - compiled
+    """Adds to ``inside`` (rows, nz) the shares of cells along z that lie inside, of sorted crossings of rays with their ``row``, and, where there is room for it,
+    their squares to ``square``; or sets what is free from their lower and from their upper ends on."""
+    n = len(z) - 1
+    for ray in range(len(first) - 1):
+        r = row[ray]
+        for pair in range((first[ray + 1] - first[ray]) // 2):
+            low, high = at[first[ray] + 2 * pair], at[first[ray] + 2 * pair + 1]
+            k = max(0, np.searchsorted(z, low, side="right") - 1)
+            while k < n and z[k] < high:
+                size = z[k + 1] - z[k]
+                a, b = max(low, z[k]), min(high, z[k + 1])
+                share = max(b - a, 0.0) / size
+                inside[r, k] += share
+                if len(square):
+                    square[r, k] += share * share
+                if len(below):
+                    below[r, k] = min(below[r, k], (a - z[k]) / size)
+                    above[r, k] = min(above[r, k], (z[k + 1] - b) / size)
+                k += 1
+
+
+def _crossed_rays(corners: Floats, x: Floats, y: Floats) -> tuple[NDArray[np.int64], Floats]:
+    """Where the crossings of each ray along z at (x, y) begin (rays + 1,), and their heights in rising order."""
+    step = [float(np.diff(a).min()) if len(a) > 1 else 1.0 for a in (x, y)]
+    own = np.ascontiguousarray(corners, dtype=float), x + OFFSET[0] * step[0], y + OFFSET[1] * step[1]
+    count, none = np.zeros(len(x) * len(y), dtype=np.int64), np.zeros(0)
+    _pierced(*own, count, count, none)
+    first = np.concatenate(([0], np.cumsum(count)))
+    at = np.empty(max(int(first[-1]), 1))
+    _pierced(*own, np.zeros_like(count), first, at)
+    at = at[:first[-1]]
+    return first, at[np.lexsort((at, np.repeat(np.arange(len(count)), count)))]
+
+
+def lengths(corners: Floats, x: Floats, y: Floats, z: Floats) -> tuple[Floats, Floats, Floats]:
+    """Of rays along z at the places x (nx,) and y (ny,): the share (nx, ny, nz) of every cell between the lines z (nz + 1,) that lies inside a closed surface of
+    triangles (m, 3, 3), and the shares that are free from its lower end up to the first crossing and from its upper end down to the last."""
+    first, at = _crossed_rays(corners, x, y)
+    shape = len(x), len(y), len(z) - 1
+    inside, below, above = np.zeros((len(x) * len(y), len(z) - 1)), np.ones((len(x) * len(y), len(z) - 1)), np.ones((len(x) * len(y), len(z) - 1))
+    _lengths(np.asarray(z, dtype=float), first, at, np.arange(len(inside)), inside, np.zeros((0, 0)), below, above)
+    return np.clip(inside, 0, 1).reshape(shape), below.reshape(shape), above.reshape(shape)
+
+
+def fractions(corners: Floats, x: Floats, y: Floats, z: Floats) -> tuple[tuple[slice, slice, slice], Floats]:
     """What share of every cell between the lines x, y, z lies inside a closed surface: the block of cells it can reach, and their shares.
 
-    Each cell is sampled at ``parts``³ points.
+    ``RAYS``² rays go through each cell along every axis; their lengths inside are exact, and the way along which they differ least counts most: where a surface
+    lies along the rays, they are inside or they are not.
     """
     low, high = corners.reshape(-1, 3).min(axis=0), corners.reshape(-1, 3).max(axis=0)
     ranges = []
@@ -59,14 +135,39 @@ def fractions(corners: Floats, x: Floats, y: Floats, z: Floats, parts: int = 2) 
         i0 = max(0, int(np.searchsorted(a, lo, side="right")) - 1)
         i1 = min(len(a) - 1, int(np.searchsorted(a, hi, side="left")))
         ranges.append((i0, max(i1, i0)))
-    points = []
-    for a, (i0, i1) in zip((x, y, z), ranges, strict=True):
-        t = (np.arange(parts) + 0.5) / parts
-        points.append((a[i0:i1, None] + t * np.diff(a)[i0:i1, None]).ravel())
-    hits = inside(corners, *points).astype(np.float32)
+    lines = [np.asarray(a[i0:i1 + 1], dtype=float) for a, (i0, i1) in zip((x, y, z), ranges, strict=True)]
+    where = slice(*ranges[0]), slice(*ranges[1]), slice(*ranges[2])
     shape = [i1 - i0 for i0, i1 in ranges]
-    share = hits.reshape(shape[0], parts, shape[1], parts, shape[2], parts).mean(axis=(1, 3, 5))
-    return (slice(*ranges[0]), slice(*ranges[1]), slice(*ranges[2])), np.asarray(share, dtype=float)
+    if not min(shape):
+        return where, np.zeros(shape)
+    found = []
+    for way in ((1, 2, 0), (0, 2, 1), (0, 1, 2)):
+        mean, spread = _shares(corners[:, :, list(way)], *(lines[k] for k in way))
+        order = np.argsort(way)
+        found.append((np.transpose(mean, order), np.transpose(spread, order)))
+    return where, weighed(found)
+
+
+def weighed(found: list[tuple[Floats, Floats]]) -> Floats:
+    """Means of estimates, each with its variance over its rays, that count for less the more it varies."""
+    weights = [1 / (spread**2 + SURE) for _, spread in found]
+    return np.clip(sum(mean * w for (mean, _), w in zip(found, weights, strict=True)) / sum(weights), 0, 1)
+
+
+def _shares(corners: Floats, x: Floats, y: Floats, z: Floats) -> tuple[Floats, Floats]:
+    """Shares (nx, ny, nz) of cells by rays along z, and their variances over the rays of each cell."""
+    nx, ny, nz = len(x) - 1, len(y) - 1, len(z) - 1
+    total, square, none = np.zeros((nx * ny, nz)), np.zeros((nx * ny, nz)), np.zeros((0, 0))
+    column = np.repeat(np.arange(nx), RAYS)[:, None] * ny + np.repeat(np.arange(ny), RAYS)[None, :]
+    first, at = _crossed_rays(corners, between(x, RAYS), between(y, RAYS))
+    _lengths(z, first, at, column.ravel(), total, square, none, none)
+    mean = total / RAYS**2
+    return mean.reshape(nx, ny, nz), np.maximum(square / RAYS**2 - mean**2, 0).reshape(nx, ny, nz)
+
+
+def between(line: Floats, parts: int) -> Floats:
+    """``parts`` places in every cell between lines, evenly."""
+    return np.asarray((line[:-1, None] + np.diff(line)[:, None] * (np.arange(parts) + 0.5) / parts).ravel())
 
 
 @njit(cache=True)  # type: ignore[untyped-decorator]

@@ -27,8 +27,9 @@ Ints = NDArray[np.int64]
 LEAST_SEGMENTS = 8        # per part, so that a short wire still has a current shape
 NEAR_MISS_RADII = 6.0     # ends within this many radii of another wire, but not joined, are reported
 NEAR_MISS_LENGTH = 0.02   # or within this part of the shorter wire's length
-SEGMENT_OVER_RADIUS = 2.0 # a segment is at least this many radii long, where the wire allows it
-GRADING_DEPTH = 16.0      # at feeds and open ends, where the current bends, segments shrink to this part of the others
+SEGMENT_OVER_RADIUS = 2.0 # a segment of a bent wire is at least this many radii long, where the wire allows it
+STRAIGHT_OVER_RADIUS = 0.0625  # one of a straight wire, whose kernel is exactly that of a tube
+GRADING_DEPTH = 32.0      # at feeds and open ends, where the current bends, segments shrink to this part of the others
 GRADING_RATIO = 2.0       # from one segment to the next, the common upper limit
 MAX_SEGMENTS = 16_000     # a matrix of 4.6 GB; beyond this a dense solve takes hours, so it is refused before meshing
 
@@ -204,8 +205,9 @@ def _fractions(part: BuiltPart, breaks: set[float], graded: set[float], longest:
         curve = part.path.curves[int(np.clip(np.searchsorted(corners, 0.5 * (a + b)) - 1, 0, len(corners) - 2))]
         stretch = (b - a) * length
         largest = min(step, curve.length / curve.least_segments)
-        smallest = max(SEGMENT_OVER_RADIUS * part.radius, largest / GRADING_DEPTH)
-        sizes = _sizes(stretch, largest, smallest, SEGMENT_OVER_RADIUS * part.radius,
+        floor = (STRAIGHT_OVER_RADIUS if curve.least_segments <= 1 else SEGMENT_OVER_RADIUS) * part.radius
+        smallest = max(floor, largest / GRADING_DEPTH)
+        sizes = _sizes(stretch, largest, smallest, floor,
                        any(abs(a - g) < COINCIDENT for g in graded), any(abs(b - g) < COINCIDENT for g in graded))
         out.extend((a + (b - a) * np.cumsum(sizes) / sizes.sum())[:-1].tolist())
         out.append(b)

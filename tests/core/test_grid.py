@@ -121,7 +121,7 @@ def test_the_patch_is_given_to_the_transient_engine_with_a_reason_and_a_forecast
     for z in (0, h):
         assert np.abs(s.z - z).min() < 1e-9, "the board's faces have lines"
     assert ((s.z > 1e-9) & (s.z < h - 1e-9)).sum() >= 2
-    assert s.epsilon.max() == pytest.approx(3.55)
+    assert s.means is not None and s.means[0].max() == pytest.approx(3.55)
     assert s.metal[:, :, :, np.abs(s.z).argmin()].any()
 
 

@@ -21,7 +21,10 @@ Ints = NDArray[np.int64]
 
 FOUR_PI = 4.0 * np.pi
 NEAR = 2.3   # not a whole number, so that equal meshes are judged alike; pairs whose clear distance is under this many of the longer segment are near
+NEAR_RADII = 8.0  # and pairs nearer than this many radii, where the tube's kernel is not yet that of two points √2 radii apart
 FAR = 6.4    # beyond this many lengths between centres two Gauss points suffice (relative error about 1e-5)
+
+FAR_RADII = 30.0  # and beyond this many radii the radius does not count
 
 _G2, _W2 = (0.5 * (np.polynomial.legendre.leggauss(2)[0] + 1), 0.5 * np.polynomial.legendre.leggauss(2)[1])
 _G4, _W4 = (0.5 * (np.polynomial.legendre.leggauss(4)[0] + 1), 0.5 * np.polynomial.legendre.leggauss(4)[1])
@@ -162,11 +165,21 @@ def skew_static(p0: Floats, p1: Floats, q0: Floats, q1: Floats, a2: float, out: 
 
 
 @njit(cache=True)  # type: ignore[untyped-decorator]
-def is_near(cp: Floats, cq: Floats, hp: float, hq: float) -> bool:
-    """Whether two segments with these centres and lengths need the static part extracted."""
+def is_near(cp: Floats, cq: Floats, hp: float, hq: float, radius: float) -> bool:
+    """Whether two segments with these centres and lengths, the thicker of ``radius``, need the static part extracted."""
     d2 = (cp[0] - cq[0]) ** 2 + (cp[1] - cq[1]) ** 2 + (cp[2] - cq[2]) ** 2
-    reach = 0.5 * (hp + hq) + NEAR * max(hp, hq)
+    reach = 0.5 * (hp + hq) + max(NEAR * max(hp, hq), NEAR_RADII * radius)
     return bool(d2 < reach * reach)
+
+
+@njit(cache=True)  # type: ignore[untyped-decorator]
+def on_one_axis(p: Floats, dp: Floats, hp: float, q: Floats, dq: Floats, hq: float) -> bool:
+    """Whether two segments from p and q along dp and dq, hp and hq long, lie on one line."""
+    cosine = (dp[0] * dq[0] + dp[1] * dq[1] + dp[2] * dq[2]) / (hp * hq)
+    rx, ry, rz = q[0] - p[0], q[1] - p[1], q[2] - p[2]
+    axial = (rx * dp[0] + ry * dp[1] + rz * dp[2]) / hp
+    lateral2 = rx * rx + ry * ry + rz * rz - axial * axial
+    return bool(abs(abs(cosine) - 1) < 1e-12 and lateral2 < (1e-6 * (hp + abs(axial))) ** 2)
 
 
 @njit(cache=True)  # type: ignore[untyped-decorator]
@@ -185,8 +198,7 @@ def _static_pair(p0: Floats, p1: Floats, q0: Floats, q1: Floats, ap: float, aq: 
     hp, hq = np.sqrt(np.dot(dp, dp)), np.sqrt(np.dot(dq, dq))
     cosine = np.dot(dp, dq) / (hp * hq)
     axial = np.dot(r, dp) / hp
-    lateral2 = np.dot(r, r) - axial * axial
-    coaxial = abs(abs(cosine) - 1) < 1e-12 and lateral2 < (1e-6 * hp) ** 2
+    coaxial = on_one_axis(p0, dp, hp, q0, dq, hq)
     if coaxial and abs(ap - aq) < 1e-12 * ap:
         coaxial_static(hp, hq, axial, np.sign(cosine), ap, out)
     elif coaxial:
@@ -196,7 +208,7 @@ def _static_pair(p0: Floats, p1: Floats, q0: Floats, q1: Floats, ap: float, aq: 
 
 
 @njit(cache=True)  # type: ignore[untyped-decorator]
-def count_near(start: Floats, end: Floats, length: Floats, mirror: float, image: bool) -> Ints:
+def count_near(start: Floats, end: Floats, length: Floats, radius: Floats, mirror: float, image: bool) -> Ints:
     """Near partners of each segment p, (n,); with ``image`` q is mirrored in the plane z = ``mirror``."""
     n = len(start)
     centre = 0.5 * (start + end)
@@ -206,7 +218,7 @@ def count_near(start: Floats, end: Floats, length: Floats, mirror: float, image:
     counts = np.zeros(n, dtype=np.int64)
     for p in range(n):
         for q in range(n):
-            if is_near(centre[p], other[q], length[p], length[q]):
+            if is_near(centre[p], other[q], length[p], length[q], max(radius[p], radius[q])):
                 counts[p] += 1
     return counts
 
@@ -227,7 +239,7 @@ def near_static(start: Floats, end: Floats, length: Floats, radius: Floats, wire
             if image:
                 q0[2] = 2 * mirror - q0[2]
                 q1[2] = 2 * mirror - q1[2]
-            if not is_near(cp, 0.5 * (q0 + q1), length[p], length[q]):
+            if not is_near(cp, 0.5 * (q0 + q1), length[p], length[q], max(radius[p], radius[q])):
                 continue
             shared = False
             for i in range(2):
@@ -258,9 +270,9 @@ def mirror_static(offsets: Ints, partner: Ints, values: Floats) -> None:
 
 
 @njit(cache=True, fastmath={"contract", "nsz", "arcp", "reassoc"}, error_model="numpy")  # type: ignore[untyped-decorator]
-def _gauss_pair(p0: Floats, dp: Floats, q0: Floats, dq: Floats, scale: float, k: float, a2: float,
+def _gauss_pair(p0: Floats, dp: Floats, q0: Floats, dq: Floats, scale: float, k: float, a2: float, both: float,
                 g: Floats, w: Floats, subtract: bool, out: NDArray[np.complex128]) -> None:
-    """Ψ (4,) by a product rule; with ``subtract`` the remainder after the static part."""
+    """Ψ (4,) by a product rule with R² = distance² + ``a2``, in its imaginary part + ``both``; with ``subtract`` the remainder after the static part."""
     for c in range(4):
         out[c] = 0j
     for m in range(len(g)):
@@ -277,9 +289,8 @@ def _gauss_pair(p0: Floats, dp: Floats, q0: Floats, dq: Floats, scale: float, k:
                 re = -2 * half * half / r if r > 0 else 0.0
             else:
                 re = np.cos(k * r) / r
-            # The imaginary part is regular and carries the radiated power; taken between the
-            # axes it agrees exactly with the far field of the axial currents.
-            kr = k * np.sqrt(axial2)
+            # The imaginary part is regular and carries the radiated power: the mean of R² over two rings is that of their axes and of both radii.
+            kr = k * np.sqrt(axial2 + both)
             im = -k * (1 - kr * kr / 6) if kr < 1e-4 else -k * np.sin(kr) / kr
             value = w[n] * complex(re, im)
             s0 += value * (1 - g[n])
@@ -330,7 +341,7 @@ def _segment_row(p: int, start: Floats, end: Floats, length: Floats, radius: Flo
     """Adds the interactions of segment p with all others to ``row`` (n, 4): shape pair ij at 2i + j.
 
     ``gauss`` (2, 3, n): the far rule's points on every (mirrored) segment. ``wave`` (8, n) is
-    a work array, overwritten. Far pairs drop the radius: it is under 1/12 of their distance.
+    a work array, overwritten. Far pairs drop the radius.
     """
     n = len(start)
     sign = -1.0 if image else 1.0
@@ -355,9 +366,11 @@ def _segment_row(p: int, start: Floats, end: Floats, length: Floats, radius: Flo
             q0[2] = 2 * mirror - q0[2]
             dq[2] = -dq[2]
         same = wire[p] == wire[q] and (not image or anchored[p])
-        a2 = kernel_radius2(same, False, radius[p], radius[q])
+        both = radius[p] ** 2 + radius[q] ** 2
+        # From some radii on the mean of a tube's kernel is that of points √2 radii apart.
+        a2 = both if same and on_one_axis(start[p], dp, hp, q0, dq, hq) else kernel_radius2(same, False, radius[p], radius[q])
         if cursor < last and partner[cursor] == q:
-            _gauss_pair(start[p], dp, q0, dq, hp * hq, k, a2, _G4, _W4, True, psi)
+            _gauss_pair(start[p], dp, q0, dq, hp * hq, k, a2, both, _G4, _W4, True, psi)
             for c in range(4):
                 psi[c] += values[cursor, c]
             cursor += 1
@@ -366,8 +379,8 @@ def _segment_row(p: int, start: Floats, end: Floats, length: Floats, radius: Flo
             dy = cp[1] - q0[1] - 0.5 * dq[1]
             dz = cp[2] - q0[2] - 0.5 * dq[2]
             longer = max(hp, hq)
-            if dx * dx + dy * dy + dz * dz < (FAR * longer) ** 2:
-                _gauss_pair(start[p], dp, q0, dq, hp * hq, k, a2, _G4, _W4, False, psi)
+            if dx * dx + dy * dy + dz * dz < max(FAR * longer, FAR_RADII * max(radius[p], radius[q])) ** 2:
+                _gauss_pair(start[p], dp, q0, dq, hp * hq, k, a2, both, _G4, _W4, False, psi)
             else:
                 area = hp * hq
                 for c in range(4):
@@ -434,19 +447,25 @@ def fill_matrix(start: Floats, end: Floats, length: Floats, radius: Floats, wire
 
 
 @njit(cache=True, parallel=True, nogil=True, error_model="numpy")  # type: ignore[untyped-decorator]
-def far_vector(start: Floats, end: Floats, currents: NDArray[np.complex128], directions: Floats, k: float,
+def far_vector(start: Floats, end: Floats, radius: Floats, currents: NDArray[np.complex128], directions: Floats, k: float,
                out: NDArray[np.complex128]) -> None:
-    """∫ I t e^(+jk r̂·r') ds' for directions (d, 3) and end currents (c, n, 2): fills ``out`` (c, d, 3)."""
+    """∫ I t e^(+jk r̂·r') ds' for directions (d, 3) and end currents (c, n, 2) that flow evenly round their tubes: fills ``out`` (c, d, 3).
+
+    Round a tube the mean of the phase is J0(k a sin α), α between the direction and the tube.
+    """
     for d in prange(len(directions)):
         for c in range(len(currents)):
             out[c, d] = 0j
         for s in range(len(start)):
             dx, dy, dz = end[s, 0] - start[s, 0], end[s, 1] - start[s, 1], end[s, 2] - start[s, 2]
+            along = directions[d, 0] * dx + directions[d, 1] * dy + directions[d, 2] * dz
+            turned = 0.25 * (k * radius[s]) ** 2 * max(0.0, 1 - along * along / (dx * dx + dy * dy + dz * dz))
+            ring = 1 - turned * (1 - 0.25 * turned)
             for g in range(2):
                 t = _G2[g]
                 phase = k * (directions[d, 0] * (start[s, 0] + t * dx) + directions[d, 1] * (start[s, 1] + t * dy)
                              + directions[d, 2] * (start[s, 2] + t * dz))
-                wave = _W2[g] * complex(np.cos(phase), np.sin(phase))
+                wave = ring * _W2[g] * complex(np.cos(phase), np.sin(phase))
                 for c in range(len(currents)):
                     value = wave * (currents[c, s, 0] * (1 - t) + currents[c, s, 1] * t)
                     out[c, d, 0] += value * dx

@@ -39,7 +39,7 @@ class Sources:
         st, ct, sp, cp = np.sin(theta), np.cos(theta), np.sin(phi), np.cos(phi)
         directions = np.column_stack((st * cp, st * sp, ct))
         vector = np.empty((len(self.currents), len(directions), 3), dtype=complex)
-        kernels.far_vector(self.start, self.end, self.currents, directions, omega / C0, vector)
+        kernels.far_vector(self.start, self.end, self.radius, self.currents, directions, omega / C0, vector)
         factor = -1j * omega * MU0 / (4 * np.pi)
         e_theta = vector[..., 0] * ct * cp + vector[..., 1] * ct * sp - vector[..., 2] * st
         e_phi = -vector[..., 0] * sp + vector[..., 1] * cp

@@ -128,7 +128,7 @@ class WireSystem:
             self.near.append(self._near_table(True))
 
     def _near_table(self, image: bool) -> _NearTable:
-        counts = kernels.count_near(self.start, self.end, self.length, self.mirror, image)
+        counts = kernels.count_near(self.start, self.end, self.length, self.mesh.radius, self.mirror, image)
         offsets = np.concatenate(([0], np.cumsum(counts))).astype(np.int64)
         partner = np.empty(offsets[-1], dtype=np.int64)
         values = np.empty((offsets[-1], 4))

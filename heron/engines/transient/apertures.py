@@ -314,16 +314,18 @@ def _build(s: Structure, p: Aperture) -> None:
     if strange.any():
         name = s.names[int(owner[layers][strange][0]) - 1]
         raise ModelError(f"“{name}” stands behind its plane, where its wave comes from; put the feed at the end of its line or guide", ("centre",))
-    cells: list[Any] = [s.epsilon, s.sigma, s.mu, s.cell_owner, *(x.share for x in s.dispersions), *(s.means or ())]
+    cells: list[Any] = [s.epsilon, s.sigma, s.mu, s.cell_owner, *(x.share for x in s.dispersions), *(s.means or ()), *([] if s.solid is None else [s.solid])]
     for values in cells:
         view = p.window(values, (0, 0))
         view[layers] = view[layer]
     for k, (c, more) in enumerate(zip((a, b, d), MORE, strict=True)):
         where, source = (layers, layer) if c == d else (planes, ahead)
-        for whole in (s.metal, s.conducts, s.edge_owner, s.free_edge):
+        for whole in (s.metal, s.conducts, s.edge_owner, s.free_edge, *(() if s.averages is None else (s.averages.epsilon, s.averages.varies))):
             view = p.window(whole[c], more)
             view[where] = view[source]
         metal, conducts = p.window(s.metal[c], more), p.window(s.conducts[c], more)
+        if s.averages is not None:
+            p.window(s.averages.mixing[c], (1, 1))[planes] = 0
         for n in where:
             metal[n][p.shut[k]], conducts[n][p.shut[k]] = True, np.inf
         if c != d:

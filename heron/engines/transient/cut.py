@@ -44,7 +44,7 @@ def cut(s: Structure, axis: int, at: float, highest: float) -> Cut:
         return np.moveaxis(values, (axis, a, b), (0, 1, 2))[index]
 
     u, v = s.lines[a], s.lines[b]
-    epsilon, mu = np.asarray(flat(s.epsilon, layer), dtype=float), np.asarray(flat(s.mu, layer), dtype=float)
+    epsilon, mu = np.asarray(flat(s.epsilon if s.means is None else s.means[0], layer), dtype=float), np.asarray(flat(s.mu, layer), dtype=float)
     longest = np.maximum(np.maximum(np.diff(u)[:, None], np.diff(v)[None, :]), line[layer + 1] - line[layer])
     segments = []
     for k in (a, b):

@@ -100,9 +100,11 @@ def incidence(stepper: Stepper, wave: PlaneWave, pulse: Pulse) -> Incidence:
     """The wave as the grid of a stepper carries it."""
     d = wave.normal
     slowness = first_index(stepper, d, wave.travels[None]) / C0 * wave.travels
-    along = slowness @ corners(stepper.structure)
-    delay = float(-along.min()) + (EARLY + 2) * stepper.dt
-    signals = _signals(stepper, wave, pulse, delay, float(np.ptp(along)))
+    ends = corners(stepper.structure)
+    along = slowness @ ends
+    first = ends[:, int(along.argmin())]  # where it enters, at this time
+    begins, transit = (EARLY + 2) * stepper.dt, float(np.ptp(along))
+    signals = _signals(stepper, wave, pulse, begins, transit, float(slowness[d] * first[d]))
     rows = np.concatenate([signals[c].reshape(-1, signals[c].shape[-1]) for c in sorted(signals)])
     starts, total = {}, 0
     for c in sorted(signals):
@@ -113,9 +115,9 @@ def incidence(stepper: Stepper, wave: PlaneWave, pulse: Pulse) -> Incidence:
     for magnetic in (False, True):
         pieces = list(faces(stepper, magnetic))
         row = np.concatenate([(starts[not magnetic, piece.source] + piece.source_index[d]).ravel() for piece in pieces])
-        delays = np.concatenate([sum(slow[k] * piece.place[k] for k in range(3)).ravel() for piece in pieces])
+        delays = np.concatenate([sum(slow[k] * (piece.place[k] - first[k]) for k in range(3)).ravel() for piece in pieces])
         entries.append(entry(stepper, pieces, delays, row * rows.shape[1], np.ones((len(row), 1))))
-    return Incidence(np.ascontiguousarray(rows[:, :, None], dtype=np.float32), entries[0], entries[1], delay, 2 * delay)
+    return Incidence(np.ascontiguousarray(rows[:, :, None], dtype=np.float32), entries[0], entries[1], begins - float(along.min()), begins + transit)
 
 
 def corners(s: Structure) -> Floats:
@@ -169,12 +171,13 @@ def _at(stepper: Stepper, axis: int, line: int) -> tuple[int, ...]:
     return tuple(line if k == axis else stepper.structure.corner[k] for k in range(3))
 
 
-def _signals(stepper: Stepper, wave: PlaneWave, pulse: Pulse, delay: float, transit: float) -> dict[tuple[bool, int], Floats]:
-    """Samples of E (False, c) at t = (n − EARLY) Δt and of H (True, c) half a step later, (lines, samples), before the delay along the box's faces."""
+def _signals(stepper: Stepper, wave: PlaneWave, pulse: Pulse, begins: float, transit: float, ahead: float) -> dict[tuple[bool, int], Floats]:
+    """Samples of E (False, c) at t = (n − EARLY) Δt and of H (True, c) half a step later, (lines, samples), before the delay along the box's faces; of a pulse that
+    begins at a time and is ``ahead`` s of where the wave's own phase has it."""
     dt, low, high = stepper.dt, *(int(end[wave.normal]) for end in stepper.structure.box)
-    count = next_fast_len(int((delay + pulse.duration + transit) / dt) + 8 * EARLY)
+    count = next_fast_len(int((begins + pulse.duration + transit) / dt) + 8 * EARLY)
     while True:
-        found = _sampled(stepper, wave, pulse, delay, count)
+        found = _sampled(stepper, wave, pulse, begins, ahead, count)
         ends = [found[False, c][low:high] for c in range(3)]  # lines beyond the box are never asked for
         if max(float(np.abs(v[:, -EARLY:]).max()) for v in ends) <= SETTLED * max(float(np.abs(v).max()) for v in ends):
             return found
@@ -183,16 +186,16 @@ def _signals(stepper: Stepper, wave: PlaneWave, pulse: Pulse, delay: float, tran
         count = next_fast_len(2 * count)
 
 
-def _sampled(stepper: Stepper, wave: PlaneWave, pulse: Pulse, delay: float, count: int) -> dict[tuple[bool, int], Floats]:
+def _sampled(stepper: Stepper, wave: PlaneWave, pulse: Pulse, begins: float, ahead: float, count: int) -> dict[tuple[bool, int], Floats]:
     dt = stepper.dt
-    spectrum = rfft(pulse((np.arange(count) - EARLY) * dt - delay))
+    spectrum = rfft(pulse((np.arange(count) - EARLY) * dt - begins))
     bins = np.flatnonzero(np.abs(spectrum) > FAINT * np.abs(spectrum).max())
     bins = bins[bins > 0]
     omega: Floats = np.asarray(2 * np.pi * bins / (count * dt), dtype=np.float64)
     field = stratified(stepper, wave.normal, np.tile(wave.travels, (len(omega), 1)), np.tile(wave.electric, (len(omega), 1)), omega)
     out = {}
     for (magnetic, c), values in field.items():
-        half = np.exp(0.5j * omega * dt) if magnetic else 1.0
+        half = np.exp(1j * omega * (ahead + (0.5 * dt if magnetic else 0.0)))
         full = np.zeros((values.shape[1], count // 2 + 1), dtype=complex)
         full[:, bins] = (values * (spectrum[bins] * half)[:, None]).T
         out[magnetic, c] = irfft(full, count)
@@ -240,8 +243,8 @@ def stratified(stepper: Stepper, d: int, travels: Floats, electric: Floats, omeg
     z_in, y_in = (z + kappa**2 / y_d)[:, along], y[:, along]
     in_v, in_i, in_in = _chain(z_in, y_in, steps[along], widths[along])
     sign = 1.0 if forward else -1.0
-    # The wave coming in has the phase of the physical one on the line nearest to the origin.
-    middle = int(np.abs(s.lines[d][along]).argmin())
+    # The wave coming in has the phase of the physical one in the middle of the model.
+    middle = s.middle_line(d) if forward else s.shape[d] - s.middle_line(d)
     there = np.exp(-1j * wave_number * travels[:, d] * s.lines[d][along][middle])
     # Unit vectors of the plane of incidence as the physical wave has them.
     t = [np.where(oblique, travels[:, q] / np.maximum(sine, 1e-30), other) for q, other in ((a, 1.0), (b, 0.0))]

@@ -344,12 +344,31 @@ def _wave(
 
 
 @njit(parallel=True, fastmath=FAST, cache=True, boundscheck=False)  # type: ignore[untyped-decorator]
+def _keep(e: Any, source: Any, saved: Any) -> None:  # pragma: no cover - compiled
+    """E of the edges that others take from, before a step."""
+    for m in prange(len(source)):
+        saved[m] = e[source[m]]
+
+
+@njit(parallel=True, fastmath=FAST, cache=True, boundscheck=False)  # type: ignore[untyped-decorator]
+def _mix(e: Any, source: Any, saved: Any, target: Any, first: Any, of: Any, weight: Any) -> None:  # pragma: no cover - compiled
+    """What edges take from the changes of others in a step, see :mod:`heron.engines.transient.averages`."""
+    for m in prange(len(source)):
+        saved[m] = e[source[m]] - saved[m]
+    for n in prange(len(target)):
+        total = np.float32(0.0)
+        for m in range(first[n], first[n + 1]):
+            total += weight[m] * saved[of[m]]
+        e[target[n]] += total
+
+
+@njit(parallel=True, fastmath=FAST, cache=True, boundscheck=False)  # type: ignore[untyped-decorator]
 def march(
     e: Any, h: Any, rows_e: Any, ca: Any, cb: Any, rows_h: Any, db: Any, ex: Any, ey: Any, ez: Any, hx: Any, hy: Any, hz: Any,
     psi_e: Any, base_e: Any, first_e: Any, count_e: Any, strips_e: Any, be: Any, ce: Any,
     psi_h: Any, base_h: Any, first_h: Any, count_h: Any, strips_h: Any, bh: Any, ch: Any,
     at: Any, line: Any, port: Any, part: Any, state: Any, edges: Any, waves: Any, samples: Any, enter_e: Any, enter_h: Any, signals: Any, length: int,
-    since: int, absorb_e: Any, absorb_h: Any, polar: Any, poles: Any, shape: Any, cuts: Any, depth: int, tile: int,
+    since: int, absorb_e: Any, absorb_h: Any, polar: Any, poles: Any, mixing: Any, shape: Any, cuts: Any, depth: int, tile: int,
 ) -> None:  # pragma: no cover - compiled
     """``len(waves)`` time steps of flat fields, ``depth`` of them per pass; ``shape`` is (slabs, rows, nk, distance of components).
 
@@ -357,13 +376,15 @@ def march(
     cuts follows. Edges with lumped elements ``edges[i]`` to ``edges[i + 1]`` lie in slab i, in row ``line``; ``samples`` (steps, 2 · edges) receives
     the fields there and the currents through them. ``enter_e``, ``enter_h`` are the entries of an incident wave with ``length`` samples of each of its
     ``signals``, of which ``since`` steps have passed; none if that is zero. ``absorb_e``, ``absorb_h`` are
-    stretches of rows in the cases of feeds, ``polar`` those in media with ``poles``.
+    stretches of rows in the cases of feeds, ``polar`` those in media with ``poles``. ``mixing`` are edges that take from others, which needs passes of one step.
     A stretch must hold at least 2 · ``depth`` slabs.
     """
     chunks = len(cuts) - 1
     slabs, rows, nk, size = int(shape[0]), int(shape[1]), U(shape[2]), U(shape[3])
     for n0 in range(0, len(waves), depth):
         d = min(depth, len(waves) - n0)
+        if len(mixing[0]):
+            _keep(e, mixing[0], mixing[1])
         for t in prange(chunks):
             start, stop = cuts[t], cuts[t + 1]
             left, right = int(t > 0), -int(t < chunks - 1)
@@ -377,6 +398,8 @@ def march(
                   e, h, rows_e, ca, cb, rows_h, db, ex, ey, ez, hx, hy, hz, psi_e, base_e, first_e, count_e, strips_e, be, ce,
                   psi_h, base_h, first_h, count_h, strips_h, bh, ch, at, line, port, part, state, edges, waves, samples, enter_e, enter_h, signals, length,
                   since, absorb_e, absorb_h, polar, poles, slabs, rows, nk, size, tile)
+        if len(mixing[0]):
+            _mix(e, *mixing)
 
 
 @njit(parallel=True, fastmath=FAST, cache=True, boundscheck=False)  # type: ignore[untyped-decorator]

@@ -78,13 +78,22 @@ class Family:
 
     def at(self, frequency: Floats) -> tuple[Complexes, Complexes, Complexes]:
         """β (f,), and factors (f, r), (f, r') of the fields that make e and q of a wave of unit power: Σ e q dA = 1 for all of the opening."""
-        f = np.clip(frequency, self.nodes[0], self.nodes[-1])
-        at = _between(self.nodes, f)
-        below = np.minimum(frequency / f, 1)  # the lowest of what travels from 0 Hz on keeps its index there
-        beta2 = (at @ self.beta2) * below**2 + self._slope * np.maximum(frequency**2 - f**2, 0)  # and the highest goes on as in an even medium
+        at, below, beta2 = self._beta2(frequency)
         e, q = at @ self.e[1], at @ self.w[1] * below[:, None] / (1j * forward(np.where(beta2 == 0, 1.0, beta2)))[:, None]
         root = np.sqrt(np.einsum("fr,rs,fs->f", e, self.flux, q))[:, None]
         return propagation(beta2, self.step), e / root, q / root
+
+    def _beta2(self, frequency: Floats) -> tuple[Floats, Floats, Complexes]:
+        """Weights of the solutions (f, K), what the index keeps below them (f,), and β̃² (f,)."""
+        f = np.clip(frequency, self.nodes[0], self.nodes[-1])
+        at = _between(self.nodes, f)
+        below = np.minimum(frequency / f, 1)  # the lowest of what travels from 0 Hz on keeps its index there
+        return at, below, (at @ self.beta2) * below**2 + self._slope * np.maximum(frequency**2 - f**2, 0)  # and the highest goes on as in an even medium
+
+    def continuum(self, frequency: Floats, dt: float) -> Complexes:
+        """β (f,) in rad/m without what differences along the way and over time steps of ``dt`` s change of it, for β̃ is the phase constant that the cross-section
+        gives at ω̃; of the grid only the cells of the cross-section are left."""
+        return np.asarray(forward(self._beta2(undispersed(frequency, dt))[2]))
 
     def strength(self, frequency: Floats) -> Floats:
         """√Σ |e|² dA (f,) of a wave of unit power, V."""
@@ -110,6 +119,11 @@ class Family:
             return float(np.sqrt(self.nodes[-1] ** 2 - real[-1] / slope)) if slope > 0 else float("inf")
         below = np.flatnonzero(real <= 0)
         return float(fine[below[-1]]) if len(below) else 0.0
+
+
+def undispersed(frequency: Floats, dt: float) -> Floats:
+    """At which frequency (f,) in Hz differences over time steps of ``dt`` s turn as waves of ``frequency`` do."""
+    return np.asarray(np.arcsin(np.pi * frequency * dt) / (np.pi * dt))
 
 
 def _between(nodes: Floats, f: Floats) -> Floats:

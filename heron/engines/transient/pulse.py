@@ -45,8 +45,13 @@ class Pulse:
 
     @property
     def lowest(self) -> float:
-        """Frequency in Hz down to which it was made to reach: where the spectrum has fallen to ``EDGE_LEVEL``."""
-        return self.reach(-20 * float(np.log10(EDGE_LEVEL)))[0]
+        """The lower end of its band, Hz."""
+        return self.band[0]
+
+    @property
+    def band(self) -> tuple[float, float]:
+        """From and to in Hz what it was made to cover: where the spectrum has fallen to ``EDGE_LEVEL``."""
+        return self.reach(-20 * float(np.log10(EDGE_LEVEL)))
 
     @property
     def highest(self) -> float:

@@ -132,8 +132,9 @@ def _repeated(s: Structure, out: xr.Dataset, recorder: Recorder, e: Complexes, h
     line, dt = s.lines[d], s.step
 
     def late(frequency: float, index: float, face: records.Face) -> float:
-        """Phase from the origin to a face, in rad, that of the grid from where its medium begins on: what the grid lets in has it too, and is taken off there."""
-        begins = 0.0 if not s.interfaces else s.interfaces[0] if face.sign > 0 else s.interfaces[-1]
+        """Phase from the plane of reference to a face, in rad: that of the grid's waves from the line on, or the boundary of their medium, where those let in are in
+        phase with physical ones, so that what the grid adds to theirs is taken off."""
+        begins = line[s.middle_line(d)] if not s.interfaces else s.interfaces[0] if face.sign > 0 else s.interfaces[-1]
         low, high = sorted(int(np.abs(line - place).argmin()) for place in (begins, face.points[0, d]))
         steps = np.diff(line[low:high + 1]) * index * np.sin(np.pi * frequency * dt) / (C0 * dt)
         return float(2 * np.arcsin(np.minimum(steps, 1.0)).sum() + 2 * np.pi * frequency / C0 * index * face.sign * begins)

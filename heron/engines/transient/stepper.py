@@ -12,9 +12,10 @@ from heron.discretise.grid import dual
 from heron.engines.lumped import Element, Networks
 from heron.engines.transient import kernels
 from heron.engines.transient.apertures import BEFORE
-from heron.engines.transient.structure import LEAST_FACE, Floats, Structure, edge_media, face_mu, surface_edges
+from heron.engines.transient.averages import mixing
+from heron.engines.transient.structure import Floats, Structure, edge_media, face_mu, surface_edges
 from heron.materials.rational import Rational
-from heron.quantities.constants import EPS0, MU0
+from heron.quantities.constants import C0, EPS0, MU0
 
 PAD = int(kernels.STRIP)  # rows along z are padded to this many floats
 VECTOR = 8           # stretches of rows in media with poles are widened to multiples of this
@@ -23,10 +24,11 @@ PAGE, STAGGER = 1024, 176  # floats: components begin at different places of a p
 DEPTH = 6            # time steps per pass over the fields
 IN_CACHE = 9e5       # bytes a pass works on at a time: rows of DEPTH + 1 slabs
 TOGETHER = 2e5       # cell steps of a pass: below, threads wait for each other longer than they work, above all beside other runs
-LAYER_ORDER = 3.0    # grading of the layers' conductivity
-LAYER_SHARE = 0.8    # of the conductivity that is best against discrete reflection: 0.8 (m + 1)/(η Δ)
+LAYER_ORDER = 2.5    # grading of the layers' conductivity
+LAYER_SHARE = 1.3    # of (m + 1)/(η Δ); these three together, from all that keep normal incidence below −65 dB, absorb slanting and decaying waves best
 LAYER_ALPHA = 2.0    # times ωε0 of the lowest frequency, at the inner face: takes what only decays, and lets no wave of the band through to the metal behind
 LEAST_RESISTANCE = 1e-6  # Ω: a load of nothing is a wire
+ENOUGH = 0.5         # free share of a face that may lend some of it to a smaller one beside
 STIFF = 4.0          # σΔt/2ε beyond which an edge's loss is taken backward in time, which is of first order: below, its field alternates for a few steps only
 
 
@@ -237,6 +239,7 @@ class Stepper:
             index = [c, *dead_ends]
             index[c + 1] = -1  # an edge that would begin on the last line
             ca[tuple(index)], cb[tuple(index)] = 0, 0
+        self.mixing = mixing(s.averages, cb > 0, [np.diff(line) for line in s.lines], [dual(np.diff(line)) for line in s.lines], self.flat_number)
         self.rows_e, self.tables_e = self._dictionary([ca, cb])
         self.ca, self.cb = (table[:, self.front:] for table in self.tables_e)
         self.part[:, 1], self.part[:, 6] = -y / self.lumped_area * cb.reshape(-1)[self.lumped_at], np.where(stiff.reshape(-1)[self.lumped_at], 0.0, 0.5)
@@ -337,14 +340,59 @@ class Stepper:
         self.db = self.tables_h[0][:, self.front:]
 
     def _face_shares(self, s: Structure) -> Floats:
-        """Free shares of faces (3, nx+1, ny+1, nz+1), none less than ``LEAST_FACE`` of its longest edge's, which the time step allows for."""
+        """Free shares of faces (3, nx+1, ny+1, nz+1), those too small for the time step enlarged.
+
+        The scheme is stable while no row of the scaled curl curl sums to more than 4/(c Δt)² (Gershgorin). A face's row is the sum, over its edges, of their free
+        shares times the differences of H that make E there, over its own share.
+        """
         out = s.free_face.astype(float)
+        if not (out < 1).any():
+            return np.where(out > 0, out, 1.0)
         edges = np.where(s.metal, 0.0, s.free_edge)
+        n = np.array(s.shape) + 1
+        ahead, behind = [], []
+        for k, line in enumerate(s.lines):
+            spread = [1, 1, 1]
+            spread[k] = n[k]
+            ahead.append(np.append(1 / np.diff(line), 0.0).reshape(spread))
+            behind.append((2 / dual(np.diff(line))).reshape(spread))
         for c in range(3):
             a, b = (c + 1) % 3, (c + 2) % 3
-            longest = np.maximum.reduce([edges[a], np.roll(edges[a], -1, axis=b), edges[b], np.roll(edges[b], -1, axis=a)])
-            out[c] = np.maximum(out[c], LEAST_FACE * longest)
+            rows = sum((edges[k] + np.roll(edges[k], -1, axis=m)) * ahead[m] * (behind[m] + behind[c]) for k, m in ((a, b), (b, a)))
+            wanted = np.where((out[c] > 0) & (out[c] < 1), np.minimum(rows * (C0 * self.dt / 2) ** 2, 1.0), 0.0)
+            self._enlarge(out[c], wanted, edges, (a, b), s)
         return np.where(out > 0, out, 1.0)
+
+    @staticmethod
+    def _enlarge(share: Floats, wanted: Floats, edges: Floats, across: tuple[int, int], s: Structure) -> None:
+        """Enlarges the shares of faces across one axis to those ``wanted``, and takes the area from the faces beyond their longest free edges: what flows through
+        both together is then what it was, to second order in the cell."""
+        small = wanted > share
+        for k in across:
+            np.moveaxis(small, k, 0)[-1] = False  # no faces beyond the last cell
+        at = np.nonzero(small)
+        if not len(at[0]):
+            return
+        more = (wanted - share)[at]
+        a, b = across
+        beyond, longest = [], []
+        for k, m in ((a, b), (b, a)):  # the edges along k at the low and at the high end along m
+            for end in (0, 1):
+                place = [index + (end if axis == m else 0) for axis, index in enumerate(at)]
+                next_to = [np.clip(index + ((2 * end - 1) if axis == m else 0), 0, share.shape[axis] - 2) for axis, index in enumerate(at)]
+                longest.append(edges[k][tuple(place)])
+                beyond.append(next_to)
+        best = np.argmax(longest, axis=0)
+        other = tuple(np.choose(best, [own[axis] for own in beyond]) for axis in range(3))
+        share[at] = wanted[at]
+        area = np.ones(len(more))
+        for k in (a, b):
+            steps = np.diff(s.lines[k])
+            area *= steps[at[k]] / steps[np.minimum(other[k], len(steps) - 1)]
+        lends = np.flatnonzero(share[other] > ENOUGH)
+        lenders = tuple(index[lends] for index in other)
+        np.subtract.at(share, lenders, (more * area)[lends])
+        share[lenders] = np.maximum(share[lenders], ENOUGH)
 
     def _dictionary(self, arrays: list[Floats]) -> tuple[NDArray[np.int32], list[NDArray[np.float32]]]:
         """Which row each is, and the distinct rows along z (rows, nk), of coefficient arrays (3, nx+1, ny+1, nz+1)."""
@@ -465,14 +513,14 @@ class Stepper:
 
     def _march(self, waves: Floats, out: Floats, currents: Floats | None, slabs: int, rows: int) -> None:
         chunks = max(1, min(get_num_threads(), slabs // 2))
-        depth = max(1, min(self.depth, len(waves), slabs // (2 * chunks)))
+        depth = 1 if len(self.mixing.source) else max(1, min(self.depth, len(waves), slabs // (2 * chunks)))
         tile = max(depth, self.tile) if depth > 1 else rows
         samples = np.zeros((len(waves), 2 * len(self.lumped_at)))
         flat = [a.reshape(-1) for a in (self.rows_e, *self.tables_e, self.rows_h, *self.tables_h)]
         kernels.march(self.flat_e, self.flat_h, *flat, *self.spacing_e, *self.spacing_h, *self.layers_e, *self.layers_h,
                       self.flat_number(self.lumped_at), self.lumped_row, self.lumped_number, self.part, self.state, self.lumped_of_slab,
                       waves / self.voltage[:waves.shape[1]], samples, *self.light, self.steps,
-                      tuple(self.absorb_e), tuple(self.absorb_h), tuple(self.polar), self.poles, np.array([slabs, rows, self.nk, self.size]),
+                      tuple(self.absorb_e), tuple(self.absorb_h), tuple(self.polar), self.poles, tuple(self.mixing), np.array([slabs, rows, self.nk, self.size]),
                       self._cuts(chunks, 2 * depth), depth, tile)
         self.steps += len(waves)
         for gap in range(out.shape[1]):  # −Σ E·l along the edges of each gap, from minus to plus

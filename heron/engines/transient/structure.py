@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass, field, replace
-from itertools import pairwise, product
+from itertools import pairwise
 from typing import Any
 
 import numpy as np
@@ -13,13 +13,15 @@ from heron.discretise import filling
 from heron.discretise.grid import Axis, crowds, dual, lines, settle_edges
 from heron.engines.lumped import Element, element
 from heron.engines.transient.apertures import Aperture, Case, case_of, open_aperture
+from heron.engines.transient.averages import Averages, Lattices, Substance, slanted
+from heron.engines.transient.conformal import conduct, sheet_conductivity
 from heron.engines.transient.planes import NEAR, Plane, planes_of
 from heron.engines.transient.pulse import pulse_of
 from heron.errors import HeronError, ModelError
 from heron.geometry import Geometry
 from heron.geometry.bodies import Body
 from heron.materials import Medium
-from heron.materials.rational import Rational, rational
+from heron.materials.rational import Fit, Rational, rational
 from heron.model import Evaluated
 from heron.model.substances import conductors_of, media_of
 from heron.quantities import engineering
@@ -43,15 +45,18 @@ STEEPEST = 0.7           # cosine of the slope of a surface about an end of it t
 AT_STEPS = 0.5           # cells along a sheet that is bent or tilted against the largest
 AT_WIRE = 0.25           # cells across wires and along their ends against those around
 LONG_WIRE, END_FINER = 10.0, 3.0  # cells across over the length of a long wire, and over the cells at its ends
+CUT_STEP = 0.5           # of the time step where curved metal cuts faces: a smaller one leaves smaller faces as they are
+MIXING_STEP = 0.95       # of the time step where edges mix: what is left to the form of their nodes above that of the edges alone
+LEAST_REST = 1e-3        # of a cell that solid metal fills: what is left is no less
+EMPTY = 1e-9             # weight of a cell full of metal among those around an edge
 MIXED = 1e-4             # of a cell's mean permittivity times that of its inverse, above 1: more than one medium is in it
+LOSS_VARIES = 0.01       # of the losses over the band: a medium whose losses would be off by more if they were a conductivity gets poles
+UNLOSSY = 1e-6           # of |ε|: smaller losses are none
 VARIES = 0.02            # of |ε| over the band: a medium that changes by less is held at its value in the middle
-SAMPLES_DISPERSIVE = 4   # along each side of a cell, for its share of a medium with poles, whose permittivity may be large or negative
 LEAN = 0.15              # an edge along a metal of negative permittivity is of it from a share of 0.5 less this on, one across its surface from 0.5 more than this
 UPRIGHT = 1e-4           # n² from which on an edge does not lie along a surface
-CUTS = 6                 # samples along an edge that a curved surface cuts
-LEAST_FACE = 0.25         # of its longest free edge: smaller free faces are enlarged to this
-ON_SURFACE = 5e-3        # of the smaller cell beside: nearer than this to a surface is on it
-SEEN = 0.02               # of the largest cell: how exactly bodies smaller than that cell are drawn for the grid
+FACETS = 3e-3            # of the largest cell: how exactly surfaces are drawn for the grid; coarser facets take volume from what is round
+SEEN = 0.02               # the same of bodies smaller than that cell
 FLAT = 1e-6              # of a body's size: a sheet thinner than this lies flat
 THIN_WIRE = 0.2298       # radius of a wire of zero edges over the cell size: Noda and Yokoyama, IEEE Trans. Power Delivery 17 (2002)
 ROOM = 2.0               # cells across a wire over its radius, where nothing else asks for smaller ones
@@ -102,9 +107,12 @@ class Structure:
 
     ``epsilon``, ``sigma`` (relative; S/m) and ``mu`` of cells (nx, ny, nz); ``metal`` (3, nx+1, ny+1, nz+1) marks edges in conductors,
     ``conducts`` (same, S/m) the conductivity that gives them their surface resistance, infinite for perfect ones;
-    ``free_edge`` and ``free_face`` (same) are the shares of edges and faces outside solid metal, for curved surfaces;
+    ``solid`` (nx, ny, nz) is the share of cells that solid metal takes; media of cells are those of the rest. ``averages`` are what edges see where media are
+    cut at an angle;
+    ``free_edge`` and ``free_face`` (as ``metal``) are the shares of edges and faces outside solid metal, for curved surfaces;
     ``wire_e`` scales ε of E edges beside thin wires, ``wire_h`` μ of H faces around them, by (component, node); ``largest`` cell asked in air, m;
-    ``lowest`` frequency in Hz that its open walls are to absorb.
+    ``lowest`` frequency in Hz that its open walls are to absorb,
+    and the ``middle`` of the band.
     ``names`` are the parts; ``cell_owner`` (nx, ny, nz) and ``edge_owner`` (as ``metal``) number them from one, zero where there is none;
     ``means`` are the relative permittivity of cells in the middle of the band and its inverse, both averaged over what is in them;
     ``apertures`` are the openings of line and guide feeds, ``cases`` what stands behind them;
@@ -138,10 +146,13 @@ class Structure:
     crowded: list[tuple[int, float, float]] = field(default_factory=list)
     largest: float = 0.0
     lowest: float = 0.0
+    middle: float = 0.0
     low: Floats = field(default_factory=lambda: np.zeros(3))
     high: Floats = field(default_factory=lambda: np.zeros(3))
     box: tuple[NDArray[np.int64], NDArray[np.int64]] = field(default_factory=lambda: (np.zeros(3, dtype=np.int64), np.zeros(3, dtype=np.int64)))
     interfaces: list[float] = field(default_factory=list)
+    solid: NDArray[np.float32] | None = None
+    averages: Averages | None = None
     repeats: tuple[int, ...] = ()
     dispersions: list[Dispersion] = field(default_factory=list)
     means: tuple[NDArray[np.float32], NDArray[np.float32]] | None = None
@@ -186,6 +197,12 @@ class Structure:
                 ends[p.axis][0] = 2 * p.at - ends[p.axis][1]
         return np.array([e[0] for e in ends]), np.array([e[1] for e in ends])
 
+    def middle_line(self, axis: int) -> int:
+        """Number of the line on which waves of the grid have the phases of physical ones, as farther away they lag more: in the middle of the model; where there are
+        layers, at the origin, which theirs refer to."""
+        at = 0.0 if self.interfaces else 0.5 * float(self.low[axis] + self.high[axis])
+        return int(np.abs(self.lines[axis] - at).argmin())
+
     @property
     def ground(self) -> float | None:
         """Height of a ground plane, m."""
@@ -205,13 +222,11 @@ class Structure:
 
     @property
     def step(self) -> float:
-        """Time step, s: 0.98 of the Courant limit of the smallest cell; less where curved metal cuts faces.
-
-        With each entry of the scaled curl at most 1/√``LEAST_FACE`` times that of a whole cell, so is its norm.
-        """
+        """Time step, s: 0.98 of the Courant limit of the smallest cell; ``CUT_STEP`` of that where curved metal cuts faces."""
         smallest = [float(np.diff(a).min()) for a in self.lines]
         cut = bool(((self.free_face > 0) & (self.free_face < 1)).any())
-        return 0.98 * (float(np.sqrt(LEAST_FACE)) if cut else 1.0) / (C0 * float(np.sqrt(sum(1 / s**2 for s in smallest))))
+        mixed = MIXING_STEP if self.averages is not None and self.averages.mixing.any() else 1.0
+        return 0.98 * mixed * (CUT_STEP if cut else 1.0) / (C0 * float(np.sqrt(sum(1 / s**2 for s in smallest))))
 
 
 def refusals(model: Evaluated, geometry: Geometry) -> list[str]:
@@ -317,7 +332,8 @@ def structure(model: Evaluated, geometry: Geometry, wishes: list[list[tuple[floa
                          "Ask for fewer cells per wavelength or leave out small details", ("plan", "cells_per_wavelength"))
     empty, none = np.zeros((0, 0, 0)), np.zeros((0, 0, 0, 0), dtype=np.float32)
     made = Structure(x, y, z, walls, empty, empty, empty, none.astype(bool), none, none, none, {}, {}, planes=planes,
-                     crowded=crowded, largest=largest, lowest=_lowest(model), low=low, high=high, cases=cases, interfaces=interfaces_of(model), repeats=tuple(periods))
+                     crowded=crowded, largest=largest, lowest=_lowest(model), middle=0.5 * (plan.f_start + plan.f_stop),
+                     low=low, high=high, cases=cases, interfaces=interfaces_of(model), repeats=tuple(periods))
     if model.document.illuminations:
         _place_box(made, model)
     if np.prod(shape) <= FILLED_AT_ONCE:
@@ -395,19 +411,26 @@ def fill(s: Structure, model: Evaluated, geometry: Geometry) -> None:
     s.means = np.ones(s.shape, dtype=np.float32), np.ones(s.shape, dtype=np.float32)
     s.metal, s.conducts = np.zeros(nodes, dtype=bool), np.full(nodes, np.inf, dtype=np.float32)
     s.free_edge, s.free_face = np.ones(nodes, dtype=np.float32), np.ones(nodes, dtype=np.float32)
+    s.solid = np.zeros(s.shape, dtype=np.float32)
     s.cell_owner, s.edge_owner = np.zeros(s.shape, dtype=np.int16), np.zeros(nodes, dtype=np.int16)
     bodies = geometry.placed.bodies if geometry.bodies and not model.empty else []
     s.names = [b.name for b in bodies] + [p.name for p in geometry.parts if not model.empty]
     covered: Floats = np.zeros(s.shape if model.surround is not None and model.surround.layers else (0, 0, 0))
+    filler = Filler(s, model, media, [body for body in bodies if body.solid and body.material in media], covered)
     for number, body in enumerate(bodies, start=1):
         if body.solid and body.material in media:
-            _fill(s, body, media[body.material], model.plan, number, covered)
+            filler.put_body(body, number)
     if covered.size:
-        _fill_layers(s, model, media, np.clip(covered, 0, 1))
+        filler.put_layers(np.clip(covered, 0, 1))
     for number, body in enumerate(bodies, start=1):
         if body.material in conductors:
-            way = conduct if body.solid else follow if stepped(body) else _sheet
-            way(s, body, conductors[body.material].surface_resistance(centre), number)
+            resistance = conductors[body.material].surface_resistance(centre)
+            if body.solid:
+                conduct(s, facets(body, s.largest), resistance, number)
+                filler.put_metal(facets(body, s.largest))
+            else:
+                (follow if stepped(body) else _sheet)(s, body, resistance, number)
+    filler.finish()
     if not model.empty:
         _wires(s, model, geometry, centre)
         _apertures(s, model)
@@ -417,7 +440,7 @@ def fill(s: Structure, model: Evaluated, geometry: Geometry) -> None:
 def without_parts(s: Structure, model: Evaluated, geometry: Geometry) -> Structure:
     """The same grid with the layers of a model only."""
     empty, none = np.zeros((0, 0, 0)), np.zeros((0, 0, 0, 0), dtype=np.float32)
-    out = replace(s, epsilon=empty, metal=none.astype(bool), dispersions=[], gaps=[], loads=[], ports=[], wires={}, wire_e={}, wire_h={}, errors=[])
+    out = replace(s, epsilon=empty, metal=none.astype(bool), dispersions=[], gaps=[], loads=[], ports=[], wires={}, wire_e={}, wire_h={}, errors=[], averages=None)
     fill(out, replace(model, empty=True), geometry)
     return out
 
@@ -430,7 +453,7 @@ def periods_of(model: Evaluated) -> dict[int, float]:
 def _repeat(s: Structure) -> None:
     """What is in the first cell along repeated axes: that of the last; and at the wall between, what comes to it from either side."""
     for k in s.repeats:
-        of_cells = [s.epsilon, s.sigma, s.mu, s.cell_owner, *(s.means or ()), *(d.share for d in s.dispersions)]
+        of_cells = [s.epsilon, s.sigma, s.mu, s.cell_owner, s.solid, *(s.means or ()), *(d.share for d in s.dispersions)]
         for cells in of_cells:
             view = np.moveaxis(cells, k, 0)
             view[0] = view[-1]
@@ -441,7 +464,9 @@ def _repeat(s: Structure) -> None:
             metal[1, c] |= metal[-1, c]
             for values in (conducts, owner):
                 values[1, c][new[c]] = values[-1, c][new[c]]
-        for table in (s.metal, s.conducts, s.edge_owner, s.free_edge, s.free_face):
+        if s.averages is not None:
+            np.moveaxis(s.averages.mixing, k + 1, 0)[[0, 1, -1]] = 0  # what would mix across the wall between is left out
+        for table in (s.metal, s.conducts, s.edge_owner, s.free_edge, s.free_face, *((s.averages.epsilon, s.averages.varies) if s.averages else ())):
             view = np.moveaxis(table, k + 1, 0)
             view[0] = view[-2]
             view[-1, across] = view[1, across]
@@ -492,15 +517,6 @@ def _layer_wishes(axes: list[Axis], model: Evaluated, media: dict[str, Medium], 
         axes[2].sizes.append((max(bottom, axes[2].low - 10 * abs(axes[2].high - axes[2].low) - 100 * largest), top, wanted))
 
 
-def _fill_layers(s: Structure, model: Evaluated, media: dict[str, Medium], covered: Floats) -> None:
-    """Layers in what bodies leave of every cell, ``covered`` being their share (nx, ny, nz)."""
-    for name, bottom, top in layers_of(model):
-        below, above = np.maximum(s.z[:-1], bottom), np.minimum(s.z[1:], top)
-        share = np.clip((above - below) / np.diff(s.z), 0, 1) * (1 - covered)
-        s.names.append(f"layer of {name}")
-        _put(s, (slice(None),) * 3, share, media[name], model.plan, len(s.names))
-
-
 def _cases(model: Evaluated, bodies: list[Body], media: dict[str, Medium], largest: float) -> list[Case]:
     """Cases of line and guide feeds, with cells as the media at their planes need them."""
     out = []
@@ -535,17 +551,16 @@ def _bounds(geometry: Geometry, bodies: list[Body], ground: float | None, model:
 
 
 def _mesh(body: Body, largest: float) -> Any:
-    """Triangles of a body's surface; those of one smaller than a cell (``largest`` m), such as a rivet, are few."""
+    """Triangles of a body's surface as exact as cells of ``largest`` m need them; those of one smaller than such a cell, such as a rivet, are few."""
     from heron.geometry.bodies import cached
-    from heron.geometry.exact.mesh import triangulate
+    from heron.geometry.exact.mesh import COARSE_ANGLE, triangulate
 
     low, high = body.bounds
-    if float(np.linalg.norm(high - low)) < largest:
-        return cached(("triangles", body.key, largest), lambda: triangulate(body.shape, SEEN * largest / body.unit))
-    return cached(("triangles", body.key), lambda: triangulate(body.shape))
+    exactness = (SEEN if float(np.linalg.norm(high - low)) < largest else FACETS) * largest / body.unit
+    return cached(("triangles", body.key, exactness), lambda: triangulate(body.shape, exactness, angle=COARSE_ANGLE))
 
 
-def _corners(body: Body, largest: float) -> Floats:
+def facets(body: Body, largest: float) -> Floats:
     """Triangles (m, 3, 3) of a body's surface, m."""
     found = _mesh(body, largest)
     return np.asarray(found.points[found.triangles] * body.unit)
@@ -570,9 +585,9 @@ def _wishes(axes: list[Axis], body: Body, largest: float, inside: float, medium:
             axis.sizes.append((float(low[k]), float(high[k]), AT_STEPS * largest))
         return
     if not medium and not body.solid:
-        _sheet_edges(axes, body, found.edges, _corners(body, largest))
+        _sheet_edges(axes, body, found.edges, facets(body, largest))
         return
-    corners = _corners(body, largest)
+    corners = facets(body, largest)
     for k, axis in enumerate(axes):
         ends = {round(float(m), 12) for m in (low[k], high[k]) if medium or high[k] - low[k] < ROUND * largest or not _round_end(corners, k, m == low[k])}
         own = sorted(marks[k] | ends)
@@ -663,107 +678,104 @@ def _least_beside_wires(geometry: Geometry, k: int, low: float, high: float) -> 
     return least
 
 
-def dispersive(medium: Medium, plan: Any) -> Rational | None:
-    """The poles of a medium that changes over the band, ``None`` for one that hardly does and is held at its value in the middle."""
-    if not medium.poles and not medium.table:
+def dispersive(medium: Medium, plan: Any) -> Fit | None:
+    """The poles of a medium that changes over the band of the pulse, ``None`` for one that hardly does and is held at its value in the middle, as a permittivity
+    and a conductivity."""
+    low, high = pulse_of(plan).band
+    centre = 0.5 * (plan.f_start + plan.f_stop)
+    f = np.array([low, centre, high])
+    eps = medium.epsilon(f)
+    held = eps[1].real + 1j * eps[1].imag * centre / f
+    changes = float(np.abs(eps - held).max()) > VARIES * abs(complex(eps[1]))
+    loses = bool((np.abs((eps - held).imag) > LOSS_VARIES * np.abs(eps.imag)).any() and np.abs(eps.imag).max() > UNLOSSY * abs(complex(eps[1])))
+    if not (changes or loses or eps[1].real < 1):
         return None
-    eps = medium.epsilon([plan.f_start, 0.5 * (plan.f_start + plan.f_stop), plan.f_stop])
-    changes = float(np.abs(eps - eps[1]).max()) > VARIES * abs(complex(eps[1]))
-    return rational(medium, plan.f_start, plan.f_stop)[0] if changes or eps[1].real < 1 else None
+    return rational(medium, low, high) if medium.loss_tangent else rational(medium, plan.f_start, plan.f_stop)
 
 
-def _fill(s: Structure, body: Body, medium: Medium, plan: Any, number: int, covered: Floats) -> None:
-    where, share = filling.fractions(_corners(body, s.largest), *s.lines, parts=2 if dispersive(medium, plan) is None else SAMPLES_DISPERSIVE)
-    if covered.size:
-        covered[where] += share
-    _put(s, where, share, medium, plan, number)
+class Filler:
+    """Puts media into the cells of a structure, and into the voxels of its edges where surfaces of ``bodies`` of media do not lie along the grid."""
+
+    def __init__(self, s: Structure, model: Evaluated, media: dict[str, Medium], bodies: list[Body], covered: Floats) -> None:
+        self.s, self.model, self.media, self.covered = s, model, media, covered
+        self.surfaces = [facets(body, s.largest) for body in bodies]
+        used = {body.material for body in bodies} | {name for name, *_ in layers_of(model)}
+        tilted = any(slanted(corners) for corners in self.surfaces) and not any(_metallic(media[name], model.plan) for name in used)
+        self.lattices = Lattices.of(s) if tilted else None
+        self.varies: Floats = np.zeros(s.shape if tilted else (0, 0, 0))
+
+    def substance(self, medium: Medium) -> Substance:
+        plan = self.model.plan
+        first, middle, last = medium.epsilon([plan.f_start, 0.5 * (plan.f_start + plan.f_stop), plan.f_stop])
+        return Substance(float(middle.real), float(abs(middle.imag) + abs(last - first)))
+
+    def put_body(self, body: Body, number: int) -> None:
+        corners, medium = facets(body, self.s.largest), self.media[body.material]
+        where, share = filling.fractions(corners, *self.s.lines)
+        if self.covered.size:
+            self.covered[where] += share
+        self._put(where, share, medium, number)
+        if self.lattices is not None:
+            self.lattices.put_body(corners, self.substance(medium))
+
+    def put_layers(self, covered: Floats) -> None:
+        """Layers in what bodies leave of every cell, ``covered`` being their share (nx, ny, nz)."""
+        s = self.s
+        for name, bottom, top in layers_of(self.model):
+            below, above = np.maximum(s.z[:-1], bottom), np.minimum(s.z[1:], top)
+            share = np.clip((above - below) / np.diff(s.z), 0, 1) * (1 - covered)
+            s.names.append(f"layer of {name}")
+            self._put((slice(None),) * 3, share, self.media[name], len(s.names))
+            if self.lattices is not None:
+                self.lattices.put_layer(bottom, top, self.substance(self.media[name]), self.surfaces)
+
+    def put_metal(self, corners: Floats) -> None:
+        if self.lattices is not None:
+            self.lattices.put_metal(corners)
+
+    def _put(self, where: Any, share: Floats, medium: Medium, number: int) -> None:
+        """Adds a medium to cells ``where`` in place of vacuum, in its ``share`` of each."""
+        s, plan = self.s, self.model.plan
+        fit, centre = dispersive(medium, plan), 0.5 * (plan.f_start + plan.f_stop)
+        law = None if fit is None else fit.law
+        real = float(medium.epsilon(centre)[0].real)
+        if s.means is not None and real > 0:
+            s.means[0][where] += share * (real - 1)
+            s.means[1][where] += share * (1 / real - 1)
+        epsilon, mu = medium.epsilon(centre)[0] if law is None else complex(law.infinity), medium.mu(centre)[0]
+        s.epsilon[where] += share * (float(epsilon.real) - 1)
+        s.sigma[where] += share * (float(medium.effective_conductivity(centre)[0]) if law is None else law.conductivity)
+        if law is not None:
+            own_share = next((d.share for d in s.dispersions if d.law == law), None)
+            if own_share is None:
+                own_share = np.zeros(s.shape, dtype=np.float32)
+                s.dispersions.append(Dispersion(medium.name, law, own_share, _metallic(medium, plan)))
+            own_share[where] += share.astype(np.float32)
+        s.mu[where] += share * (float(mu.real) - 1)
+        if self.varies.size:
+            self.varies[where] += share * self.substance(medium).varies
+        own = s.cell_owner[where]
+        own[(share >= 0.5) | ((share > 0) & (own == 0))] = number
+
+    def finish(self) -> None:
+        """Media of cells that solid metal cuts are those of the rest; averages of edges."""
+        s = self.s
+        assert s.solid is not None
+        cut = s.solid > 0
+        if cut.any():
+            rest = np.maximum(1 - s.solid[cut], LEAST_REST)
+            of_cells: list[tuple[Any, int]] = [(s.epsilon, 1), (s.sigma, 0), (s.mu, 1), *((m, 1) for m in s.means or ()), *((d.share, 0) for d in s.dispersions)]
+            for values, empty in of_cells:
+                values[cut] = empty + (values[cut] - empty) / rest
+        if self.lattices is not None:
+            varies = self.varies
+            varies[cut] /= np.maximum(1 - s.solid[cut], LEAST_REST)
+            s.averages = self.lattices.finished(list(edge_means(s, [varies])[0]))
 
 
-def _put(s: Structure, where: Any, share: Floats, medium: Medium, plan: Any, number: int) -> None:
-    """Adds a medium to cells ``where`` in place of vacuum, in its ``share`` of each."""
-    law, centre = dispersive(medium, plan), 0.5 * (plan.f_start + plan.f_stop)
-    real = float(medium.epsilon(centre)[0].real)
-    if s.means is not None and real > 0:
-        s.means[0][where] += share * (real - 1)
-        s.means[1][where] += share * (1 / real - 1)
-    epsilon, mu = medium.epsilon(centre)[0] if law is None else complex(law.infinity), medium.mu(centre)[0]
-    s.epsilon[where] += share * (float(epsilon.real) - 1)
-    s.sigma[where] += share * (float(medium.effective_conductivity(centre)[0]) if law is None else law.conductivity)
-    if law is not None:
-        own_share = next((d.share for d in s.dispersions if d.law == law), None)
-        if own_share is None:
-            own_share = np.zeros(s.shape, dtype=np.float32)
-            metallic = float(medium.epsilon(np.linspace(plan.f_start, plan.f_stop, 11)).real.min()) < 0
-            s.dispersions.append(Dispersion(medium.name, law, own_share, metallic))
-        own_share[where] += share.astype(np.float32)
-    s.mu[where] += share * (float(mu.real) - 1)
-    own = s.cell_owner[where]
-    own[(share >= 0.5) | ((share > 0) & (own == 0))] = number
-
-
-def _sheet_conductivity(resistance: float, width: Any) -> Any:
-    """S/m of edges whose share of the grid across the surface is ``width`` m: a current per width K drops E = K·resistance."""
-    return 1 / (resistance * width) if resistance > 0 else np.full_like(width, np.inf)
-
-
-def conduct(s: Structure, body: Body, resistance: float, number: int = 0) -> None:
-    """Edges inside a solid are metal; those that its surface cuts, and the faces it cuts, keep their share outside.
-
-    With E scaled by its edge's free share, Faraday's law on a cut face needs only the face's free area: Dey and Mittra,
-    IEEE Microw. Guided Wave Lett. 7 (1997). Faces much smaller than their edges are enlarged.
-    """
-    corners = _corners(body, s.largest)
-    low, high = body.bounds
-    spans = [np.searchsorted(line, [lo, hi]) for line, lo, hi in zip(s.lines, low, high, strict=True)]
-    block = [(max(0, int(i0) - 1), min(len(line) - 1, int(i1) + 1)) for line, (i0, i1) in zip(s.lines, spans, strict=True)]
-    own = [line[i0:i1 + 1] for line, (i0, i1) in zip(s.lines, block, strict=True)]
-    widths = [s.duals(k) for k in range(3)]
-    small = [ON_SURFACE * np.minimum(*(np.concatenate(ends) for ends in (([np.inf], np.diff(line)), (np.diff(line), [np.inf])))) for line in own]
-    samples = [(line[:-1, None] + np.diff(line)[:, None] * (np.arange(CUTS) + 0.5) / CUTS).ravel() for line in own]
-    within = np.zeros([len(line) for line in own], dtype=bool)
-    for signs in product((-1, 1), repeat=3):
-        within |= filling.inside(corners, *(line + sign * reach for line, sign, reach in zip(own, signs, small, strict=True)))
-    for c in range(3):
-        a, b = [k for k in range(3) if k != c]
-        # What lies on the surface is metal: points a hair to either side decide.
-        taken = np.zeros([len(own[k]) - (k == c) for k in range(3)])
-        for da in (-1, 1):
-            for db in (-1, 1):
-                points = list(own)
-                points[c], points[a], points[b] = samples[c], own[a] + da * small[a], own[b] + db * small[b]
-                taken = np.maximum(taken, _mean(filling.inside(corners, *points), (c,)))
-        where: Any = (c, *(slice(i0, i0 + n) for (i0, _), n in zip(block, taken.shape, strict=True)))
-        # An edge is metal if both its ends are, too: one that ends a hair outside would short the field across the surface there. Other free shares
-        # are no less than those of faces may be, so that along a surface the field stores as much in E as in H.
-        ends = [np.take(within, range(first, first + taken.shape[c]), axis=c) for first in (0, 1)]
-        metal = ends[0] & ends[1] & (taken > 1 - 0.5 / CUTS)
-        taken = np.where(metal, 1, np.minimum(taken, 1 - LEAST_FACE))
-        s.free_edge[where] = np.minimum(s.free_edge[where], 1 - taken)
-        across = np.sqrt(_along(widths[a], a, block[a], taken.shape) * _along(widths[b], b, block[b], taken.shape))
-        s.metal[where] |= metal
-        s.edge_owner[where][metal] = number
-        s.conducts[where] = np.where(metal, _sheet_conductivity(resistance, across), s.conducts[where])
-        points = list(samples)
-        points[c] = own[c]
-        covered = np.minimum(*(_mean(filling.inside(corners, *[p + d * small[c] if k == c else p for k, p in enumerate(points)]), (a, b)) for d in (-1, 1)))
-        where = (c, *(slice(i0, i0 + n) for (i0, _), n in zip(block, covered.shape, strict=True)))
-        s.free_face[where] = np.minimum(s.free_face[where], 1 - covered)
-
-
-def _mean(hits: Bools, axes: tuple[int, ...]) -> Floats:
-    """Means over the ``CUTS`` samples of each cell along some axes."""
-    out = hits.astype(float)
-    for k in sorted(axes, reverse=True):
-        shape = out.shape
-        out = out.reshape(*shape[:k], shape[k] // CUTS, CUTS, *shape[k + 1:]).mean(axis=k + 1)
-    return out
-
-
-def _along(values: Floats, axis: int, block: tuple[int, int], shape: tuple[int, ...]) -> Floats:
-    """Values of an axis' lines in a block, spread over an array of that shape."""
-    spread = [1, 1, 1]
-    spread[axis] = shape[axis]
-    return np.broadcast_to(values[block[0]:block[0] + shape[axis]].reshape(spread), shape)
+def _metallic(medium: Medium, plan: Any) -> bool:
+    """Whether its permittivity is negative somewhere in the band."""
+    return bool(medium.epsilon(np.linspace(plan.f_start, plan.f_stop, 11)).real.min() < 0)
 
 
 def _sheet(s: Structure, body: Body, resistance: float, number: int) -> None:
@@ -772,7 +784,7 @@ def _sheet(s: Structure, body: Body, resistance: float, number: int) -> None:
     d = int(np.argmin(high - low))
     a, b = [k for k in range(3) if k != d]
     p = int(np.abs(s.lines[d] - 0.5 * (low[d] + high[d])).argmin())
-    corners = _corners(body, s.largest)[:, :, [a, b]]
+    corners = facets(body, s.largest)[:, :, [a, b]]
     middles = [0.5 * (line[1:] + line[:-1]) for line in s.lines]
     near = 1e-3 * min(float(np.diff(s.lines[a]).min()), float(np.diff(s.lines[b]).min()))
     for c, (u, v) in ((a, (middles[a], s.lines[b])), (b, (s.lines[a], middles[b]))):
@@ -781,12 +793,12 @@ def _sheet(s: Structure, body: Body, resistance: float, number: int) -> None:
         index.insert(d, p)
         s.metal[(c, *index)] |= on
         s.edge_owner[(c, *index)][on] = number
-        s.conducts[(c, *index)][on] = _sheet_conductivity(resistance, s.duals(d)[p])
+        s.conducts[(c, *index)][on] = sheet_conductivity(resistance, s.duals(d)[p])
 
 
 def follow(s: Structure, body: Body, resistance: float, number: int) -> None:
     """Edges of the cell faces that a bent or tilted sheet passes between: a closed surface in steps, first order in the cell size."""
-    corners = _corners(body, s.largest)
+    corners = facets(body, s.largest)
     middles = [0.5 * (line[1:] + line[:-1]) for line in s.lines]
     widths = [s.duals(k) for k in range(3)]
     for d in range(3):
@@ -800,7 +812,7 @@ def follow(s: Structure, body: Body, resistance: float, number: int) -> None:
                 node[c], node[other], node[d] = along, beside + side, k
                 s.metal[(c, *node)], s.edge_owner[(c, *node)] = True, number
                 across = np.sqrt(widths[other][node[other]] * widths[d][node[d]])
-                s.conducts[(c, *node)] = _sheet_conductivity(resistance, across)
+                s.conducts[(c, *node)] = sheet_conductivity(resistance, across)
 
 
 def _wires(s: Structure, model: Evaluated, geometry: Geometry, centre: float) -> None:
@@ -1005,7 +1017,8 @@ def surface_edges(s: Structure) -> Bools:
 
 
 def edge_means(s: Structure, values: list[Any]) -> list[Floats]:
-    """Quantities of cells (nx, ny, nz) at E edges (3, nx+1, ny+1, nz+1): the four cells around, weighted by their share of the edge's dual area."""
+    """Quantities of cells (nx, ny, nz) at E edges (3, nx+1, ny+1, nz+1): the four cells around, weighted by their share of the edge's dual area, as far as it
+    is not metal."""
     n = s.shape
     steps = [np.diff(line) for line in s.lines]
     out = [np.zeros((3, *(k + 1 for k in n))) for _ in values]
@@ -1013,7 +1026,7 @@ def edge_means(s: Structure, values: list[Any]) -> list[Floats]:
         a, b = [k for k in range(3) if k != c]
         weight = np.zeros([n[k] + (k != c) for k in range(3)])
         sums = [np.zeros_like(weight) for _ in values]
-        area = np.ones(n)
+        area = np.ones(n) if s.solid is None else np.maximum(1 - s.solid.astype(float), EMPTY)
         for k in (a, b):
             shape = [1, 1, 1]
             shape[k] = n[k]
@@ -1066,7 +1079,12 @@ def edge_media(s: Structure) -> tuple[Floats, Floats, list[Floats]]:
     of that way. Along faces that lie in the grid's own planes the mean is right, and taken.
     """
     epsilon, sigma, *shares = edge_means(s, [s.epsilon, s.sigma, *(d.share for d in s.dispersions)])
-    across = _across_surfaces(s)
+    across = _across_surfaces(s) if s.averages is None else None
+    if s.averages is not None:
+        shares = [share * s.averages.varies for share in shares]
+        centre = [float(d.law.epsilon(s.middle).real[0] - d.law.infinity) for d in s.dispersions]
+        epsilon = s.averages.epsilon - sum((real * share for real, share in zip(centre, shares, strict=True)), np.zeros_like(epsilon))
+        sigma = sigma * s.averages.varies
     if across is not None:
         epsilon, sigma = epsilon * across, sigma * across
         shares = [share if d.whole else share * across for d, share in zip(s.dispersions, shares, strict=True)]

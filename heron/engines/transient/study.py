@@ -9,7 +9,8 @@ import numpy as np
 from numpy.typing import NDArray
 
 from heron.engines.transient.apertures import Aperture
-from heron.engines.transient.launch import WATCHED, families, section
+from heron.engines.transient.averages import Averages
+from heron.engines.transient.launch import WATCHED, families, section, undispersed
 from heron.engines.transient.modes import conductors, cut_offs, impedance, kind, solve
 from heron.engines.transient.pulse import pulse_of
 from heron.engines.transient.records import Complexes
@@ -64,11 +65,12 @@ def study(s: Structure, model: Evaluated, feed: int, count: int, at: float, poin
     own = families(stepper, p, pulse_of(plan), count + WATCHED, plan.f_stop)[:count]
     frequency = np.linspace(plan.f_start, plan.f_stop, points)
     middle = section(stepper, p, at)
-    ohms = np.array([[impedance(middle if f == at else section(stepper, p, float(f)), family.mode(float(f))) for family in own] for f in frequency])
+    as_waves = undispersed(frequency, stepper.dt)
+    ohms = np.array([[impedance(of, family.mode(float(f))) for family in own] for f, of in ((f, section(stepper, p, float(f))) for f in as_waves)])
     free = int(conductors(middle).max())
     cuts = cut_offs(middle, count + WATCHED)
     shown = [family.mode(at) for family in own]
-    index: Any = np.array([family.at(frequency)[0] for family in own]).T * C0 / (2 * np.pi * frequency)[:, None]
+    index: Any = np.array([family.continuum(frequency, stepper.dt) for family in own]).T * C0 / (2 * np.pi * frequency)[:, None]
     begin = np.array([family.cut_off or (0.0 if k < free else cuts[k - free]) for k, family in enumerate(own)])
     u, v = (s.lines[q][lo:hi + 1] for q, lo, hi in zip(p.across, p.low, p.high, strict=True))
     inside = ~(p.shut[0][:, :-1] & p.shut[0][:, 1:] & p.shut[1][:-1] & p.shut[1][1:])
@@ -122,6 +124,8 @@ def _around(s: Structure, p: Aperture) -> tuple[Structure, Aperture]:
     walls[p.axis] = 0
     thin = Structure(
         lines[0], lines[1], lines[2], walls, cells(s.epsilon), cells(s.sigma), cells(s.mu), nodes(s.metal), nodes(s.conducts), nodes(s.free_edge), nodes(s.free_face),
-        {}, {}, planes=[q for q in s.planes if q.axis != p.axis], largest=s.largest, lowest=s.lowest, means=None if s.means is None else (cells(s.means[0]), cells(s.means[1])),
-        dispersions=[Dispersion(d.name, d.law, cells(d.share), d.whole) for d in s.dispersions])
+        {}, {}, planes=[q for q in s.planes if q.axis != p.axis], largest=s.largest, lowest=s.lowest, middle=s.middle,
+        means=None if s.means is None else (cells(s.means[0]), cells(s.means[1])),
+        dispersions=[Dispersion(d.name, d.law, cells(d.share), d.whole) for d in s.dispersions], solid=None if s.solid is None else cells(s.solid),
+        averages=None if s.averages is None else Averages(*(nodes(values) for values in vars(s.averages).values())))
     return thin, replace(p, line=p.line - low, end=p.end - low)

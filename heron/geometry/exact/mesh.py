@@ -35,16 +35,17 @@ class Triangles:
     edges: list[Floats]
 
 
-def triangulate(shape: Shape, deflection: float | None = None, scene: float = 0.0) -> Triangles:
+def triangulate(shape: Shape, deflection: float | None = None, scene: float = 0.0, angle: float | None = None) -> Triangles:
     """Triangles within ``deflection`` (model units) of the exact surfaces, their vertices on them.
 
-    By default within a thousandth of the shape's diagonal, or what can be seen in a ``scene`` of that diagonal.
+    By default within a thousandth of the shape's diagonal, or what can be seen in a ``scene`` of that diagonal. Neighbouring facets of a curved surface lie at
+    most ``angle`` rad to each other.
     """
     low, high = box(shape, tight=False)
     fine = max(1e-6, FINE * float(np.linalg.norm(high - low)))
     distance = deflection or max(fine, SCENE * scene)
     BRepTools.Clean_s(shape)
-    BRepMesh_IncrementalMesh(shape, distance, False, ANGLE if distance <= 2 * fine else COARSE_ANGLE, False)
+    BRepMesh_IncrementalMesh(shape, distance, False, angle or (ANGLE if distance <= 2 * fine else COARSE_ANGLE), False)
     points: list[Floats] = []
     triangles: list[Ints] = []
     owner: list[Ints] = []

@@ -1,0 +1,229 @@
+"""Metal on the grid: which edges lie in it, and what its curved and slanted surfaces leave of edges and faces beside it.
+
+A surface that cuts an edge or a face leaves a share of it: with E scaled by its edge's free share, Faraday's law on a cut face needs only the face's free area
+(Dey and Mittra, IEEE Microw. Guided Wave Lett. 7, 1997). A wall thinner than a cell may cut a face in two, and one H cannot stand for the fields on both of its
+sides: the face then belongs to its larger piece, and the edges of the other pieces become metal. After that every edge and every face belongs to one side of the
+wall, so that nothing passes through it, however thin it is.
+"""
+
+from __future__ import annotations
+
+from itertools import product
+from typing import TYPE_CHECKING, Any, NamedTuple
+
+import numpy as np
+from numpy.typing import NDArray
+
+from heron.discretise import filling
+
+if TYPE_CHECKING:
+    from heron.engines.transient.structure import Structure
+
+Floats = NDArray[np.float64]
+Bools = NDArray[np.bool_]
+
+CUTS = 6            # rays through a face each way, for the area that metal covers
+LEAST_EDGE = 0.15   # free share of an edge: less is taken for this, as metal at that distance all along its face would resonate with it below ten cells per wavelength
+ON_SURFACE = 5e-3   # of the smaller cell beside: nearer than this to a surface is on it
+FILLED = 0.9        # of an edge whose ends are in metal: it is metal too; less leaves a slot
+TOUCHED = 1e-9      # of an edge: less of it inside is none
+
+
+class Block(NamedTuple):
+    """The part of a grid about a body: its first and last lines along each axis, and the lines themselves."""
+
+    ends: list[tuple[int, int]]
+    lines: list[Floats]
+
+    def of(self, values: Any, shape: tuple[int, ...]) -> Any:
+        """The view of an array (nx+1, ny+1, nz+1) of as many places from the block's first ones on."""
+        return values[tuple(slice(i0, i0 + n) for (i0, _), n in zip(self.ends, shape, strict=True))]
+
+
+class Edges(NamedTuple):
+    """Edges along one axis: the shares ``inside``, free from the lower end up (``below``) and from the upper end down (``above``); which are ``crossed`` by metal
+    between ends that are free."""
+
+    inside: Floats
+    below: Floats
+    above: Floats
+    crossed: Bools
+
+
+def conduct(s: Structure, corners: Floats, resistance: float, number: int) -> None:
+    """Puts a solid conductor, whose surface are the triangles ``corners`` (m, 3, 3) in m, on the grid as number ``number``; ``resistance`` Ω of its surface."""
+    block = _block(s, corners)
+    within = _nodes(corners, block)
+    edges = [_edges(corners, block, c, within) for c in range(3)]
+    free = [_free_faces(corners, block, c) for c in range(3)]
+    metal = [_both(within, c) & (own.inside > FILLED) for c, own in enumerate(edges)]
+    killed, share = _one_sided(within, metal, edges, free)
+    widths = [s.duals(k) for k in range(3)]
+    for c in range(3):
+        a, b = _across(c)
+        dead = metal[c] | killed[c]
+        own = np.where(dead, 0.0, np.maximum(share[c], LEAST_EDGE))
+        at = block.of(s.free_edge[c], own.shape)
+        at[...] = np.minimum(at, own)
+        block.of(s.metal[c], own.shape)[...] |= dead
+        block.of(s.edge_owner[c], own.shape)[dead] = number
+        width = np.sqrt(_along(widths[a], a, block, own.shape) * _along(widths[b], b, block, own.shape))
+        conducts = block.of(s.conducts[c], own.shape)
+        conducts[...] = np.where(dead, sheet_conductivity(resistance, width), conducts)
+        face = block.of(s.free_face[c], free[c].shape)
+        face[...] = np.minimum(face, free[c])
+    if s.solid is None:
+        s.solid = np.zeros(s.shape, dtype=np.float32)
+    where, share_of_cells = filling.fractions(corners, *s.lines)
+    s.solid[where] = np.minimum(s.solid[where] + share_of_cells, 1)
+
+
+def sheet_conductivity(resistance: float, width: Any) -> Any:
+    """S/m of edges whose share of the grid across the surface is ``width`` m: a current per width K drops E = K·resistance."""
+    return 1 / (resistance * width) if resistance > 0 else np.full_like(width, np.inf)
+
+
+def _across(c: int) -> tuple[int, int]:
+    a, b = [k for k in range(3) if k != c]
+    return a, b
+
+
+def _block(s: Structure, corners: Floats) -> Block:
+    low, high = corners.reshape(-1, 3).min(axis=0), corners.reshape(-1, 3).max(axis=0)
+    ends = []
+    for line, lo, hi in zip(s.lines, low, high, strict=True):
+        i0, i1 = np.searchsorted(line, [lo, hi])
+        ends.append((max(0, int(i0) - 1), min(len(line) - 1, int(i1) + 1)))
+    return Block(ends, [line[i0:i1 + 1] for line, (i0, i1) in zip(s.lines, ends, strict=True)])
+
+
+def _reach(line: Floats) -> Floats:
+    """How near to a surface a line is on it, m."""
+    steps = np.diff(line)
+    return ON_SURFACE * np.minimum(np.concatenate(([np.inf], steps)), np.concatenate((steps, [np.inf])))
+
+
+def _nodes(corners: Floats, block: Block) -> Bools:
+    """Which nodes are in metal, or on its surface."""
+    within = np.zeros([len(line) for line in block.lines], dtype=bool)
+    for signs in product((-1, 1), repeat=3):
+        within |= filling.inside(corners, *(line + sign * _reach(line) for line, sign in zip(block.lines, signs, strict=True)))
+    return within
+
+
+def _edges(corners: Floats, block: Block, c: int, within: Bools) -> Edges:
+    """What lies on the surface is metal: rays a hair to either side of the edges decide."""
+    a, b = _across(c)
+    found: list[Any] = []
+    for da, db in product((-1, 1), repeat=2):
+        places = block.lines[a] + da * _reach(block.lines[a]), block.lines[b] + db * _reach(block.lines[b])
+        found.append(filling.lengths(corners[:, :, [a, b, c]], *places, block.lines[c]))
+    inside, below, above = (np.moveaxis(way([f[n] for f in found], axis=0), 2, c) for n, way in enumerate((np.max, np.min, np.min)))
+    neither = ~np.delete(within, -1, axis=c) & ~np.delete(within, 0, axis=c)
+    return Edges(inside, below, above, neither & (inside > TOUCHED))
+
+
+def _free_faces(corners: Floats, block: Block, c: int) -> Floats:
+    """The shares of faces across an axis that are not in metal; of those on its surface, as seen from the free side."""
+    out: list[Floats] = []
+    for d in (-1, 1):
+        sides = []
+        for a, b in (_across(c), _across(c)[::-1]):
+            places = block.lines[c] + d * _reach(block.lines[c]), filling.between(block.lines[b], CUTS)
+            inside = filling.lengths(corners[:, :, [c, b, a]], *places, block.lines[a])[0]
+            n = inside.shape
+            rays = inside.reshape(n[0], n[1] // CUTS, CUTS, n[2])
+            order = np.argsort([c, b, a])
+            sides.append((np.transpose(rays.mean(axis=2), order), np.transpose(rays.var(axis=2), order)))
+        out.append(1 - filling.weighed(sides))
+    return np.maximum(*out)
+
+
+def _both(within: Bools, c: int) -> Bools:
+    return np.asarray(np.delete(within, -1, axis=c) & np.delete(within, 0, axis=c))
+
+
+def _one_sided(within: Bools, metal: list[Bools], edges: list[Edges], free: list[Floats]) -> tuple[list[Bools], list[Floats]]:
+    """Edges that become metal, and the free shares of all others, so that no face and no edge sees both sides of a wall; ``free`` areas of faces that a wall
+    cuts in two become those of their larger pieces."""
+    killed = [np.zeros_like(m) for m in metal]
+    from_low, from_high = ([np.zeros_like(m) for m in metal] for _ in range(2))
+    for c in range(3):
+        a, b = _across(c)
+        corner = [_shifted(within, {a: i, b: j}) for i, j in ((0, 0), (1, 0), (1, 1), (0, 1))]
+        if not any((own.crossed).any() for own in (edges[a], edges[b])) and not ((corner[0] == corner[2]) & (corner[1] == corner[3]) & (corner[0] != corner[1])).any():
+            continue
+        # Round the face: the edge after each corner, and which of its ends that corner is.
+        round_ = [(a, {b: 0}, True), (b, {a: 1}, True), (a, {b: 1}, False), (b, {a: 0}, False)]
+        own = [tuple(_at(values, place) for values in (*edges[k], metal[k])) for k, place, _ in round_]
+        joined = [~corner[n] & ~corner[(n + 1) % 4] & ~own[n][3] & ~own[n][4] for n in range(4)]
+        pieces = sum((~x).astype(int) for x in corner) - sum(x.astype(int) for x in joined)
+        split = np.argwhere(pieces >= 2)
+        if not len(split):
+            continue
+        at = tuple(split.T)
+        corners_free = np.array([~x[at] for x in corner]).T
+        links = np.array([x[at] for x in joined]).T
+        ahead = np.array([np.where(rising, o[1][at], o[2][at]) for o, (_, _, rising) in zip(own, round_, strict=True)]).T  # free from a corner on, along its edge
+        behind = np.array([np.where(rising, o[2][at], o[1][at]) for o, (_, _, rising) in zip(own, round_, strict=True)]).T  # of the same edge from its other end
+        label, area = _pieces(corners_free, links, ahead, behind)
+        best = area.argmax(axis=1)
+        mine = corners_free & (label == best[:, None])
+        others = area.sum(axis=1) - area[np.arange(len(best)), best]
+        free[c][at] = np.clip(free[c][at] - others, 0, 1)
+        for n, (k, place, rising) in enumerate(round_):
+            one, two, link = mine[:, n], mine[:, (n + 1) % 4], links[:, n]
+            index = _index(at, place)
+            lost = np.where(link, ~one, ~one & ~two & (corners_free[:, n] | corners_free[:, (n + 1) % 4]))
+            killed[k][tuple(i[lost] for i in index)] = True
+            low, high = (one, two) if rising else (two, one)
+            crossed = edges[k].crossed[index] & (low != high)
+            from_low[k][tuple(i[crossed & low] for i in index)] = True
+            from_high[k][tuple(i[crossed & high] for i in index)] = True
+    shares = []
+    for k, own_edges in enumerate(edges):
+        killed[k] |= from_low[k] & from_high[k]
+        shares.append(np.where(from_low[k], own_edges.below, np.where(from_high[k], own_edges.above, 1 - own_edges.inside)))
+    return killed, shares
+
+
+def _pieces(free: Bools, links: Bools, ahead: Floats, behind: Floats) -> tuple[Any, Floats]:
+    """Of faces (n,) the piece that each corner (n, 4) belongs to, numbered by its first corner, and the areas of the four possible ones (n, 4), from what is free
+    on the edges from each corner on."""
+    n = len(free)
+    label = np.tile(np.arange(4), (n, 1))
+    for _ in range(3):
+        for k in range(4):
+            m = (k + 1) % 4
+            low = np.minimum(label[:, k], label[:, m])
+            label[:, k], label[:, m] = np.where(links[:, k], low, label[:, k]), np.where(links[:, k], low, label[:, m])
+    area = np.zeros((n, 4))
+    for k in range(4):
+        before = (k - 1) % 4
+        on, back = np.where(links[:, k], 0.5, ahead[:, k]), np.where(links[:, before], 0.5, behind[:, before])
+        tip = np.where(links[:, k] | links[:, before], 1.0, 0.5)
+        np.add.at(area, (np.arange(n), label[:, k]), np.where(free[:, k], on * back * tip, 0))
+    return label, area
+
+
+def _shifted(nodes: Bools, to: dict[int, int]) -> Bools:
+    """Values at the lower (0) or upper (1) ends of cells along some axes."""
+    for k, end in to.items():
+        nodes = np.delete(nodes, 0 if end else -1, axis=k)
+    return nodes
+
+
+def _at(values: Any, place: dict[int, int]) -> Any:
+    return _shifted(values, place)
+
+
+def _index(at: tuple[Any, ...], place: dict[int, int]) -> tuple[Any, ...]:
+    return tuple(i + place.get(k, 0) for k, i in enumerate(at))
+
+
+def _along(values: Floats, axis: int, block: Block, shape: tuple[int, ...]) -> Floats:
+    """Values of an axis' lines in a block, spread over an array of that shape."""
+    spread = [1, 1, 1]
+    spread[axis] = shape[axis]
+    first = block.ends[axis][0]
+    return np.broadcast_to(values[first:first + shape[axis]].reshape(spread), shape)
