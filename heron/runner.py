@@ -11,11 +11,12 @@ import numpy as np
 import xarray as xr
 
 from heron.checks import Examination
-from heron.engines import ENGINES, Progress, silent
+from heron.engines import ENGINES, Progress, Signal, silent
+from heron.errors import ModelError, Stopped
 from heron.geometry.build import build_frames, frame_matrix
 from heron.geometry.places import POINTS, capture_points
 from heron.model import Evaluated
-from heron.results import currents, near, patterns, ports, scattering, sphere
+from heron.results import currents, near, patterns, ports, rounds, scattering, sphere
 from heron.results.power import budget
 
 
@@ -30,11 +31,51 @@ class Run:
 def execute(examination: Examination, progress: Progress = silent) -> Run:
     """Solves an examined document, which must be sound."""
     started = perf_counter()
-    engine = ENGINES[examination.engine]
-    results = engine.solve(examination.model, examination.discretisation, progress)
+    results = solve_in_rounds(examination, progress)
     if not scattering.layered(results) and not scattering.repeated(results):
         results = sphere.record(results, pattern_indices(examination, results))
     return Run(results, summarise(examination, results, perf_counter() - started))
+
+
+def solve_in_rounds(examination: Examination, progress: Progress = silent) -> xr.Dataset:
+    """The results of the last round, with what the ones before say of their errors.
+
+    A round that is too coarse for the model, such as an opening of two cells, is left out. Stopping keeps the last round that ended, and is refused before.
+    """
+    engine, model = ENGINES[examination.engine], examination.model
+    sizes, costs = engine.rounds(model.plan), engine.costs(model.plan)
+    done: list[rounds.Round] = []
+    kept: xr.Dataset | None = None
+    for number, size in enumerate(sizes):
+        part = _part_of(progress, number, costs)
+        try:
+            made = examination.discretisation if size == 1 else engine.discretise(model, examination.geometry, size)
+            results = engine.solve(model, made, part)
+        except ModelError:
+            if size == 1:
+                raise
+            continue
+        except Stopped as stopped:
+            if kept is None:
+                raise
+            return rounds.with_errors(kept.assign_attrs(stopped=1, status=f"{stopped.message}; kept round {number} of {len(sizes)}"), done)
+        if results.attrs["stopped"] and kept is not None:
+            return rounds.with_errors(kept.assign_attrs(stopped=1, status=f"stopped in round {number + 1}; kept round {number} of {len(sizes)}"), done)
+        kept = results
+        done.append(rounds.read(results, size))
+        if results.attrs["stopped"]:
+            break
+    assert kept is not None
+    return rounds.with_errors(kept, done)
+
+
+def _part_of(progress: Progress, number: int, costs: list[float]) -> Progress:
+    """The progress of one round among several, as that of the whole."""
+    def say(stage: str, fraction: float, live: dict[str, Any]) -> Signal:
+        which = {"round": number + 1, "rounds": len(costs)} if len(costs) > 1 and live else {}
+        return progress(stage, (sum(costs[:number]) + costs[number] * fraction) / sum(costs), live | which)
+
+    return say
 
 
 def pattern_indices(examination: Examination, results: xr.Dataset) -> list[int]:
@@ -57,6 +98,7 @@ def summarise(examination: Examination, results: xr.Dataset, wall: float) -> dic
         "solves": int(results.attrs["solves"]),
         "status": results.attrs["status"],
         "interpolation_error": float(results.attrs["interpolation_error"]),
+        "error_estimate": rounds.errors_in(results),
         "wall_s": wall,
         "peak_mb": resource.getrusage(resource.RUSAGE_SELF).ru_maxrss / 1024,
         "frequency_hz": results["frequency"].values.tolist(),

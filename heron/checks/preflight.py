@@ -29,7 +29,7 @@ from heron.quantities.constants import C0
 MAX_POINTS = 10_001          # frequencies of one plan
 THICK_WIRE = 0.02            # radius over wavelength up to which tubes were measured (docs/accuracy.md)
 MEMORY_SHARE = 0.85          # of the memory that is free now
-MOST_PASSES = 5
+MOST_ROUNDS = 5
 LEAST_CELLS, MOST_CELLS = 10, 200  # per wavelength (common practice: 15 and more)
 
 
@@ -221,10 +221,8 @@ def _plan(p: Any) -> Iterator[Problem]:
                      f"cells per wavelength lie between {LEAST_CELLS} and {MOST_CELLS}: coarser grids do not carry a wave, finer ones do not end")
     if not 20 <= p.decay <= 100:
         yield _error(("plan", "decay"), "a run ends when its energy has fallen by 20 to 100 dB")
-    if not whole(p.passes, 1, MOST_PASSES):
-        yield _error(("plan", "passes"), f"the number of passes is a whole one from 1 to {MOST_PASSES}: each takes four times the time of the one before")
-    if not 1e-4 <= p.settled <= 0.5:
-        yield _error(("plan", "settled"), "passes end when no S-parameter changes by more than 0.0001 to 0.5")
+    if not whole(p.rounds, 1, MOST_ROUNDS):
+        yield _error(("plan", "rounds"), f"the number of rounds is a whole one from 1 to {MOST_ROUNDS}: the last is as fine as the plan asks, those before it coarser")
     if not 1 <= p.longest <= 10_000:
         yield _error(("plan", "longest"), "the longest run lies between 1 and 10,000 lengths of the pulse: a shorter one would cut the pulse off")
     if not 5 <= p.segments_per_wavelength <= 1000:

@@ -4,18 +4,17 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from dataclasses import dataclass
-from typing import Literal
+from typing import Literal, NamedTuple
 
 import numpy as np
 import xarray as xr
 
-from heron.quantities.constants import C0
 from heron.results import scattering
 from heron.results.power import budget
+from heron.results.rounds import errors_in, level_error
 
 Mark = Literal["good", "look", "stop"]
 WELL_FED = 0.1  # of the available power
-MESH, MESH_ERROR = 50.0, 0.01  # segments a wavelength, and the error of Z they leave
 
 
 @dataclass(frozen=True)
@@ -28,54 +27,73 @@ class TrustItem:
     advice: str = ""
 
 
+class Judged(NamedTuple):
+    """How an error is called, the largest that grades A and B allow, how it is written, and what to do about it."""
+
+    name: str
+    good: float
+    fair: float
+    words: Callable[[float], str]
+    advice: str
+
+
+def _percent(value: float) -> str:
+    return f"{100 * value:.2g} %"
+
+
+FINER = "ask for more cells or segments per wavelength, or refine where fields are strong: errors fall with the square of the cell"
+JUDGED = {
+    "s": Judged("Error of S", 0.01, 0.05, lambda v: f"{v:.2g}", FINER),
+    "s_beside_shift": Judged("Error of S beside the shift of its lowest reflection", 0.01, 0.05, lambda v: f"{v:.2g}", FINER),
+    "resonance_relative": Judged("Error of the lowest reflection's frequency", 0.002, 0.01, _percent, FINER),
+    "gain_db": Judged("Error of the gain", 0.1, 0.5, lambda v: f"{v:.2g} dB", FINER),
+    "rcs_db": Judged("Error of the radar cross-section", 0.1, 0.5, lambda v: f"{v:.2g} dB", FINER),
+    "cross_section_relative": Judged("Error of the cross-sections", 0.01, 0.05, _percent, FINER),
+    "reflection": Judged("Error of the reflection", 0.01, 0.05, lambda v: f"{v:.2g}", FINER),
+    "transmission": Judged("Error of the transmission", 0.01, 0.05, lambda v: f"{v:.2g}", FINER),
+}
+LEADING = {"driven": "s", "lit": "rcs_db", "repeated": "reflection"}  # without this one the others say nothing
+
+
 @dataclass(frozen=True)
 class Estimate:
-    """How wrong |S| (as |ΔS|) and gain (in dB) may be, ``None`` where nothing is known of it, and what that rests on."""
+    """How wrong |S| (as |ΔS|), the frequency of its lowest value (relative) and gain (in dB) may be, ``None`` where nothing is known of it, and what that rests on;
+    ``depth`` is how wrong the lowest |S| may be wherever it lies."""
 
     s: float | None
     gain_db: float | None
+    resonance_relative: float | None
     basis: str
+    depth: float | None
 
     def at_level(self, level_db: float) -> float | None:
-        """dB by which |S| of that level may be off, to first order and no more than all of it."""
-        return None if self.s is None else float(20 / np.log(10) * min(1.0, self.s / 10 ** (level_db / 20)))
+        """dB by which the lowest |S|, of that level, may be off, to first order and no more than all of it."""
+        return level_error(self.s if self.depth is None else self.depth, level_db)
 
 
 def estimate(results: xr.Dataset) -> Estimate:
-    """Nothing of a lit run; S of wires from the fineness of the mesh and the interpolation's check, of grids from the passes; gain from the power balance."""
-    if scattering.lit(results):
-        return Estimate(None, None, "cross-sections are judged by their balance")
-    powers = budget(results)
-    counts = powers.accepted > WELL_FED * powers.available
-    balance = float(np.abs(powers.balance_error[counts]).max()) if counts.any() else float("nan")
-    gain = float(-10 * np.log10(max(1 - balance, 1e-3))) if np.isfinite(balance) else None
-    if results.attrs["engine"] == "moments":
-        return Estimate(_mesh_error(results) + float(results.attrs["interpolation_error"]), gain, "fineness of the mesh, interpolation; power balance")
-    passes = float(results.attrs.get("error_from_passes", np.nan))
-    return Estimate(passes, gain, "passes; power balance") if np.isfinite(passes) else Estimate(None, gain, "power balance; ask for passes to know the error of S")
-
-
-def _mesh_error(results: xr.Dataset) -> float:
-    """|ΔS| that wires of this fineness leave: 1 % of Z at 50 segments a wavelength (measured 0.2 to 0.6 % on halving), in proportion to their length.
-
-    A relative change of Z moves S by half of it times |1 − S²|.
-    """
-    length = float(np.linalg.norm(results["segment_end"].values - results["segment_start"].values, axis=1).max())
-    per_wavelength = C0 / float(results["frequency"].values.max()) / length
-    own = np.diagonal(results["s"].values, axis1=1, axis2=2)
-    return float(0.5 * MESH_ERROR * MESH / per_wavelength * np.abs(1 - own**2).max())
+    """What the rounds of a run say of its errors."""
+    found = errors_in(results)
+    values = [found.get(name, {}).get("value") for name in ("s", "gain_db", "resonance_relative", "depth")]
+    basis = next((str(e["basis"]) for e in found.values()), "one round only")
+    return Estimate(values[0], values[1], values[2], basis, values[3])
 
 
 def _estimated(results: xr.Dataset) -> list[TrustItem]:
-    found = estimate(results)
+    """Errors first: they make the grade, and all other figures can only lower it."""
+    found = errors_in(results)
+    leading = LEADING.get(scattering.kind(results))
+    if leading is None:
+        return []
+    if found.get(leading, {}).get("value") is None:
+        return [TrustItem(JUDGED[leading].name, "not known", "stop", "ask for three rounds in the plan: coarser ones first, which take a third of the time")]
     items = []
-    if found.s is not None:
-        items.append(TrustItem("Error of |S11|", f"about {found.s:.1g}", _mark(found.s, 0.03, 0.1), "ask for more segments or passes"))
-    else:
-        items.append(TrustItem("Error of |S11|", "not known", "look", "ask for passes in the plan; they end with an estimate"))
-    if found.gain_db is not None:
-        items.append(TrustItem("Error of the gain", f"about {found.gain_db:.1g} dB", _mark(found.gain_db, 0.1, 0.5),
-                               "what is missing in the power balance may be missing in the gain"))
+    # What moves a resonance is judged as an error of frequency.
+    shifts = found.get("s_beside_shift", {}).get("value") is not None
+    for name, judged in JUDGED.items():
+        value = found.get(name, {}).get("value")
+        if value is not None and not (shifts and name == "s"):
+            items.append(TrustItem(judged.name, f"within {judged.words(value)}, by {found[name]['basis']}", _mark(value, judged.good, judged.fair), judged.advice))
     return items
 
 
@@ -84,9 +102,9 @@ def _mark(value: float, good: float, bad: float) -> Mark:
 
 
 def trust_card(results: xr.Dataset) -> list[TrustItem]:
-    """Power balance (1 %), passivity, reciprocity, and what the engine itself can say of its error; of lit runs their own balance (limits: common practice)."""
+    """Errors as rounds tell them; power balance (1 %), passivity, reciprocity; of lit runs their own balance (limits: common practice)."""
     kind = scattering.kind(results)
-    return LIT_CARDS[kind](results) if kind in LIT_CARDS else CARDS[str(results.attrs["engine"])](results) + _estimated(results)
+    return _estimated(results) + (LIT_CARDS[kind](results) if kind in LIT_CARDS else CARDS[str(results.attrs["engine"])](results))
 
 
 def _lit_card(results: xr.Dataset) -> list[TrustItem]:
@@ -144,11 +162,6 @@ def _transient_card(results: xr.Dataset) -> list[TrustItem]:
         _cells(results),
         TrustItem("Open walls", f"{distance:.2f} λ away", _mark(-distance, -0.249, -0.125), "a quarter of the longest wavelength is the rule"),
     ]
-    if "error_from_passes" in results.attrs:
-        changes, error = np.ravel(results.attrs["pass_changes"]), float(results.attrs["error_from_passes"])
-        items.append(TrustItem("|ΔS| between passes", " → ".join(f"{c:.2g}" for c in changes), _mark(float(changes[-1]), 0.02, 0.1), "allow more passes"))
-        if not np.isfinite(error):
-            items.append(TrustItem("Passes", "they do not settle", "stop", "allow more passes, or begin with more cells per wavelength"))
     if "other_modes" in results:
         other = 20 * np.log10(max(float(results["other_modes"].values.max()), 1e-6))
         items.append(TrustItem("Higher modes at openings", f"{other:.0f} dB", _mark(other, -20.0, -10.0),
@@ -185,6 +198,12 @@ LIT_CARDS: dict[str, Callable[[xr.Dataset], list[TrustItem]]] = {"lit": _lit_car
 
 
 def grade(items: list[TrustItem]) -> str:
-    """A: all good; B: something to look at; C: something wrong."""
+    """A: errors within 1 % (|ΔS| 0.01, 0.1 dB, 0.2 % of frequency); B: within 5 %; C: beyond, or not known. What else is to be looked at can only lower it."""
     marks = {i.mark for i in items}
     return "C" if "stop" in marks else "B" if "look" in marks else "A"
+
+
+def deciding(items: list[TrustItem]) -> str:
+    """The figure that made the grade: the first of the worst."""
+    worst = {"C": "stop", "B": "look", "A": "good"}[grade(items)]
+    return next((f"{i.name} {i.value}" for i in items if i.mark == worst), "")

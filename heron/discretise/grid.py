@@ -82,10 +82,11 @@ def settle_edges(axis: Axis, size: float, least: float) -> None:
         axis.whole.append((ends[0], ends[1]))
 
 
-def lines(axis: Axis, least: float, cells_between: int) -> Floats:
+def lines(axis: Axis, least: float, cells_between: float, nearest: bool = False) -> Floats:
     """Grid lines (n + 1,) of an axis, m.
 
-    Every gap between marks gets at least ``cells_between`` cells, unless it is narrower than that many times ``least``.
+    Every gap between marks gets at least ``cells_between`` cells, unless it is narrower than that many times ``least``. Numbers of cells are rounded up, or to
+    the ``nearest``, as those of coarser grids are that are to be compared with finer ones.
 
     :raises CapacityError: more than some thousands of lines.
     """
@@ -113,7 +114,7 @@ def lines(axis: Axis, least: float, cells_between: int) -> Floats:
         density = 1 / size[at:at + len(span)]
         at += len(span)
         total = np.concatenate(([0.0], np.cumsum(0.5 * (density[1:] + density[:-1]) * np.diff(span))))
-        count = 1 if (a, b) in whole else max(1, int(np.ceil(total[-1] - 1e-6)))
+        count = 1 if (a, b) in whole else max(1, int(np.floor(total[-1] + 0.5) if nearest else np.ceil(total[-1] - 1e-6)))
         if count + sum(len(o) for o in out) > MAX_LINES:
             raise CapacityError(f"the grid needs more than {MAX_LINES} lines along one axis; ask for fewer cells per wavelength, or leave out the smallest details",
                                 ("plan",))

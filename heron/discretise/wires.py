@@ -108,12 +108,12 @@ class WireMesh:
 
 
 def mesh_wires(
-    geometry: Geometry, feeds: list[Any], loads: list[Any], ground: float | None, longest: float
+    geometry: Geometry, feeds: list[Any], loads: list[Any], ground: float | None, longest: float, size: float = 1.0
 ) -> WireMesh:
     """Segments no longer than ``longest`` (m), with nodes at every joint, corner, feed and load.
 
     :param feeds, loads: evaluated steps (``part``, ``at``, ``width`` or none); ``None`` entries are passed over.
-    :param ground: height of a ground plane, or ``None``.
+    :param ground: height of a ground plane, or ``None``; ``size`` of the smallest segments over those of a mesh as fine as it is made.
     :returns: the mesh; faults are in its ``errors`` with paths into the document.
     :raises CapacityError: more segments than any machine here can solve.
     """
@@ -130,13 +130,13 @@ def mesh_wires(
     expected = sum(p.path.length / longest for p in parts)
     if expected > MAX_SEGMENTS:
         raise CapacityError(f"the wires need about {expected:.3g} segments; this engine takes {MAX_SEGMENTS}")
-    mesh = _mesh(parts, breaks, graded, ground, longest)
+    mesh = _mesh(parts, breaks, graded, ground, longest, size)
     for _ in range(4):  # each pass can only reveal joints hidden by the pass before
         if not _add_joints(mesh, breaks):
             break
-        mesh = _mesh(parts, breaks, graded, ground, longest)
+        mesh = _mesh(parts, breaks, graded, ground, longest, size)
     if _grade_open_ends(mesh, graded):
-        mesh = _mesh(parts, breaks, graded, ground, longest)
+        mesh = _mesh(parts, breaks, graded, ground, longest, size)
     _find_joints(mesh)
     _find_faults(mesh)
     if ground is not None:
@@ -159,14 +159,14 @@ def _grade_open_ends(mesh: WireMesh, graded: list[set[float]]) -> bool:
 
 
 def _mesh(parts: list[BuiltPart], breaks: list[set[float]], graded: list[set[float]], ground: float | None,
-          longest: float) -> WireMesh:
+          longest: float, size: float) -> WireMesh:
     points: list[Floats] = []
     segments: list[Ints] = []
     owner: list[int] = []
     spans: list[Floats] = []
     count = 0
     for i, part in enumerate(parts):
-        fractions = _fractions(part, breaks[i], graded[i], longest)
+        fractions = _fractions(part, breaks[i], graded[i], longest, size)
         n = len(fractions)
         points.append(part.path.at(fractions))
         segments.append(np.column_stack((np.arange(count, count + n - 1), np.arange(count + 1, count + n))))
@@ -190,7 +190,7 @@ def _mesh(parts: list[BuiltPart], breaks: list[set[float]], graded: list[set[flo
                     part_of, np.vstack(spans), grounded, ground, tolerance)
 
 
-def _fractions(part: BuiltPart, breaks: set[float], graded: set[float], longest: float) -> Floats:
+def _fractions(part: BuiltPart, breaks: set[float], graded: set[float], longest: float, size: float) -> Floats:
     """Sorted node fractions of one part; breakpoints closer than coincidence become one."""
     length = part.path.length
     marks: list[float] = []
@@ -198,14 +198,14 @@ def _fractions(part: BuiltPart, breaks: set[float], graded: set[float], longest:
         if not marks or (mark - marks[-1]) > 2 * COINCIDENT:
             marks.append(mark)
     marks[-1] = 1.0
-    step = min(longest, length / LEAST_SEGMENTS)
+    step = min(longest, size * length / LEAST_SEGMENTS)
     corners = part.path.corners
     out = [0.0]
     for a, b in pairwise(marks):
         curve = part.path.curves[int(np.clip(np.searchsorted(corners, 0.5 * (a + b)) - 1, 0, len(corners) - 2))]
         stretch = (b - a) * length
         largest = min(step, curve.length / curve.least_segments)
-        floor = (STRAIGHT_OVER_RADIUS if curve.least_segments <= 1 else SEGMENT_OVER_RADIUS) * part.radius
+        floor = (STRAIGHT_OVER_RADIUS if curve.least_segments <= 1 else SEGMENT_OVER_RADIUS) * part.radius * size
         smallest = max(floor, largest / GRADING_DEPTH)
         sizes = _sizes(stretch, largest, smallest, floor,
                        any(abs(a - g) < COINCIDENT for g in graded), any(abs(b - g) < COINCIDENT for g in graded))

@@ -83,7 +83,15 @@ class Engine(Protocol):
     name: str
 
     def refusal(self, model: Evaluated, geometry: Geometry) -> Refusal: ...
-    def discretise(self, model: Evaluated, geometry: Geometry) -> Any: ...
+    def discretise(self, model: Evaluated, geometry: Geometry, size: float = 1.0) -> Any:
+        """With cells or segments ``size`` times as large as the plan asks for."""
+
+    def rounds(self, plan: Any) -> list[float]:
+        """Sizes of the rounds that a plan asks for, falling to 1."""
+
+    def costs(self, plan: Any) -> list[float]:
+        """Their times over that of the last."""
+
     def forecast(self, model: Evaluated, discretisation: Any) -> Forecast: ...
     def solve(self, model: Evaluated, discretisation: Any, progress: Progress = silent) -> xr.Dataset: ...
     def fields(self, results: xr.Dataset, index: int, incident: NDArray[np.complex128]) -> FieldSource: ...

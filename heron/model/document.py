@@ -6,7 +6,7 @@ import hashlib
 import json
 from typing import Annotated, Any, Literal, get_args
 
-from pydantic import Discriminator, Field, Tag, ValidationError
+from pydantic import Discriminator, Field, Tag, ValidationError, model_validator
 
 from heron.errors import ModelError
 from heron.model.fields import Capacitance, Direction, FieldStrength, Frequency, Inductance, Length, Name, Number, ParameterName, Point, Resistance, Step, Time
@@ -343,8 +343,9 @@ class Plan(Step):
     """Engine, band, sampling and accuracy.
 
     The moments engine reads sampling, tolerance and ``segments_per_wavelength``; the transient engine ``cells_per_wavelength``
-    (of every medium), the ``decay`` of the stored energy in dB at which it ends, the ``longest`` run in lengths of the pulse, and in how many ``passes`` at most,
-    each on a finer grid, it solves until no S-parameter changes by more than ``settled``. Its pulse covers ``pulse_start`` to ``pulse_stop``: the band unless given.
+    (of every medium), the ``decay`` of the stored energy in dB at which it ends, and the ``longest`` run in lengths of the pulse. A run solves in several
+    ``rounds``, the last of which is as fine as the plan asks and the others coarser, so that its results come with their errors.
+    The pulse covers ``pulse_start`` to ``pulse_stop``: the band unless given.
     """
 
     engine: Literal["auto", "moments", "transient"] = "auto"
@@ -357,12 +358,19 @@ class Plan(Step):
     segments_per_wavelength: Number = "50"
     cells_per_wavelength: Number = "20"
     decay: Number = "60"
-    passes: Number = "1"
-    settled: Number = "0.02"
+    rounds: Number = "3"
     longest: Number = "60"
     pulse_start: Frequency | None = None
     pulse_stop: Frequency | None = None
     pattern_frequencies: Annotated[list[Frequency], Field(max_length=1000)] = []
+
+    @model_validator(mode="before")
+    @classmethod
+    def _passes(cls, data: Any) -> Any:
+        """Older documents have ``passes``, each finer than the one before, and when they end."""
+        if not isinstance(data, dict) or not {"passes", "settled"} & data.keys():
+            return data
+        return {k: v for k, v in data.items() if k not in ("passes", "settled")}
 
 
 class Document(Step):

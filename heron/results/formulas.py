@@ -29,6 +29,7 @@ OHM: Dimension = (2.0, 1.0, -3.0, -2.0, 0.0)
 SIEMENS: Dimension = (-2.0, -1.0, 3.0, 2.0, 0.0)
 
 _PORTS = re.compile(r"^(s)(\d)(\d)$|^(s)(\d+)_(\d+)$|^(z|y|vswr|return_loss)(\d*)$")
+_ERROR = re.compile(r"^error_s(\d)(\d)$|^error_s(\d+)_(\d+)$")
 _RECEIVED = re.compile(r"received(\d*)_section$")
 AREA: Dimension = (2.0, 0.0, 0.0, 0.0, 0.0)
 SECTIONS = ("scattered", "absorbed", "extinction", "scattered_below")
@@ -112,6 +113,12 @@ class Quantities:
         if name in ("peak_theta", "peak_phi"):
             return _quantity(self._spread(name + "_deg", np.radians))
         p = self.powers
+        wrong = _ERROR.match(name)
+        if wrong and "s_error" in self.results:
+            numbers = [int(p) for p in self.results["port"].values]
+            to, by = (int(g) for g in wrong.groups() if g)
+            if to in numbers and by in numbers:
+                return _quantity(self.results["s_error"].values[:, numbers.index(to), numbers.index(by)])
         if name == "mismatch":
             return _quantity(1 - p.accepted / p.available)
         if name in SHARES:

@@ -14,6 +14,7 @@ from heron.quantities import engineering
 from heron.results import ports, scattering
 from heron.results.currents import absorbed, surface_names
 from heron.results.power import budget
+from heron.results.rounds import errors_in, level_error
 from heron.results.signals import trace_names
 
 Floats = NDArray[np.float64]
@@ -80,7 +81,23 @@ def _reflection(results: xr.Dataset) -> Headline:
     """The lowest reflection of the first port."""
     level = ports.magnitude_db(results["s"].values[:, 0, 0])
     at, low = ports.minimum(results["frequency"].values, level)
-    return Headline(level, at, low, f"{low:.1f} dB at {engineering(at, 'Hz')}")
+    found = errors_in(results)
+    s, depth, off = (found.get(name, {}).get("value") for name in ("s", "depth", "resonance_relative"))
+    error = level_error(s if depth is None else depth, low)
+    return Headline(level, at, low, f"{uncertain(low, error, 1)} dB at {_frequency(at, off)}")
+
+
+def uncertain(value: float, error: float | None, most: int) -> str:
+    """A value with no more decimals than its error allows, and ``most`` of them: "−14.2 ± 0.5"."""
+    if not error or error < 0.5 * 10.0**-most:
+        return f"{value:.{most}f}"
+    decimals = max(0, min(most, -int(np.floor(np.log10(error)))))
+    return f"{value:.{decimals}f} ± {max(error, 10.0**-decimals):.{decimals}f}"
+
+
+def _frequency(at: float, relative: float | None) -> str:
+    """With as many digits as a relative error allows, four at most."""
+    return engineering(at, "Hz", 4 if not relative else int(np.clip(np.ceil(-np.log10(relative)), 1, 4)))
 
 
 def _largest(results: xr.Dataset, level: Floats, words: Callable[[float], str]) -> Headline:

@@ -64,6 +64,7 @@ class RunLine(Schema):
     engine: str
     efficiency: float | None
     gain_dbi: float | None
+    gain_error_db: float | None
 
 
 class RunDetail(RunLine):
@@ -106,12 +107,13 @@ def _line(run: Run) -> dict[str, Any]:
 
 
 def _best(run: Run) -> dict[str, float | None]:
-    """Total efficiency and realized gain of the far field that was solved nearest to the lowest reflection."""
+    """Total efficiency and realized gain, with its error, of the far field that was solved nearest to the lowest reflection."""
     far, at = run.summary.get("far_field") or [], run.headline.get("frequency_hz")
     if not far or at is None:
-        return {"efficiency": None, "gain_dbi": None}
+        return {"efficiency": None, "gain_dbi": None, "gain_error_db": None}
     near_by = min(far, key=lambda f: abs(f["frequency_hz"] - at))
-    return {"efficiency": near_by["total_efficiency"], "gain_dbi": near_by["realized_gain_dbi"]}
+    errors = run.summary.get("error_estimate", {})
+    return {"efficiency": near_by["total_efficiency"], "gain_dbi": near_by["realized_gain_dbi"], "gain_error_db": errors.get("gain_db", {}).get("value")}
 
 
 def _detail(run: Run) -> dict[str, Any]:

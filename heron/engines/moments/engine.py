@@ -26,6 +26,7 @@ from heron.quantities.constants import C0
 
 FIRST_SOLVES = 5     # Chebyshev-spaced, before the first prediction
 CONFIRMATIONS = 2    # consecutive solves that must agree with the prediction made before them
+COARSER = 1.6        # segments of the first of two rounds over those of the second
 SAFETY = 0.3         # of the tolerance, for those agreements
 PROJECTIONS = 24     # current samples that join the S-parameters in the rational fit
 BYTES_MATRIX = 18    # per pair of unknowns: the matrix, factored in place
@@ -67,14 +68,21 @@ class MomentsEngine:
         shown = ", ".join(names[:3]) + (f" and {len(names) - 3} more" if len(names) > 3 else "")
         return Refusal([f"the moments engine models wires; {shown} {'is a solid or sheet' if len(names) == 1 else 'are solids or sheets'}"])
 
-    def discretise(self, model: Evaluated, geometry: Geometry) -> MomentsDiscretisation:
+    def rounds(self, plan: Any) -> list[float]:
+        return [COARSER, 1.0] if plan.rounds > 1 else [1.0]
+
+    def costs(self, plan: Any) -> list[float]:
+        """Pairs of segments: a few hundred of them are filled, not factored."""
+        return [size**-2 for size in self.rounds(plan)]
+
+    def discretise(self, model: Evaluated, geometry: Geometry, size: float = 1.0) -> MomentsDiscretisation:
         plan = model.plan
         top = max(plan.f_start, plan.f_stop) if plan else 1e9
         per_wavelength = plan.segments_per_wavelength if plan else 50.0
         if top <= 0 or per_wavelength <= 0:
             raise ModelError("frequencies and segments per wavelength must be above zero", ("plan",))
         ground = model.surround.height if model.surround is not None and model.surround.kind == "ground" else None
-        mesh = mesh_wires(geometry, model.feeds, model.loads, ground, C0 / top / per_wavelength)
+        mesh = mesh_wires(geometry, model.feeds, model.loads, ground, size * C0 / top / per_wavelength, size)
         order = sorted((i for i, f in enumerate(model.feeds) if f is not None), key=lambda i: model.feeds[i].number)
         degree = mesh.degree()
         joints = degree[(degree > 1) & ~mesh.grounded]
@@ -90,7 +98,8 @@ class MomentsEngine:
         images = 2 if discretisation.mesh.ground is not None else 1
         each = images * n * n / pairs + 8 / 3 * m**3 / factor
         patterns = points * n * 600 * 2 / (pairs * 4)
-        return Forecast(self.name, m, "unknowns", "segments_per_wavelength", BYTES_MATRIX * m * m + BASE_BYTES, solves * each + patterns + 0.1, solves)
+        return Forecast(self.name, m, "unknowns", "segments_per_wavelength", BYTES_MATRIX * m * m + BASE_BYTES,
+                        sum(self.costs(plan)) * (solves * each + patterns) + 0.1, solves)
 
     def solve(self, model: Evaluated, discretisation: MomentsDiscretisation, progress: Progress = silent) -> xr.Dataset:
         """Port parameters and currents at every point of the band.

@@ -19,7 +19,6 @@ from heron.engines.transient.dataset import dataset, terminals
 from heron.engines.transient.distant import Gathered
 from heron.engines.transient.incidence import Incidence
 from heron.engines.transient.launch import Gate, gate
-from heron.engines.transient.need import Need
 from heron.engines.transient.planes import planes_in
 from heron.engines.transient.pointlike import PointFeed, point_feed
 from heron.engines.transient.pulse import Pulse, pulse_of
@@ -40,9 +39,9 @@ PIECE = 2e7           # cell steps between questions whether to go on: a fractio
 LOOK = 200            # steps between looks at the energy
 GROWTH = 1e3          # of the largest energy seen while the source was on: beyond, the scheme has become unstable
 BYTES_CELL = 110.0    # fields, row numbers, building of the coefficients
-ORDER = 1.7           # of convergence, as long as only one change is known
 LIVE_POINTS = 61
-FINER = float(np.sqrt(2))  # a cell over that of the next pass, where the field needs it
+FINER = float(np.sqrt(2))  # a cell over that of the next round
+FEWEST = 6.0          # cells per wavelength of a round
 RATE_CELLS, RATE_TRIES = 80, 12  # a side, and stretches of a few steps
 
 
@@ -66,55 +65,35 @@ class TransientEngine:
     def refusal(self, model: Evaluated, geometry: Geometry) -> Refusal:
         return Refusal(refusals(model, geometry))
 
-    def discretise(self, model: Evaluated, geometry: Geometry) -> TransientDiscretisation:
-        return TransientDiscretisation(structure(model, geometry), geometry)
+    def discretise(self, model: Evaluated, geometry: Geometry, size: float = 1.0) -> TransientDiscretisation:
+        return TransientDiscretisation(structure(model, geometry, size), geometry)
+
+    def rounds(self, plan: Any) -> list[float]:
+        sizes = [FINER**n for n in reversed(range(int(plan.rounds)))]
+        return [size for size in sizes if size == 1 or plan.cells_per_wavelength / size >= FEWEST]
 
     def forecast(self, model: Evaluated, discretisation: TransientDiscretisation) -> Forecast:
         s, plan = discretisation.structure, model.plan
         pulse = pulse_of(plan)
         steps = (pulse.duration + RING_S / pulse.centre) / s.step
         runs = max(1, sum(int(getattr(x, "modes", 1)) for x in model.illuminations or model.feeds if x is not None))
-        points, passes = int(plan.points), int(plan.passes)
+        points, sizes = int(plan.points), self.rounds(plan)
         patches = 12 * sum(a * b for a, b in ((s.shape[0], s.shape[1]), (s.shape[1], s.shape[2]), (s.shape[0], s.shape[2])))
-        last = FINER ** (3 * (passes - 1))
-        memory, seconds = BYTES_CELL * s.cells * last + 8.0 * points * patches + 2.5e8, sum(_costs(passes)) * runs * steps * s.cells / machine_rate() + 2
-        more = f"; up to {passes} passes, the last on {s.cells * last:,.0f} cells" if passes > 1 else ""
-        return Forecast(self.name, s.cells, "cells", "cells_per_wavelength", memory, seconds, runs * passes,
+        memory = BYTES_CELL * s.cells + 8.0 * points * patches + 2.5e8
+        seconds = sum(self.costs(plan)) * runs * steps * s.cells / machine_rate() + 2
+        more = f"; {len(sizes)} rounds, this the last" if len(sizes) > 1 else ""
+        return Forecast(self.name, s.cells, "cells", "cells_per_wavelength", memory, seconds, runs * len(sizes),
                         f"{s.cells:,} cells, about {steps:,.0f} steps of {s.step * 1e12:.3g} ps for each {'wave' if model.illuminations else 'port'}{more}")
 
+    def costs(self, plan: Any) -> list[float]:
+        """Cells by their number, steps by their size."""
+        return [size**-4 for size in self.rounds(plan)]
+
     def solve(self, model: Evaluated, discretisation: TransientDiscretisation, progress: Progress = silent) -> xr.Dataset:
-        """Port parameters, Huygens currents and losses at every point of the band, one pulse for each port.
+        """Port parameters, Huygens currents and losses at every point of the band, one pulse for each port or illumination.
 
-        With several passes, the results of the last one, each on a grid √2 finer where the one before needed it, until no S-parameter changes by
-        more than the plan asks; ``pass_changes`` holds the changes. Stopping keeps the last pass that ended, or what has been recorded so far when every port
-        has been driven, and is refused before.
+        Stopping keeps what has been recorded so far when every port has been driven, and is refused before.
         """
-        passes = int(model.plan.passes)
-        costs = _costs(passes)
-        changes: list[float] = []
-        results, need = None, Need() if passes > 1 else None
-        for number in range(passes):
-            part = _part_of(progress, number, costs)
-            if results is None or need is None:
-                results = self._pass(model, discretisation, part, need)
-                continue
-            before = results
-            try:
-                finer = need.wishes(discretisation.structure, FINER)
-                discretisation = TransientDiscretisation(structure(model, discretisation.geometry, finer), discretisation.geometry)
-                results = self._pass(model, discretisation, part, need)
-            except (Stopped, ModelError) as error:
-                ended = f"kept pass {number}: {error.message}"
-                return before.assign_attrs(stopped=int(isinstance(error, Stopped)), status=ended, **_passes(changes))
-            if results.attrs["stopped"]:
-                return before.assign_attrs(stopped=1, status=f"stopped in pass {number + 1}; kept pass {number}", **_passes(changes))
-            changes.append(_change(before, results))
-            if changes[-1] < model.plan.settled:
-                break
-        assert results is not None
-        return results.assign_attrs(**_passes(changes))
-
-    def _pass(self, model: Evaluated, discretisation: TransientDiscretisation, progress: Progress, need: Need | None) -> xr.Dataset:
         s, plan = discretisation.structure, model.plan
         progress("preparing", 0.0, {})
         fill(s, model, discretisation.geometry)
@@ -128,8 +107,6 @@ class TransientEngine:
         gates += [point_feed(stepper, i, feed, pulse_of(plan, feed)) for i, feed in enumerate(model.feeds) if feed.kind == "dipole"]
         recorder = Recorder(model, stepper, frequency, gates)
         runs = []
-        if need is not None:
-            need.begin(stepper)
         waves = [light_of(light, bool(model.surround.layers)) for light in model.illuminations]
         # Of what is repeated the parts may stand anywhere between the sides through which a wave comes.
         bare = Stepper(without_parts(s, model, discretisation.geometry), np.zeros(0), dt=stepper.dt) if waves and s.repeats else stepper
@@ -147,7 +124,7 @@ class TransientEngine:
                 own, mode = modes[number - len(feeds)]
                 light = own.launch(stepper, mode, float(plan.f_start))
             lit.append(light)
-            runs.append(_pulse_run(stepper, recorder, number, z0, plan, pulses[number], progress, (number, count), need, light, bool(waves)))
+            runs.append(_pulse_run(stepper, recorder, number, z0, plan, pulses[number], progress, (number, count), light, bool(waves)))
             if runs[-1].stopped and number + 1 < count:
                 raise Stopped("stopped before every illumination was solved" if waves else
                               "stopped before every port was driven; there is no scattering matrix to keep")
@@ -180,41 +157,8 @@ def _gate(stepper: Stepper, aperture: Aperture, model: Evaluated) -> Gate:
         raise error.within("feeds", aperture.number) from None
 
 
-def _change(before: xr.Dataset, after: xr.Dataset) -> float:
-    """The largest change of any S-parameter; of a lit model, of the scattered power against its largest."""
-    name = "scattered_power" if after.attrs.get("lit", 0) else "s"
-    scale = float(np.abs(after[name].values).max()) if name == "scattered_power" else 1.0
-    return float(np.abs(after[name].values - before[name].values).max()) / scale
-
-
-def _costs(passes: int) -> list[float]:
-    """Times of passes over that of the first, at most: cells by their number, steps by their size."""
-    return [FINER ** (4 * n) for n in range(passes)]
-
-
-def _part_of(progress: Progress, number: int, costs: list[float]) -> Progress:
-    """The progress of one pass among several, as that of the whole."""
-    def say(stage: str, fraction: float, live: dict[str, Any]) -> Signal:
-        which = {"pass": number + 1, "passes": len(costs)} if len(costs) > 1 and live else {}
-        return progress(stage, (sum(costs[:number]) + costs[number] * fraction) / sum(costs), live | which)
-
-    return say
-
-
-def _passes(changes: list[float]) -> dict[str, Any]:
-    """The largest changes of S-parameters from pass to pass, and the error left in the last by their geometric series.
-
-    One change alone is taken as the first of a series of the order that a patch was measured to have (docs/accuracy.md), and none is trusted to
-    shrink faster than the scheme's second order.
-    """
-    if not changes:
-        return {}
-    ratio = min(changes[-2] / changes[-1], FINER**2) if len(changes) > 1 and changes[-1] > 0 else FINER**ORDER
-    return {"pass_changes": changes, "error_from_passes": changes[-1] / (ratio - 1) if ratio > 1 else float("nan")}
-
-
 def _pulse_run(stepper: Stepper, recorder: Recorder, port: int, z0: Floats, plan: Any, pulse: Pulse, progress: Progress, which: tuple[int, int],
-               need: Need | None = None, light: Incidence | None = None, lit: bool = False) -> PulseRun:
+               light: Incidence | None = None, lit: bool = False) -> PulseRun:
     """Drives one port, or lets a wave in, of an illumination (``lit``) or of a line or guide feed,
     until the energy has fallen, the time is up or someone stops it; ``which`` is this run's number, and of how many."""
     dt = stepper.dt
@@ -285,8 +229,6 @@ def _pulse_run(stepper: Stepper, recorder: Recorder, port: int, z0: Floats, plan
             if not np.isfinite(stored) or (n > 2 * source_end and stored > GROWTH * largest):
                 raise ModelError(_unstable(stepper))
             largest = max(largest, stored)
-            if need is not None:
-                need.look(stepper)
             left = stored / largest if largest > 0 else 1.0
         level = 10 * np.log10(max(left, 1e-30))
         share = max(share, 0.3 * min(1.0, n / max(source_end, 1)) + 0.7 * (min(1.0, -level / plan.decay) if n > source_end else 0))

@@ -270,34 +270,33 @@ def _room(model: Evaluated) -> float:
     return float((SCATTERED + BESIDE + ROOM_IN_BOX + 1) * C0 / model.plan.f_stop / model.plan.cells_per_wavelength)
 
 
-def structure(model: Evaluated, geometry: Geometry, wishes: list[list[tuple[float, float, float]]] | None = None) -> Structure:
-    """Grid of a model whose band is usable, with its contents unless it is very fine; ``wishes`` are further (from, to, largest cell) along each axis, m.
+def structure(model: Evaluated, geometry: Geometry, scale: float = 1.0) -> Structure:
+    """Grid of a model whose band is usable, with its contents unless it is very fine; its cells ``scale`` times as large
+    as the plan asks for, those of narrow features too.
 
     :raises ModelError: no room for a grid; too many cells.
     """
     plan = model.plan
     media = media_of(model)[0]
     bodies = geometry.placed.bodies if geometry.bodies else []
-    largest = C0 / plan.f_stop / plan.cells_per_wavelength
+    largest = scale * C0 / plan.f_stop / plan.cells_per_wavelength
     ground = model.surround.height if model.surround is not None and model.surround.kind == "ground" else None
     cases = _cases(model, bodies, media, largest)
     low, high = _bounds(geometry, bodies, ground, model, cases)
     axes = [Axis(float(lo), float(hi), largest) for lo, hi in zip(low, high, strict=True)]
     for body in bodies:
         medium = media.get(body.material)
-        _wishes(axes, body, largest, largest / (_index(medium, plan.f_stop) if medium else 1.0), medium is not None)
+        _wishes(axes, body, largest, largest / (_index(medium, plan.f_stop) if medium else 1.0), medium is not None, scale)
     for part in geometry.parts:
         _wire_wishes(axes, part, [f for f in model.feeds if f is not None and f.kind == "gap" and f.part == part.name], largest)
-    _layer_wishes(axes, model, media, largest)
+    _layer_wishes(axes, model, media, largest, scale)
     least = FINEST * largest
     for i, refinement in enumerate(model.refinements):
         if refinement is not None:
             low_r, high_r = refined(refinement, geometry, i)
-            least = min(least, refinement.cell / BETWEEN)
+            least = min(least, scale * refinement.cell / BETWEEN)
             for k in range(3):
-                axes[k].sizes.append((float(low_r[k]), float(high_r[k]), refinement.cell))
-    for k, own in enumerate(wishes or ()):
-        axes[k].sizes += [(a, b, max(size, _least_beside_wires(geometry, k, a, b))) for a, b, size in own]
+                axes[k].sizes.append((float(low_r[k]), float(high_r[k]), scale * refinement.cell))
     for case in cases:
         case.wish(axes[case.axis], least)
     margin = wall_distance(model)
@@ -320,7 +319,7 @@ def structure(model: Evaluated, geometry: Geometry, wishes: list[list[tuple[floa
             axis.edges = [(m, side) for m, side in axis.edges if axis.low + least < m < axis.high - least]  # metal at an end goes on in the next
         settle_edges(axis, AT_METAL * largest, least)
         crowded += [(k, place, width) for place, width in crowds(axis.marks, least)]
-        found = lines(axis, least, BETWEEN)
+        found = lines(axis, least, BETWEEN / scale, scale > 1)
         before = found[0] - np.arange(walls[k, 0], 0, -1) * (found[1] - found[0])
         if k in periods:
             before = found[:1] - (found[-1] - found[-2])
@@ -506,14 +505,14 @@ def _index(medium: Medium, frequency: float) -> float:
     return max(1.0, float(np.sqrt(abs(medium.epsilon(frequency)[0] * medium.mu(frequency)[0]))))
 
 
-def _layer_wishes(axes: list[Axis], model: Evaluated, media: dict[str, Medium], largest: float) -> None:
+def _layer_wishes(axes: list[Axis], model: Evaluated, media: dict[str, Medium], largest: float, scale: float) -> None:
     """Lines on the boundaries of layers, cells that carry waves in them, also along them."""
     axes[2].marks += interfaces_of(model)
     for name, bottom, top in layers_of(model):
         index = _index(media[name], model.plan.f_stop)
         for axis in axes[:2]:
             axis.largest = min(axis.largest, largest / index)
-        wanted = largest / index if np.isinf(bottom) else min(largest / index, max((top - bottom) / ACROSS, FINEST * largest / index))
+        wanted = largest / index if np.isinf(bottom) else min(largest / index, max(scale * (top - bottom) / ACROSS, FINEST * largest / index))
         axes[2].sizes.append((max(bottom, axes[2].low - 10 * abs(axes[2].high - axes[2].low) - 100 * largest), top, wanted))
 
 
@@ -566,7 +565,7 @@ def facets(body: Body, largest: float) -> Floats:
     return np.asarray(found.points[found.triangles] * body.unit)
 
 
-def _wishes(axes: list[Axis], body: Body, largest: float, inside: float, medium: bool) -> None:
+def _wishes(axes: list[Axis], body: Body, largest: float, inside: float, medium: bool, scale: float) -> None:
     """Lines on a body's straight, axis-aligned edges and its bounds; cells of ``inside`` m at most in it, and finer at edges of metal."""
     low, high = body.bounds
     found = _mesh(body, largest)
@@ -593,7 +592,7 @@ def _wishes(axes: list[Axis], body: Body, largest: float, inside: float, medium:
         own = sorted(marks[k] | ends)
         axis.marks += own
         if medium:
-            axis.sizes.append((float(low[k]), float(high[k]), min(inside, max(float(high[k] - low[k]) / ACROSS, FINEST * inside))))
+            axis.sizes.append((float(low[k]), float(high[k]), min(inside, max(scale * float(high[k] - low[k]) / ACROSS, FINEST * inside))))
         else:
             axis.sizes += [(m, m, AT_METAL * largest) for m in own]
 
@@ -665,17 +664,6 @@ def _wire_wishes(axes: list[Axis], part: Any, feeds: list[Any], largest: float) 
                 for k in range(3):
                     if k != along:
                         axes[k].sizes.append((float(p[k]), float(p[k]), max(f.width, ROOM * part.radius)))
-
-
-def _least_beside_wires(geometry: Geometry, k: int, low: float, high: float) -> float:
-    """The smallest cell, m, that a stretch of an axis may be given where wires run across it, which stand for their radius only in cells that hold them."""
-    least = 0.0
-    for part in geometry.parts:
-        reach = ROOM * part.radius
-        for p, q in _stretches(part):
-            if _axes(p, q) != [k] and low < p[k] + reach and high > p[k] - reach:
-                least = max(least, reach)
-    return least
 
 
 def dispersive(medium: Medium, plan: Any) -> Fit | None:

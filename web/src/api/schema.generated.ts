@@ -1398,6 +1398,8 @@ export interface components {
             efficiency: number | null;
             /** Gain Dbi */
             gain_dbi: number | null;
+            /** Gain Error Db */
+            gain_error_db: number | null;
         };
         /** ValueLine */
         ValueLine: {
@@ -1467,6 +1469,8 @@ export interface components {
             efficiency: number | null;
             /** Gain Dbi */
             gain_dbi: number | null;
+            /** Gain Error Db */
+            gain_error_db: number | null;
             /** Live */
             live: {
                 [key: string]: unknown;

@@ -4,7 +4,7 @@ import { useAt, useCursor } from "../app/cursor";
 import { number, quantity } from "../format";
 import { SMALL, dashes, resolved, useChart } from "./chart";
 
-export interface Curve { x: ArrayLike<number>; y: ArrayLike<number | null>; color: string; dash: string; label?: string; width?: number; stack?: boolean }
+export interface Curve { x: ArrayLike<number>; y: ArrayLike<number | null>; color: string; dash: string; label?: string; width?: number; stack?: boolean; /** Between which values the curve may be wrong. */ spread?: { low: ArrayLike<number>; high: ArrayLike<number> } }
 /** A limit over a stretch of x, or all of it. */
 export interface Limit { y: number; from?: number | null; to?: number | null; color?: string; /** Drawn strongly, as something to be kept. */ spec?: boolean }
 export interface Flag { id: string; name: string; x: number; y: number; color: string }
@@ -102,6 +102,7 @@ function CursorLine({ place, inside, tall }: { place: (x: number) => number; ins
 function option(curves: Curve[], x: Props["x"], y: Props["y"], [left, right]: [number, number], [low, high]: [number, number], bands: [number, number][], limits: Limit[], width: number): Record<string, unknown> {
   const ink = resolved("var(--ink2)"), faint = resolved("var(--faint)"), line = resolved("var(--ink3)");
   const axis = { axisLabel: { ...SMALL, color: ink, hideOverlap: true }, nameTextStyle: { ...SMALL, color: ink }, animation: false };
+  const held = (u: number): number => Math.max(2 * low - high, Math.min(2 * high - low, u));
   const reach = high - low, levels = ticks(low, high, y.ticks ?? 5);
   const places = x.log ? {} : { customValues: x.unit === "°" && right - left > 90 ? range(Math.ceil(left / RIGHT) * RIGHT, right + 1, width > 420 ? RIGHT / 3 : RIGHT) : ticks(left, right, Math.max(2, Math.floor(width / 75))) };
   return {
@@ -126,6 +127,11 @@ function option(curves: Curve[], x: Props["x"], y: Props["y"], [left, right]: [n
           data: limits.filter((l) => l.y > low && l.y < high).map((l) => [{ coord: [Math.max(left, (l.from ?? -Infinity) / x.factor), l.y], lineStyle: { color: resolved(l.color ?? "var(--moss)"), type: l.spec ? "solid" : [2, 3], width: l.spec ? 2.4 : 1.4 } }, { coord: [Math.min(right, (l.to ?? Infinity) / x.factor), l.y] }]),
         },
       },
+      ...curves.flatMap((c, k) => (c.spread ? [c.spread.low, c.spread.high] : []).map((edge, upper) => ({
+        type: "line", silent: true, showSymbol: false, stack: `spread ${k}`, stackStrategy: "all", lineStyle: { width: 0 }, z: 1,
+        areaStyle: upper ? { color: resolved(c.color), opacity: 0.2 } : { opacity: 0 },
+        data: Array.from(c.x, (v, i) => [v / x.factor, upper ? held(edge[i]!) - held(c.spread!.low[i]!) : held(edge[i]!)]),
+      }))),
       ...curves.map((c) => ({
         type: "line", silent: true, showSymbol: false, stack: c.stack ? "all" : undefined, areaStyle: c.stack ? { color: resolved(c.color), opacity: 0.82 } : undefined,
         lineStyle: { color: resolved(c.color), width: c.stack ? 0 : c.width ?? 1.8, type: dashes(c.dash), join: "round" }, itemStyle: { color: resolved(c.color) },

@@ -99,10 +99,10 @@ function level(live: Record<string, unknown>[]): { f: number; db: number }[] {
   return live.map((p) => ({ f: Number(p.frequency_hz), db: 20 * Math.log10(Math.max(1e-6, Math.hypot(...(p.s11 as [number, number])))) })).sort((a, b) => a.f - b.f);
 }
 
-/** What a time-domain run has left in it, and in which pass it is. */
+/** What a time-domain run has left in it, and in which round it is. */
 const ringing = (live: Record<string, unknown>[]): string => {
-  const { energy_db: db, pass, passes } = (live[live.length - 1] ?? {}) as Record<string, number | undefined>;
-  return (pass === undefined ? "" : ` · pass ${pass} of ${passes}`) + (db === undefined ? "" : ` · ${db.toFixed(0).replace("-", "−")} dB left`);
+  const { energy_db: db, round, rounds } = (live[live.length - 1] ?? {}) as Record<string, number | undefined>;
+  return (round === undefined ? "" : ` · round ${round} of ${rounds}`) + (db === undefined ? "" : ` · ${db.toFixed(0).replace("-", "−")} dB left`);
 };
 
 function Chip({ projectId, line }: { projectId: number; line: RunLine }) {

@@ -8,7 +8,7 @@ import type { RunLine } from "../../api/types";
 import { Header } from "../../app/Header";
 import { useTicks } from "../../app/cursor";
 import { fixed, number, quantity } from "../../format";
-import { size } from "../readout/values";
+import { size, uncertain } from "../readout/values";
 import { Button } from "../../ui/Button";
 import { Mark } from "../../ui/Mark";
 import { Compare } from "./Compare";
@@ -81,7 +81,7 @@ export function Ledger() {
                       {r.status !== "finished" && <span className="block max-w-72 whitespace-normal text-[12px]"><Mark state={r.status === "failed" ? "stop" : r.status === "stopped" ? "look" : "good"} /> {r.status}{r.status === "failed" && <span className="text-rust">: {r.reason}</span>}</span>}
                     </td>
                     <td className={cell}>{(r.headline as { text?: string }).text ?? "–"}</td>
-                    <td className={cell}>{r.gain_dbi == null ? "–" : `${fixed(r.gain_dbi, 1)} dBi`}</td><td className={cell}>{r.efficiency == null ? "–" : `${fixed(100 * r.efficiency, 0)} %`}</td>
+                    <td className={cell}>{r.gain_dbi == null ? "–" : `${uncertain(r.gain_dbi, r.gain_error_db ?? null, 1)} dBi`}</td><td className={cell}>{r.efficiency == null ? "–" : `${fixed(100 * r.efficiency, 0)} %`}</td>
                     {differing.map((n) => <td key={n} className={cell}>{quantity(r.values[n]?.value, r.values[n]?.unit ?? "", 4)}</td>)}
                     {texts.map((t) => { const s = specs.find((k) => k.text === t), v = s?.verdicts[String(r.number)]; return <td key={t} className={cell} title={v?.reason || s?.error} data-verdict={String(v?.passed ?? "")}>{v?.passed == null ? "–" : <><Mark state={v.passed ? "good" : "look"} label={v.passed ? "kept" : "broken"} /> {number(v.worst!, 3)} {s?.spec?.unit}</>}</td>; })}
                     <td className={cell}>{r.engine || "–"}{r.unknowns != null && <span className="text-ink2" title={size(r)}>, {size(r).replace(/ \w+$/, "")}</span>}</td><td className={cell}>{r.wall_s == null ? "–" : `${number(r.wall_s, 2)} s`}</td><td className={cell}>{r.grade || "–"}</td>

@@ -10,7 +10,7 @@ import { type Answer, useCurves } from "./curves";
 import { locate, useReadings, valueAt } from "./markers";
 import { specFormula } from "./values";
 
-export interface Line { formula: string; name: string; part?: "re" | "im" | "abs"; color?: string }
+export interface Line { formula: string; name: string; part?: "re" | "im" | "abs"; color?: string; /** Formulas of the values between which it may be wrong. */ spread?: [string, string] }
 interface Props {
   props: CardProps; title: string; note?: ReactNode; lines: Line[];
   y: { unit: string; label?: string; domain?: [number, number]; /** Limits of the axis from those of the data. */ fit?: (low: number, high: number) => [number, number] };
@@ -26,9 +26,9 @@ export function CurveCard({ props, title, note, lines, y, badges = [], bands = [
   const desk = useDesk();
   const { projectId, shown, references, specs, markers, setMarker, writable } = desk;
   const [grading, setGrading] = useState<string | null>(null);
-  const formulas = lines.map((l) => l.formula);
+  const formulas = lines.map((l) => l.formula), spreads = lines.flatMap((l) => l.spread ?? []);
   const runs = stack ? shown.slice(0, 1) : shown;
-  const { answers, pending } = useCurves(projectId, [...runs.map((s) => `run ${s.line.number}`), ...(stack ? [] : references.map((r) => `reference ${r.line.number}`))], formulas);
+  const { answers, pending } = useCurves(projectId, [...runs.map((s) => `run ${s.line.number}`), ...(stack ? [] : references.map((r) => `reference ${r.line.number}`))], [...formulas, ...spreads]);
   const key = formulas.join("|") + lines.map((l) => l.part).join() + runs.map((s) => s.color + s.dash + s.label).join() + references.map((r) => r.line.name).join();
   const { curves, first, table } = useMemo(() => {
     const curves: Curve[] = [], own: { x: ArrayLike<number>; y: ArrayLike<number>; name: string }[] = [];
@@ -40,7 +40,9 @@ export function CurveCard({ props, title, note, lines, y, badges = [], bands = [
       const isRun = "sweep" in source, alone = runs.length === 1 && isRun;
       const style = l.color ? { color: l.color, dash: "" } : alone && lines.length > 1 ? SERIES[k % SERIES.length]! : { color: source.color, dash: isRun && k > 0 ? "2 3" : source.dash };
       const label = isRun ? [runs.length > 1 ? source.label : "", lines.length > 1 ? l.name : ""].filter(Boolean).join(" ") : source.line.name;
-      curves.push({ ...gapless(a.x, data), ...style, label: label || undefined, width: k > 0 && !alone ? 1.2 : isRun ? 1.8 : 1.4, stack });
+      const first = l.spread ? lines.length + spreads.indexOf(l.spread[0]) : -1, [low, high] = [answers[s]?.[first], answers[s]?.[first + 1]];
+      const spread = isRun && low && high && !low.error && !high.error && low.re.length === a.x.length ? { low: low.re, high: high.re } : undefined;
+      curves.push({ ...gapless(a.x, data), ...style, spread, label: label || undefined, width: k > 0 && !alone ? 1.2 : isRun ? 1.8 : 1.4, stack });
       own.push({ x: a.x, y: data, name: `${isRun ? `run${source.line.number}` : source.line.name}_${l.name || title}`.replace(/[^\w]+/g, "_") });
     }));
     const base = own[0];
@@ -74,7 +76,7 @@ export function CurveCard({ props, title, note, lines, y, badges = [], bands = [
   const gradable = references.find((_, r) => { const a = answers[runs.length + r]?.[0]; return a && !a.error && a.x.length > 1 && Array.prototype.some.call(a.re, Number.isFinite); });
   const all = y.fit ? curves.map((c) => c.y) : [];
   const domain = y.domain ?? (y.fit && all.length ? y.fit(...ends(all, 1)) : undefined);
-  const why = answers.flat().find((a) => a?.error)?.error;
+  const why = answers.flatMap((row) => row.slice(0, lines.length)).find((a) => a?.error)?.error;
   return (
     <Card title={title} note={note} badges={[...verdicts, ...(gradable && !lines[0]!.part ? [{ text: `against ${gradable.line.name}`, hint: "Grade the difference", onClick: () => setGrading(gradable.line.name) }] : []), ...(typeof badges === "function" ? [] : badges)]} live={live ?? undefined} table={table} markers={!stack} extra={extra}>
       <span hidden data-fetching={pending} />

@@ -1,7 +1,7 @@
 /** What cards make of what the server sends: fields at a moment, the words of bands and spec lines. */
 import type { Packet } from "../../api/client";
 import type { SpecState } from "../../api/types";
-import { compact, number, quantity } from "../../format";
+import { compact, fixed, number, quantity } from "../../format";
 
 export const WHATS = { e: ["|E|", "V/m"], h: ["|H|", "A/m"], ex: ["Ex", "V/m"], ey: ["Ey", "V/m"], ez: ["Ez", "V/m"], hx: ["Hx", "A/m"], hy: ["Hy", "A/m"], hz: ["Hz", "A/m"], s: ["|S|", "W/m²"], sx: ["Sx", "W/m²"], sy: ["Sy", "W/m²"], sz: ["Sz", "W/m²"], w: ["|E|/|H|", "Ω"], r: ["|E|/|E0|", ""] } as const;
 export type What = keyof typeof WHATS;
@@ -33,4 +33,19 @@ export function span(b: { low_hz: number; high_hz: number }): string {
 /** A band's width over its middle, to what a badge has room for; it does not part from its sign. */
 export function share(b: { relative: number }): string {
   return `${number(100 * b.relative, b.relative < 0.1 ? 2 : 3)}\u00a0%`;
+}
+
+/** A value with its error, and no more digits than that allows: "−14.2 ± 0.5"; at most so many decimals. */
+export function uncertain(value: number, error: number | null, most: number): string {
+  if (!error || error < 0.5 * 10 ** -most) return fixed(value, most);
+  const decimals = Math.max(0, Math.min(most, -Math.floor(Math.log10(error))));
+  return `${fixed(value, decimals)} ± ${fixed(Math.max(error, 10 ** -decimals), decimals)}`;
+}
+
+/** A frequency with its relative error: "2.423 ± 0.005 GHz". */
+export function frequencyWithin(hz: number, relative: number | null): string {
+  const shown = quantity(hz, "Hz", 4);
+  if (!relative) return shown;
+  const [value, unit] = shown.split(" ") as [string, string], factor = hz / Number(value.replace("−", "-"));
+  return `${uncertain(hz / factor, (relative * hz) / factor, Math.max(0, (value.split(".")[1] ?? "").length))} ${unit}`;
 }

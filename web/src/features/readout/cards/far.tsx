@@ -19,7 +19,7 @@ import { Card, Choice, RunChoice, Value, WithLegend } from "../Card";
 import { CurveCard, type Line } from "../CurveCard";
 import { type CardProps, at, axis, isLit, useDesk, useOneRun, useSetting } from "../context";
 import { useReferenceCuts } from "../references";
-import { span } from "../values";
+import { span, uncertain } from "../values";
 
 const KINDS = [["realized_gain", "realized gain"], ["gain", "gain"], ["directivity", "directivity"]] as const;
 type Kind = (typeof KINDS)[number][0];
@@ -43,7 +43,7 @@ export function Gain(props: CardProps) {
       props={props} title={where === "peak" ? "Peak gain" : "Gain in a direction"} lines={lines} y={{ unit: "dBi" }}
       note={<><Choice label="Quantity" value={kind} options={[["both", "realized and gain"], ...KINDS]} onChange={setKind} /> · <Choice label="Where" value={where} options={[["peak", "at its peak"], ["direction", "in a direction"]]} onChange={setWhere} />{where === "direction" && <> <Value label="θ" value={theta} unit="°" onChange={setTheta} /> <Value label="φ" value={phi} unit="°" onChange={setPhi} /></>}</>}
       badges={(value, cursor) => [
-        ...lines.map((l, k) => ({ text: `${l.name} ${fixed(value(k), 2)}${k === 0 && error && error >= 0.005 ? ` ± ${number(error, 1)}` : ""} dBi` })),
+        ...lines.map((l, k) => ({ text: `${l.name} ${uncertain(value(k) ?? NaN, k === 0 ? error : null, 2)} dBi` })),
         ...(where === "peak" ? [{ text: `at θ ${fixed(nearestFar(shown[0]!, cursor).peak_theta_deg, 0)}° φ ${fixed(nearestFar(shown[0]!, cursor).peak_phi_deg, 0)}°` }] : []),
       ]}
     />
@@ -293,8 +293,8 @@ export function Figures() {
   const { shown } = useDesk();
   const cursor = useAt();
   const rows: [string, (s: (typeof shown)[number]) => string][] = [
-    ["Frequency", (s) => quantity(nearestFar(s, cursor).frequency_hz, "Hz", 5)], ["Directivity", (s) => `${fixed(nearestFar(s, cursor).directivity_dbi, 2)} dBi`], ["Gain", (s) => `${fixed(nearestFar(s, cursor).gain_dbi, 2)} dBi`],
-    ["Realized gain", (s) => `${fixed(nearestFar(s, cursor).realized_gain_dbi, 2)} dBi`], ["Radiation efficiency", (s) => `${fixed(100 * nearestFar(s, cursor).radiation_efficiency, 1)} %`], ["Total efficiency", (s) => `${fixed(100 * nearestFar(s, cursor).total_efficiency, 1)} %`],
+    ["Frequency", (s) => quantity(nearestFar(s, cursor).frequency_hz, "Hz", 5)], ["Directivity", (s) => `${uncertain(nearestFar(s, cursor).directivity_dbi, s.sweep.errors.gain_db, 2)} dBi`], ["Gain", (s) => `${uncertain(nearestFar(s, cursor).gain_dbi, s.sweep.errors.gain_db, 2)} dBi`],
+    ["Realized gain", (s) => `${uncertain(nearestFar(s, cursor).realized_gain_dbi, s.sweep.errors.gain_db, 2)} dBi`], ["Radiation efficiency", (s) => `${fixed(100 * nearestFar(s, cursor).radiation_efficiency, 1)} %`], ["Total efficiency", (s) => `${fixed(100 * nearestFar(s, cursor).total_efficiency, 1)} %`],
     ["Peak at", (s) => `θ ${fixed(nearestFar(s, cursor).peak_theta_deg, 0)}° φ ${fixed(nearestFar(s, cursor).peak_phi_deg, 0)}°`],
     ["Lowest |S11|", (s) => String((s.line.headline as { text?: string }).text ?? "–")],
     ["−10 dB band", (s) => bandText(s, "-10 dB")], ["VSWR 2 band", (s) => bandText(s, "VSWR 2")],

@@ -12,7 +12,7 @@ import { CurveCard, type Line } from "../CurveCard";
 import { type CardProps, type Shown, at, port, useDesk, useSetting } from "../context";
 import { useCurves } from "../curves";
 import { useReadings } from "../markers";
-import { share, span } from "../values";
+import { share, span, uncertain, frequencyWithin } from "../values";
 
 const FORMS = {
   dB: { title: "dB", of: (s: string) => `db20(${s})`, unit: "dB" }, magnitude: { title: "magnitude", of: (s: string) => `abs(${s})`, unit: "" },
@@ -40,14 +40,15 @@ export function Scattering(props: CardProps) {
   const { options, names } = pairsOf(ports, chosen);
   const { of, unit } = FORMS[form];
   const title = names.length === 1 ? names[0]!.toUpperCase() : "S";
-  const lines: Line[] = names.slice(0, 16).map((n) => ({ formula: of(n), name: n.toUpperCase() }));
+  const spread = (n: string): [string, string] | undefined => (form === "dB" ? [`db20(max(abs(${n}) - error_${n}, 0.00001))`, `db20(abs(${n}) + error_${n})`] : form === "magnitude" ? [`max(abs(${n}) - error_${n}, 0)`, `abs(${n}) + error_${n}`] : undefined);
+  const lines: Line[] = names.slice(0, 16).map((n, k) => ({ formula: of(n), name: n.toUpperCase(), spread: k === 0 ? spread(n) : undefined }));
   const own = badgesOf(first, port(first));
-  const wrong = first.sweep.errors.minimum_db ?? 0;
+  const { minimum_db, resonance_relative } = first.sweep.errors, wrong = minimum_db ?? 0;
   const reflects = names[0] === pairName(ports, ports[0]!, ports[0]!);
   const bands = form === "dB" && reflects ? own?.bands["-10 dB"] ?? [] : [];
   const badges: Badge[] = form === "dB" && reflects && own ? [
     ...bands.map((b) => ({ text: `−10 dB: ${span(b)} · ${quantity(b.high_hz - b.low_hz, "Hz", 3)} · ${share(b)}`, good: true })),
-    { text: `min ${fixed(own.minimum.level_db, 1)}${wrong >= 0.05 ? ` ± ${number(wrong, 1)}` : ""} dB at ${quantity(own.minimum.frequency_hz, "Hz", 4)}` },
+    { text: `min ${uncertain(own.minimum.level_db, wrong, 1)} dB at ${frequencyWithin(own.minimum.frequency_hz, resonance_relative)}`, hint: `Errors by ${first.sweep.errors.basis}` },
   ] : [];
   return (
     <CurveCard

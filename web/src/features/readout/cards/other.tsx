@@ -15,9 +15,11 @@ export function Trust() {
   const { projectId, shown } = useDesk();
   const { data } = useQuery(runDetail(projectId, shown[0]!.line.number));
   const items = (data?.trust ?? []) as { name: string; value: string; mark: State; advice: string }[];
+  const made = items.find((i) => i.mark === "stop") ?? items.find((i) => i.mark === "look") ?? items[0];
   return (
-    <Card title="Trust card" note={`run ${shown[0]!.line.number}`} badges={data ? [{ text: `grade ${data.grade}`, good: data.grade === "A" }] : []}>
+    <Card title="Trust card" note={`run ${shown[0]!.line.number}`} badges={data ? [{ text: `grade ${data.grade}`, good: data.grade === "A", hint: made && `Made by: ${made.name.toLowerCase()} ${made.value}` }] : []}>
       <div className="h-full overflow-y-auto">
+        {made && <p className="text-[11.500px] text-ink2">Grade {data?.grade} by its {made.name[0]!.toLowerCase() + made.name.slice(1)}.</p>}
         <ul className="mt-1">
           {items.map((i) => (
             <li key={i.name} className="border-b border-faint py-1">

@@ -1,0 +1,240 @@
+"""How wrong results may be: what solves on finer and finer grids or meshes say of the last one.
+
+From values f₁, f₂, f₃ on grids whose cells shrink by a fixed ratio r, the order p of convergence is that of their differences, and f₃ is off by (f₃ − f₂)/(rᵖ − 1)
+(Richardson; Roache, J. Fluids Eng. 116 (1994)). Where the order is not one that a scheme of second order can have, the larger difference counts. Factors beyond that
+were fitted on cases with known answers (docs/accuracy.md).
+"""
+
+from __future__ import annotations
+
+import json
+from collections.abc import Callable, Sequence
+from dataclasses import dataclass
+from typing import Any
+
+import numpy as np
+import xarray as xr
+from numpy.typing import NDArray
+
+from heron.results import patterns, ports, scattering
+from heron.results.power import budget
+
+Floats = NDArray[np.float64]
+
+ORDERS = (0.8, 3.0)    # between which an order is believed
+UNSURE = 1.0           # the order assumed when it is not, or when there are two rounds only
+SAFETY = 1.6           # fitted: over Richardson's estimate
+SPREAD = 0.5           # share of the RMS of a difference over the band that counts everywhere: differences pass through zero, errors need not there
+FLOOR_S = 1e-3         # |ΔS| that layers, feeds and rounding leave at any fineness, measured
+FLOOR_DB = 0.02        # the same of far fields
+FLOOR_SHARE = 2e-3     # the same of powers and cross-sections, relative
+FLOOR_FREQUENCY = 2e-4
+RING = 1.0             # of the amplitude left at the end: what a record that is cut off may have lost
+PATTERN_STEP = 10.0    # degrees between directions at which patterns are compared
+PATTERN_LEVEL = -20.0  # dB: below, patterns are compared by nothing
+PATTERN_POINTS = 3     # frequencies at which they are
+FED = 0.1              # of the available power: gain counts where more is accepted
+
+
+@dataclass(frozen=True)
+class Round:
+    """What one solve came to: ``values`` by name, each an array along frequency or a number; ``size`` of its cells or segments over those of the last."""
+
+    values: dict[str, Any]
+    size: float
+
+
+Reader = Callable[[xr.Dataset], dict[str, Any]]
+
+
+def _driven(results: xr.Dataset) -> dict[str, Any]:
+    f, s = results["frequency"].values, results["s"].values
+    out: dict[str, Any] = {"s": s}
+    powers = budget(results)
+    out["efficiency"] = np.where(powers.accepted > FED * powers.available, powers.radiated / np.maximum(powers.accepted, 1e-30), np.nan)
+    found = [_dip(f, np.abs(s[:, p, p])) for p in range(s.shape[1])]
+    out["resonance"] = np.array([at for at, _ in found])
+    out["depth"] = np.array([low for _, low in found])
+    fed = np.flatnonzero(powers.accepted > FED * powers.available)
+    some = fed[np.unique(np.linspace(0, len(fed) - 1, PATTERN_POINTS).round().astype(int))] if len(fed) else fed
+    theta = np.arange(0, 180.1, PATTERN_STEP)
+    t, p = (x.ravel() for x in np.meshgrid(theta, np.arange(0, 360, 2 * PATTERN_STEP), indexing="ij"))
+    gains = []
+    for i in some.tolist():
+        gains.append(4 * np.pi * patterns.intensity(patterns.far_field(results, i, t, p)) / max(float(powers.accepted[i]), 1e-30))
+    if gains:
+        out["gain"] = np.array(gains)
+    return out
+
+
+def _dip(f: Floats, level: Floats) -> tuple[float, float]:
+    """Frequency and size of the lowest |S| inside the band, by the parabola through its neighbours; NaN where it lies at an end."""
+    k = int(level.argmin())
+    if not 0 < k < len(f) - 1:
+        return float("nan"), float("nan")
+    at, low = ports.minimum(f, 20 * np.log10(np.maximum(level, 1e-12)))
+    return at, 10 ** (low / 20)
+
+
+def _illuminated(results: xr.Dataset) -> dict[str, Any]:
+    lights = range(results.sizes["port_in"])
+    found = [scattering.cross_sections(results, n) for n in lights]
+    out = {name: np.stack([getattr(c, name) for c in found], axis=1) for name in ("scattered", "absorbed", "extinction")}
+    out["rcs"] = np.stack([scattering.monostatic(results, n) for n in lights], axis=1)
+    return out
+
+
+def _repeated(results: xr.Dataset) -> dict[str, Any]:
+    found = [scattering.shares(results, n) for n in range(results.sizes["port_in"])]
+    return {name: np.stack([getattr(c, name) for c in found], axis=1) for name in ("reflection", "transmission", "reflectance", "transmittance")}
+
+
+READERS: dict[str, Reader] = {"driven": _driven, "lit": _illuminated, "repeated": _repeated, "empty": lambda results: {}}
+
+
+def read(results: xr.Dataset, size: float) -> Round:
+    """What is compared of a solve whose cells or segments are ``size`` times as large as the last one's."""
+    return Round(READERS[scattering.kind(results)](results), size)
+
+
+def error_of(values: Sequence[Any], sizes: Sequence[float]) -> Floats | None:
+    """The error of the last of some values (…) along frequency first, from coarse to fine; ``None`` if there is but one.
+
+    Values that are NaN in any round have the error NaN.
+    """
+    if len(values) < 2:
+        return None
+    last = np.abs(np.asarray(values[-1]) - np.asarray(values[-2]))
+    ratio = sizes[-2] / sizes[-1]
+    order, larger = UNSURE, last
+    if len(values) > 2:
+        before = np.abs(np.asarray(values[-2]) - np.asarray(values[-3]))
+        rms = [_rms(d) for d in (before, last)]
+        found = float(np.log(rms[0] / rms[1]) / np.log(sizes[-3] / sizes[-2])) if min(rms) > 0 else ORDERS[1]
+        if ORDERS[0] <= found:
+            order = min(found, ORDERS[1])
+        else:
+            larger = np.maximum(before, last)
+    spread = SPREAD * _rms(larger)
+    return np.asarray(SAFETY / (ratio**order - 1) * np.sqrt(larger**2 + spread**2))
+
+
+def _rms(values: Any) -> float:
+    square = np.abs(values) ** 2
+    return float(np.sqrt(np.nanmean(square))) if np.isfinite(square).any() else 0.0
+
+
+def with_errors(results: xr.Dataset, rounds: Sequence[Round]) -> xr.Dataset:
+    """The last round's results with what is known of their errors: ``s_error`` against frequency, and ``errors``,
+    a JSON object of quantities with ``value`` and ``basis``."""
+    kind = scattering.kind(results)
+    names = set.intersection(*(set(r.values) for r in rounds)) if rounds else set()
+    sizes = [r.size for r in rounds]
+    ring = RING * 10 ** (_left_db(results) / 20)
+    of = {name: error_of([r.values[name] for r in rounds], sizes) for name in names if _alike([r.values[name] for r in rounds])}
+    basis = f"{len(rounds)} rounds" if len(rounds) > 1 else "one round only"
+    out: dict[str, Any] = {}
+
+    def put(name: str, value: Any, floor: float) -> None:
+        worst = float(np.nanmax(value)) if value is not None and np.isfinite(value).any() else None
+        out[name] = {"value": None if worst is None else float(np.hypot(worst, floor)), "basis": basis}
+
+    if kind == "driven":
+        floor = float(np.hypot(FLOOR_S, np.hypot(ring, float(results.attrs["interpolation_error"]))))
+        s = of.get("s")
+        put("s", s, floor)
+        if s is not None:
+            results = results.assign(s_error=(("frequency", "port", "port_in"), np.hypot(s, floor), {"units": "1", "long_name": "estimated error of S"}))
+        put("gain_db", _peak_db(rounds, of.get("gain")), float(np.hypot(FLOOR_DB, 8.7 * ring)))
+        put("pattern_db", _pattern_db(rounds, of.get("gain")), FLOOR_DB)
+        put("efficiency", of.get("efficiency"), FLOOR_SHARE)
+        resonance = rounds[-1].values["resonance"] if rounds else np.zeros(0)
+        off = of.get("resonance")
+        put("resonance_relative", None if off is None else off / resonance, FLOOR_FREQUENCY)
+        put("depth", of.get("depth"), floor)
+        put("s_beside_shift", error_of(beside, sizes) if (beside := _aligned(rounds, results["frequency"].values)) else None, floor)
+    elif kind == "lit":
+        put("rcs_db", _relative_db(rounds, "rcs", of.get("rcs")), FLOOR_DB)
+        for name in ("scattered", "absorbed", "extinction"):
+            put(f"{name}_relative", _of_largest(rounds, name, of.get(name)), float(np.hypot(FLOOR_SHARE, 2 * ring)))
+        out["cross_section_relative"] = max((out[f"{n}_relative"] for n in ("scattered", "extinction")), key=lambda e: e["value"] or 0.0)
+    elif kind == "repeated":
+        for name in ("reflection", "transmission", "reflectance", "transmittance"):
+            put(name, of.get(name), float(np.hypot(FLOOR_SHARE, ring)))
+    return results.assign_attrs(errors=json.dumps(out), round_sizes=sizes)
+
+
+def _left_db(results: xr.Dataset) -> float:
+    left = float(results.attrs.get("energy_left", 0.0))
+    return 10 * float(np.log10(max(left, 1e-30)))
+
+
+def _aligned(rounds: Sequence[Round], f: Floats) -> list[Any]:
+    """S (f, P, P) of rounds, those before the last moved in frequency so that their lowest reflections fall together; none without a lowest reflection in the band.
+
+    A resonance that moves changes S much at any one frequency: its error is one of frequency, and what is left beside that.
+    """
+    if len(rounds) < 2:
+        return []
+    wanted = rounds[-1].values["resonance"]
+    out = []
+    for r in rounds:
+        ratios = r.values["resonance"] / wanted
+        if not np.isfinite(ratios).any():
+            return []
+        at = f * float(np.nanmean(ratios))
+        flat = r.values["s"].reshape(len(f), -1)
+        moved = np.stack([np.interp(at, f, c.real) + 1j * np.interp(at, f, c.imag) for c in flat.T], axis=1)
+        moved[(at < f[0]) | (at > f[-1])] = np.nan
+        out.append(moved.reshape(r.values["s"].shape))
+    return out
+
+
+def _alike(values: list[Any]) -> bool:
+    return len({np.shape(v) for v in values}) == 1
+
+
+def _peak_db(rounds: Sequence[Round], error: Floats | None) -> Floats | None:
+    """dB by which the largest gain (f,) may be off."""
+    if error is None:
+        return None
+    gain = rounds[-1].values["gain"]
+    best = gain.argmax(axis=1)
+    at = np.arange(len(gain)), best
+    return np.asarray(10 * np.log10(1 + error[at] / gain[at]))
+
+
+def _pattern_db(rounds: Sequence[Round], error: Floats | None) -> Floats | None:
+    """dB by which gain above −20 dB of the largest may be off, RMS over directions (f,)."""
+    if error is None:
+        return None
+    gain = rounds[-1].values["gain"]
+    strong = gain > gain.max(axis=1, keepdims=True) * 10 ** (PATTERN_LEVEL / 10)
+    db = np.where(strong, 10 * np.log10(1 + error / np.maximum(gain, 1e-30)), np.nan)
+    return np.asarray(np.sqrt(np.nanmean(db**2, axis=1)))
+
+
+def _relative_db(rounds: Sequence[Round], name: str, error: Floats | None) -> Floats | None:
+    if error is None:
+        return None
+    value = rounds[-1].values[name]
+    strong = value > value.max() * 10 ** (PATTERN_LEVEL / 10)
+    return np.where(strong, 10 * np.log10(1 + error / np.maximum(value, 1e-300)), np.nan)
+
+
+def _of_largest(rounds: Sequence[Round], name: str, error: Floats | None) -> Floats | None:
+    """Relative to the values, where a tenth of the largest is left."""
+    if error is None:
+        return None
+    value = np.abs(rounds[-1].values[name])
+    return np.where(value > FED * max(float(value.max()), 1e-300), error / np.maximum(value, 1e-300), np.nan)
+
+
+def errors_in(results: xr.Dataset) -> dict[str, dict[str, Any]]:
+    """What :func:`with_errors` found of a run, by quantity; nothing of runs that are older."""
+    return dict(json.loads(results.attrs.get("errors", "{}")))
+
+
+def level_error(error: float | None, level_db: float) -> float | None:
+    """dB by which a level may be off whose amplitude is off by ``error``, to first order and no more than all of it."""
+    return None if error is None else float(20 / np.log(10) * min(1.0, error / 10 ** (level_db / 20)))
