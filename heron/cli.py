@@ -48,7 +48,7 @@ def main(argv: list[str] | None = None) -> int:
     modes.add_argument("--modes", type=int, default=3, help="how many")
     modes.add_argument("--frequency", type=float, help="of the fields, in Hz; the top of the band unless given")
     bench = commands.add_parser("bench", help="measure this machine")
-    bench.add_argument("name", choices=["moments", "transient", "antennas"])
+    bench.add_argument("name", choices=["moments", "transient", "antennas", "trust"])
     bench.add_argument("--json", action="store_true")
     compare = commands.add_parser("compare", help="grade the difference of two curves (IEEE Std 1597.1 feature selective validation)")
     compare.add_argument("first", type=Path, help="two columns: abscissa and value")

@@ -16,7 +16,7 @@ import numpy as np
 import xarray as xr
 from numpy.typing import NDArray
 
-from heron.results import patterns, ports, scattering
+from heron.results import patterns, scattering
 from heron.results.power import budget
 
 Floats = NDArray[np.float64]
@@ -72,8 +72,9 @@ def _dip(f: Floats, level: Floats) -> tuple[float, float]:
     k = int(level.argmin())
     if not 0 < k < len(f) - 1:
         return float("nan"), float("nan")
-    at, low = ports.minimum(f, 20 * np.log10(np.maximum(level, 1e-12)))
-    return at, 10 ** (low / 20)
+    bend, slope, low = np.polyfit(f[k - 1:k + 2] / f[k] - 1, level[k - 1:k + 2] ** 2, 2)
+    shift = -slope / (2 * bend) if bend > 0 else 0.0
+    return float(f[k] * (1 + shift)), float(np.sqrt(max(low + 0.5 * slope * shift, 0.0)))
 
 
 def _illuminated(results: xr.Dataset) -> dict[str, Any]:
