@@ -44,8 +44,8 @@ def _percent(value: float) -> str:
 FINER = "ask for more cells or segments per wavelength, or refine where fields are strong: errors fall with the square of the cell"
 JUDGED = {
     "s": Judged("Error of S", 0.01, 0.05, lambda v: f"{v:.2g}", FINER),
-    "s_beside_shift": Judged("Error of S beside the shift of its lowest reflection", 0.01, 0.05, lambda v: f"{v:.2g}", FINER),
-    "resonance_relative": Judged("Error of the lowest reflection's frequency", 0.002, 0.01, _percent, FINER),
+    "s_beside_shift": Judged("Error of S, shift aside", 0.01, 0.05, lambda v: f"{v:.2g}", FINER),
+    "resonance_relative": Judged("Error of the minimum's frequency", 0.002, 0.01, _percent, FINER),
     "gain_db": Judged("Error of the gain", 0.1, 0.5, lambda v: f"{v:.2g} dB", FINER),
     "rcs_db": Judged("Error of the radar cross-section", 0.1, 0.5, lambda v: f"{v:.2g} dB", FINER),
     "cross_section_relative": Judged("Error of the cross-sections", 0.01, 0.05, _percent, FINER),
@@ -93,7 +93,7 @@ def _estimated(results: xr.Dataset) -> list[TrustItem]:
     for name, judged in JUDGED.items():
         value = found.get(name, {}).get("value")
         if value is not None and not (shifts and name == "s"):
-            items.append(TrustItem(judged.name, f"within {judged.words(value)}, by {found[name]['basis']}", _mark(value, judged.good, judged.fair), judged.advice))
+            items.append(TrustItem(judged.name, f"± {judged.words(value)}", _mark(value, judged.good, judged.fair), judged.advice))
     return items
 
 

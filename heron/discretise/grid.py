@@ -21,6 +21,7 @@ RATIO = 1.35        # of neighbouring cells at most (common practice: 1.3 to 2)
 NARROW = 2.5        # a cell at an edge is at most this part of the way to the next mark
 SAMPLES = 4000      # places at which a size function is evaluated along an axis
 MAX_LINES = 3000
+SLACK = 1e-3        # of a cell: how much fewer cells than asked are enough, so that rounding makes no cell more
 SAME = 1e-3         # of the least distance of lines: marks nearer than this are one place
 
 
@@ -114,7 +115,7 @@ def lines(axis: Axis, least: float, cells_between: float, nearest: bool = False)
         density = 1 / size[at:at + len(span)]
         at += len(span)
         total = np.concatenate(([0.0], np.cumsum(0.5 * (density[1:] + density[:-1]) * np.diff(span))))
-        count = 1 if (a, b) in whole else max(1, int(np.floor(total[-1] + 0.5) if nearest else np.ceil(total[-1] - 1e-6)))
+        count = 1 if (a, b) in whole else max(1, int(np.floor(total[-1] + 0.5) if nearest else np.ceil(total[-1] - SLACK)))
         if count + sum(len(o) for o in out) > MAX_LINES:
             raise CapacityError(f"the grid needs more than {MAX_LINES} lines along one axis; ask for fewer cells per wavelength, or leave out the smallest details",
                                 ("plan",))

@@ -12,7 +12,7 @@ from hypothesis import strategies as st
 
 from heron.checks import Examination, examine
 from heron.discretise import filling
-from heron.discretise.grid import RATIO, Axis, lines, settle_edges
+from heron.discretise.grid import RATIO, SLACK, Axis, lines, settle_edges
 from heron.engines.transient.cut import cut
 from heron.engines.transient.pulse import pulse_of
 from heron.engines.transient.structure import FILLED_AT_ONCE, fill
@@ -31,7 +31,7 @@ def test_lines_meet_their_marks_and_grade_smoothly(marks: list[float], largest: 
     found = lines(axis, least, 2)
     steps = np.diff(found)
     assert (steps > 0).all()
-    assert steps.max() <= largest * (1 + 1e-9)
+    assert steps.max() <= largest * (1 + SLACK)
     assert (found[0], found[-1]) == (0.0, 1.0)
     for m in marks:
         assert np.abs(found - m).min() <= least * max(1, len(marks)), "a mark has no line"

@@ -6,18 +6,29 @@ import numpy as np
 import pytest
 
 from heron.checks import trust, trust_card
-from heron.checks.trust import grade
+from heron.checks.trust import deciding, grade
 from heron.engines import ENGINES
 from heron.results.power import budget
 from heron.results.readout import sweep
+from heron.runner import solve_in_rounds
 from tests.models import dipole, look, plan, solve, wire
 
 
 def test_a_sound_run_is_graded_a() -> None:
-    results = solve(dipole(0.48, 1e-3, plan=plan("200 MHz", "400 MHz", 41)))
+    results = solve_in_rounds(look(dipole(0.48, 1e-3, plan=plan("200 MHz", "400 MHz", 41))))
     card = trust_card(results)
     assert grade(card) == "A"
-    assert [i.name for i in card] == ["Power in = power out", "Passivity", "|ΔS| interpolated", "Error of |S11|", "Error of the gain"]
+    assert [i.name for i in card] == ["Error of S, shift aside", "Error of the minimum's frequency", "Error of the gain", "Power in = power out", "Passivity", "|ΔS| interpolated"]
+    assert deciding(card).startswith("Error of S")
+
+
+def test_a_grade_is_a_statement_about_error() -> None:
+    """A coarse mesh balances its power as well as a fine one; its grade must fall all the same, and a run that knows nothing of its error has the worst."""
+    coarse = solve_in_rounds(look(dipole(0.9, 1e-3, 8, plan=plan("250 MHz", "350 MHz", 11, segments_per_wavelength="9"))))
+    marks = {i.name: i.mark for i in trust_card(coarse)}
+    assert marks["Power in = power out"] == "good" and grade(trust_card(coarse)) != "A"
+    unknown = solve(dipole(0.48, 1e-3))
+    assert grade(trust_card(unknown)) == "C" and "not known" in deciding(trust_card(unknown))
 
 
 def test_a_run_that_loses_power_is_found_out() -> None:
@@ -186,7 +197,7 @@ def test_splitting_a_wire_in_two_parts_changes_little() -> None:
 def test_the_error_of_s_covers_what_a_finer_mesh_changes(segments: str) -> None:
     """The estimate against a mesh four times as fine; it must not promise more than there is, nor be far from it."""
     band = {"f_start": "250 MHz", "f_stop": "350 MHz", "points": "5", "sampling": "every"}
-    coarse, fine = (solve({**dipole(0.47, 1e-3), "plan": plan(**band, segments_per_wavelength=n)}) for n in (segments, str(4 * int(segments))))
+    coarse, fine = (solve_in_rounds(look({**dipole(0.47, 1e-3), "plan": plan(**band, segments_per_wavelength=n)})) for n in (segments, str(4 * int(segments))))
     true = float(np.abs(coarse["s"].values - fine["s"].values).max())
     told = trust.estimate(coarse).s
     assert told is not None

@@ -17,10 +17,10 @@ from numba import config, get_num_threads, set_num_threads
 from scipy.special import jn_zeros
 
 from heron.checks import examine, trust_card
+from heron.checks.trust import grade
 from heron.engines import ENGINES, Signal, silent
 from heron.engines.transient import radiation
 from heron.engines.transient.conformal import conduct
-from heron.engines.transient.engine import TransientEngine, _passes
 from heron.engines.transient.planes import Plane
 from heron.engines.transient.pulse import pulse_for
 from heron.engines.transient.stepper import Stepper
@@ -31,6 +31,8 @@ from heron.materials.rational import exact
 from heron.model import load_document
 from heron.results import patterns, ports
 from heron.results.power import budget
+from heron.results.rounds import errors_in
+from heron.runner import solve_in_rounds
 from server.config import ROOT
 from tests.reference.test_exact_bodies import body
 from tests.yee import C0, empty, naive, still
@@ -456,50 +458,35 @@ def test_growing_fields_end_the_run_with_the_place() -> None:
         ENGINES["transient"].solve(found.model, found.discretisation, silent)
 
 
-def test_passes_end_with_an_estimate_that_holds(monkeypatch: pytest.MonkeyPatch) -> None:
-    """The estimate of a dipole's error in S from two and three passes, against the fourth."""
-    passes_of: list[xr.Dataset] = []
-    own = TransientEngine._pass
-
-    def kept(*arguments: Any) -> xr.Dataset:
-        passes_of.append(own(*arguments))
-        return passes_of[-1]
-
-    def solved(passes: str, cells: str = "10", progress: Any = silent, settled: str = "1e-4") -> xr.Dataset:
+def test_rounds_end_with_an_estimate_that_holds() -> None:
+    """Three rounds of a dipole, stated errors against a run with cells half as large; stopping in the third keeps the second."""
+    def solved(cells: str, rounds: str, progress: Any = silent) -> xr.Dataset:
         document = json.loads((ROOT / "examples" / "mast-dipole.json").read_text())
-        document["plan"] |= {"engine": "transient", "points": "21", "cells_per_wavelength": cells, "decay": "50", "passes": passes, "settled": settled}
+        document["plan"] |= {"engine": "transient", "points": "21", "cells_per_wavelength": cells, "decay": "50", "rounds": rounds}
         document["captures"] = []
         found = examine(load_document(document), {"radius": "3 mm"})
         assert not found.errors
-        return ENGINES["transient"].solve(found.model, found.discretisation, progress)
+        return solve_in_rounds(found, progress)
 
     seen: list[tuple[float, int]] = []
 
     def watch(stage: str, fraction: float, live: dict[str, Any]) -> Signal:
-        if "pass" in live:
-            seen.append((fraction, live["pass"]))
-        return Signal.STOP if live.get("pass") == 3 else Signal.CONTINUE
+        if "round" in live:
+            seen.append((fraction, live["round"]))
+        return Signal.STOP if live.get("round") == 3 else Signal.CONTINUE
 
-    with monkeypatch.context() as patched:
-        patched.setattr(TransientEngine, "_pass", kept)
-        reference = solved("4")
-    changes = reference.attrs["pass_changes"]
-    one, two, three = passes_of[0], *(passes_of[n].assign_attrs(**_passes(changes[:n])) for n in (1, 2))
-    errors = [float(np.abs(r["s"].values - reference["s"].values).max()) for r in (one, two, three)]
-    stopped = solved("3", progress=watch)
-    estimates = [float(r.attrs["error_from_passes"]) for r in (two, three)]
-    print(f"changes {three.attrs['pass_changes']}, estimates {estimates}, against four passes {errors}, cells {[r.attrs['cells'] for r in (one, two, three)]}")
-    assert errors[1] < 0.4 * errors[0], "finer where the field needs it"
-    assert two.attrs["cells"] > 1.4 * one.attrs["cells"]
-    assert estimates[0] > errors[1] and estimates[1] > 0.4 * errors[2], "on the safe side"
-    assert estimates[1] < 0.5 * estimates[0]
-    card = {i.name: i.value for i in trust_card(two)}
-    assert "|ΔS| between passes" in card
-    assert card["Error of |S11|"] == f"about {two.attrs['error_from_passes']:.1g}"
+    three, fine, stopped = solved("14", "3"), solved("28", "1"), solved("14", "3", watch)
+    stated, true = errors_in(three), float(np.abs(three["s"].values - fine["s"].values).max())
+    print(f"|ΔS| {true:.4f}, stated {stated['s']['value']:.4f}; cells {three.attrs['cells']} and {fine.attrs['cells']}")
+    assert true < stated["s"]["value"] < 12 * true
+    assert (three["s_error"].values > 0).all() and three["s_error"].values.max() == pytest.approx(stated["s"]["value"])
+    assert [round(size, 3) for size in three.attrs["round_sizes"]] == [2, 1.414, 1]
     assert all(b >= a for (a, _), (b, _) in pairwise(seen))
-    assert stopped.attrs["stopped"] == 1 and "kept pass 2" in stopped.attrs["status"]
-    xr.testing.assert_allclose(stopped["s"], two["s"], rtol=0, atol=1e-6)
-    assert "pass_changes" not in one.attrs
+    assert stopped.attrs["stopped"] == 1 and "kept round 2" in stopped.attrs["status"]
+    assert len(np.ravel(stopped.attrs["round_sizes"])) == 2
+    assert errors_in(stopped)["s"]["value"] > float(np.abs(stopped["s"].values - fine["s"].values).max()), "two rounds cover it too"
+    assert errors_in(fine)["s"]["value"] is None, "one round says nothing"
+    assert grade(trust_card(fine)) == "C"
 
 
 def test_stopping_before_every_port_was_driven_is_refused() -> None:

@@ -257,17 +257,18 @@ def _axes(p: Floats, q: Floats) -> list[int]:
     return [k for k in range(3) if d[k] > 1e-6 * d.max()]
 
 
-def wall_distance(model: Evaluated) -> float:
-    """From the model to the absorbing layers, m."""
+def wall_distance(model: Evaluated, scale: float = 1.0) -> float:
+    """From the model to the absorbing layers, m; with cells ``scale`` times as large at least as far as an illuminated model needs then."""
     asked = model.surround.margin if model.surround is not None else None
+    room = _room(model, scale) if model.document.illuminations else 0.0
     if asked is not None:
-        return float(asked)
-    return float(max(MARGIN * C0 / model.plan.f_start, _room(model) if model.document.illuminations else 0.0))
+        return float(max(asked, room) if scale > 1 else asked)
+    return float(max(MARGIN * C0 / model.plan.f_start, room))
 
 
-def _room(model: Evaluated) -> float:
-    """Least distance in m of the walls from a lit model, with the box of total fields between them, in cells of the largest size."""
-    return float((SCATTERED + BESIDE + ROOM_IN_BOX + 1) * C0 / model.plan.f_stop / model.plan.cells_per_wavelength)
+def _room(model: Evaluated, scale: float = 1.0) -> float:
+    """Least distance in m of the walls from an illuminated model, with the box of total fields between them, in cells of the largest size."""
+    return float((SCATTERED + BESIDE + ROOM_IN_BOX + 1) * scale * C0 / model.plan.f_stop / model.plan.cells_per_wavelength)
 
 
 def structure(model: Evaluated, geometry: Geometry, scale: float = 1.0) -> Structure:
@@ -299,7 +300,7 @@ def structure(model: Evaluated, geometry: Geometry, scale: float = 1.0) -> Struc
                 axes[k].sizes.append((float(low_r[k]), float(high_r[k]), scale * refinement.cell))
     for case in cases:
         case.wish(axes[case.axis], least)
-    margin = wall_distance(model)
+    margin = wall_distance(model, scale)
     planes = planes_of(model, low, high, margin)
     walls = np.full((3, 2), LAYERS)
     for p in planes:

@@ -19,7 +19,7 @@ export function Trust() {
   return (
     <Card title="Trust card" note={`run ${shown[0]!.line.number}`} badges={data ? [{ text: `grade ${data.grade}`, good: data.grade === "A", hint: made && `Made by: ${made.name.toLowerCase()} ${made.value}` }] : []}>
       <div className="h-full overflow-y-auto">
-        {made && <p className="text-[11.500px] text-ink2">Grade {data?.grade} by its {made.name[0]!.toLowerCase() + made.name.slice(1)}.</p>}
+        {made && <p className="text-[11.500px] text-ink2">Grade {data?.grade} for: {made.name.startsWith("|") ? made.name : made.name[0]!.toLowerCase() + made.name.slice(1)}. Errors by {shown[0]!.sweep.errors.basis}.</p>}
         <ul className="mt-1">
           {items.map((i) => (
             <li key={i.name} className="border-b border-faint py-1">
