@@ -10,6 +10,7 @@ import numpy as np
 
 from heron.checks.captures import whole
 from heron.checks.problems import Problem
+from heron.engines.transient.launch import NEAREST
 from heron.engines.transient.study import Travel, travel
 from heron.errors import HeronError
 from heron.geometry import Geometry
@@ -59,6 +60,14 @@ def _of_aperture(model: Evaluated, s: Any, p: Any) -> Iterator[Problem]:
             begins = f" below {engineering(found.cut_off[n - found.free], 'Hz', 4)}" if 0 <= n - found.free < len(found.cut_off) else ""
             yield Problem("error", "cut-off", f"mode {n + 1} of port {feed.number} is cut off{begins}, and the band begins at {start}",
                           "ask for fewer modes, or raise the band" if n else "raise the band, or feed a larger guide", (*here, "modes" if n else "centre"))
+            return
+    for n in range(found.free, count):
+        cut = float(found.cut_off[n - found.free]) if n - found.free < len(found.cut_off) else 0.0
+        if model.plan.f_start < NEAREST * cut:
+            above = 100 * (model.plan.f_start / cut - 1)
+            yield Problem("error", "near-cut-off", f"the band begins {above:.1f} % above the cut-off of mode {n + 1} of port {feed.number}, {engineering(cut, 'Hz', 4)}, "
+                          "where pulses hardly move and ring for too long",
+                          f"begin the band at {engineering(NEAREST * cut, 'Hz', 4)} or above", (*here, "centre"))
             return
     if found.high[count]:
         first = count - found.free

@@ -107,6 +107,7 @@ def test_what_cannot_be_an_opening() -> None:
 
 def test_modes_that_do_not_travel_and_modes_that_do() -> None:
     says(models.rectangular_guide("12 mm", cells="15", band=("5 GHz", "9 GHz")), "mode 1 of port 1 is cut off below 6.5")
+    says(models.rectangular_guide("12 mm", cells="15", band=("6.7 GHz", "9 GHz")), "above the cut-off of mode 1 of port 1, 6.5")
     says(models.rectangular_guide("12 mm", cells="15", modes="2"), "mode 2 of port 1 is cut off below 13.", field="modes")
     says(models.rectangular_guide("12 mm", cells="15", band=("8.2 GHz", "14 GHz")), "at port 1 mode 2 travels from 13.", "look", "modes")
 

@@ -195,3 +195,13 @@ def test_each_wave_may_have_a_pulse_of_its_own() -> None:
     assert np.flatnonzero(np.abs(second.pulse) > 0.01).max() > np.flatnonzero(np.abs(first.pulse) > 0.01).max(), "and longer"
     narrow = look({**made, "illuminations": [{**made["illuminations"][0], "pulse_start": "9.9 GHz", "pulse_stop": "10.1 GHz"}]}).errors
     assert narrow and narrow[0].path == ("illuminations", 0, "pulse_start") and "let it cover the band" in narrow[0].message
+
+
+def test_layers_alone_need_no_part() -> None:
+    """A layer of 3 mm, ε 4, in a repeated cell with nothing else in it, against the transfer matrix."""
+    results = solve(cell([], layers=[{"material": "stuff", "thickness": "3 mm"}]))
+    found, f = scattering.shares(results), results["frequency"].values
+    wanted = [coh_tmm("s", [1, np.sqrt(4 + 0.1j / (2 * np.pi * hz * 8.8541878128e-12)), 1], [np.inf, 3e-3, np.inf], 0, C0 / hz) for hz in f]
+    off = np.abs(found.reflectance - [w["R"] for w in wanted]).max(), np.abs(found.transmittance - [w["T"] for w in wanted]).max()
+    print(f"a layer alone: |ΔR| {off[0]:.4f}, |ΔT| {off[1]:.4f}")
+    assert max(off) < 1e-3

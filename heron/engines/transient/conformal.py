@@ -120,7 +120,8 @@ def _edges(corners: Floats, block: Block, c: int, within: Bools) -> Edges:
         found.append(filling.lengths(corners[:, :, [a, b, c]], *places, block.lines[c]))
     inside, below, above = (np.moveaxis(way([f[n] for f in found], axis=0), 2, c) for n, way in enumerate((np.max, np.min, np.min)))
     neither = ~np.delete(within, -1, axis=c) & ~np.delete(within, 0, axis=c)
-    return Edges(inside, below, above, neither & (inside > TOUCHED))
+    certain = np.moveaxis(np.min([f[0] for f in found], axis=0), 2, c)  # what only grazes an edge, as a cylinder does along its sides, parts nothing
+    return Edges(inside, below, above, neither & (certain > TOUCHED))
 
 
 def _free_faces(corners: Floats, block: Block, c: int) -> Floats:

@@ -32,6 +32,8 @@ NOTHING = 1e-9       # of a field's largest: its imaginary part is then that of 
 ALIKE = 1e-7         # of the largest: fields that add less to a mode are left out
 RISE = 3.0           # over the distance of the band from a cut-off: how long a pulse needs that begins softly above it, s·Hz
 SOFT = 3.0           # widths of an error function from the middle of that distance to its ends
+LONGEST = 40.0       # of the time that such a pulse needs to begin: how long its signal may be
+NEAREST = 1.03       # start of a band over the cut-off: nearer than this pulses ring for too long, which preflight tells
 WATCHED = 2          # modes beyond those asked for that are looked for in what comes out
 
 
@@ -286,7 +288,7 @@ def launched(stepper: Stepper, g: Gate, mode: int, pulse: Pulse, start: float) -
         rows = _signals(family, pulse, delay, count, start, dt)
         if float(np.abs(rows[:, -EARLY:]).max()) <= ENDED * float(np.abs(rows).max()):
             break
-        if count > MOST_SAMPLES:
+        if count > max(MOST_SAMPLES, LONGEST * soft / dt):
             raise ModelError("its mode begins to travel so near to the band that its pulse does not end; begin the band higher", ("centre",))
         count = next_fast_len(2 * count)
     e, h = (_entry(stepper, p, magnetic, family, rows.shape[1]) for magnetic in (False, True))

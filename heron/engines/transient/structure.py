@@ -536,8 +536,8 @@ def _cases(model: Evaluated, bodies: list[Body], media: dict[str, Medium], large
 def _bounds(geometry: Geometry, bodies: list[Body], ground: float | None, model: Evaluated, cases: list[Case]) -> tuple[Floats, Floats]:
     corners = [c for b in bodies for c in b.bounds] + [p for part in geometry.parts for p in part.path.at(np.array(part.path.corners))]
     heights = [z for _, *ends in layers_of(model) for z in ends if np.isfinite(z)]
-    if corners and heights:
-        middle = 0.5 * (np.min(corners, axis=0) + np.max(corners, axis=0))
+    if heights:
+        middle = 0.5 * (np.min(corners, axis=0) + np.max(corners, axis=0)) if corners else np.zeros(3)
         corners += [np.array([middle[0], middle[1], z]) for z in heights]
     corners += [np.array(feed.centre) for feed in model.feeds if feed is not None and feed.kind == "dipole"]
     if not corners:
