@@ -157,7 +157,7 @@ def with_errors(results: xr.Dataset, rounds: Sequence[Round]) -> xr.Dataset:
     elif kind == "lit":
         put("rcs_db", _relative_db(rounds, "rcs", of.get("rcs")), FLOOR_DB)
         for name in ("scattered", "absorbed", "extinction"):
-            put(f"{name}_relative", _of_largest(rounds, name, of.get(name)), float(np.hypot(FLOOR_SHARE, 2 * ring)))
+            put(f"{name}_relative", _of_taken(rounds, name, of.get(name)), float(np.hypot(FLOOR_SHARE, 2 * ring)))
         out["cross_section_relative"] = max((out[f"{n}_relative"] for n in ("scattered", "extinction")), key=lambda e: e["value"] or 0.0)
     elif kind == "repeated":
         for name in ("reflection", "transmission", "reflectance", "transmittance"):
@@ -223,12 +223,12 @@ def _relative_db(rounds: Sequence[Round], name: str, error: Floats | None) -> Fl
     return np.where(strong, 10 * np.log10(1 + error / np.maximum(value, 1e-300)), np.nan)
 
 
-def _of_largest(rounds: Sequence[Round], name: str, error: Floats | None) -> Floats | None:
-    """Relative to the values, where a tenth of the largest is left."""
+def _of_taken(rounds: Sequence[Round], name: str, error: Floats | None) -> Floats | None:
+    """Relative to the values, where a tenth of the largest is left, and to a tenth of the extinction at least: of what absorbs nothing there is no share."""
     if error is None:
         return None
-    value = np.abs(rounds[-1].values[name])
-    return np.where(value > FED * max(float(value.max()), 1e-300), error / np.maximum(value, 1e-300), np.nan)
+    value, taken = (np.abs(rounds[-1].values[n]) for n in (name, "extinction"))
+    return np.where(taken > FED * max(float(taken.max()), 1e-300), error / np.maximum(np.maximum(value, FED * taken), 1e-300), np.nan)
 
 
 def errors_in(results: xr.Dataset) -> dict[str, dict[str, Any]]:

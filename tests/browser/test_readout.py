@@ -59,6 +59,18 @@ def menu(page: Page, name: str, item: str) -> None:
     page.get_by_role("menuitem", name=item, exact=True).click()
 
 
+def test_errors_stand_beside_their_numbers(readout: Page, project: int) -> None:
+    """A band round the curve, ± on its badge, in the run's headline; the trust card says which number made the grade."""
+    own = card(readout, "|S11|")
+    expect(own.locator("[data-plot]")).to_have_attribute("data-spreads", "1")
+    expect(own).to_contain_text(re.compile(r"min −[\d.]+ ± [\d.]+ dB at [\d.]+ MHz"))
+    lines = call(readout, "GET", f"/projects/{project}/runs")
+    assert all(" ± " in line["headline"]["text"] for line in lines) and all(line["gain_error_db"] > 0 for line in lines)
+    detail = call(readout, "GET", f"/projects/{project}/runs/1")
+    assert detail["trust"][0]["name"].startswith("Error of") and detail["trust"][0]["value"].startswith("± ")
+    assert detail["grade"] == ("C" if any(i["mark"] == "stop" for i in detail["trust"]) else "B" if any(i["mark"] == "look" for i in detail["trust"]) else "A")
+
+
 def cursor(page: Page) -> float:
     return float(page.locator("output").get_attribute("data-cursor"))
 

@@ -264,3 +264,55 @@ def test_feed_is_where_it_is_said() -> None:
     moved = impedance(document)
     assert moved.real == pytest.approx(centre.real / np.cos(2 * np.pi * offset) ** 2, rel=0.05)
     assert look(document).sound
+
+
+def _tube(length: float, radius: float, gap: float, count: int) -> complex:
+    """Input admittance in S at a wavelength of 1 m of a hollow tube with a uniform field over its gap: Galerkin with triangles of one size and the whole kernel,
+    averaged round the tube by quadrature. Shares nothing with the engine."""
+    k, c0 = 2 * np.pi, 299792458.0
+    omega, mu = k * c0, 4e-7 * np.pi
+    h = length / count
+    t, w = np.polynomial.legendre.leggauss(60)
+    t, w = 0.5 * (t + 1), 0.5 * w
+    chord = 4 * radius**2 * np.sin(np.pi * t**4 / 2) ** 2  # towards φ = 0 by the fourth power, where the kernel peaks
+    weight = 4 * t**3 * w
+    g, gw = np.polynomial.legendre.leggauss(16)
+    g, gw = 0.5 * (g + 1), 0.5 * gw
+    table = np.zeros((count, 4), dtype=complex)
+    for d in range(count):
+        for low, high in (((d - 1) * h, d * h), (d * h, (d + 1) * h)):
+            u, du = low + (high - low) * g, gw * h
+            if d == 0 or (d == 1 and low == 0):
+                u, du = (high * g**4 if low == 0 else low * g**4), 4 * g**3 * gw * h
+            r = np.sqrt(u[:, None] ** 2 + chord[None, :])
+            kernel = (np.exp(-1j * k * r) / r * weight).sum(axis=1) / (4 * np.pi) * du
+            first, last = np.maximum(0, d * h - u), np.minimum(h, d * h - u + h)
+            for q in (0.5 - 0.5 / np.sqrt(3), 0.5 + 0.5 / np.sqrt(3)):
+                s = first + (last - first) * q
+                n, m, f = s / h, (s + u - d * h) / h, kernel * 0.5 * (last - first)
+                table[d] += [(f * (1 - n) * (1 - m)).sum(), (f * (1 - n) * m).sum(), (f * n * (1 - m)).sum(), (f * n * m).sum()]
+    p, q = np.meshgrid(np.arange(count - 1), np.arange(count - 1), indexing="ij")
+    z = np.zeros(p.shape, dtype=complex)
+    for dp, i, sp in ((0, 1, 1.0), (1, 0, -1.0)):
+        for dq, j, sq in ((0, 1, 1.0), (1, 0, -1.0)):
+            apart = q + dq - p - dp
+            psi = np.where((apart >= 0)[..., None], table[np.abs(apart)], table[np.abs(apart)][..., [0, 2, 1, 3]])
+            z += 1j * omega * mu * psi[..., 2 * i + j] + sp * sq * psi.sum(axis=-1) * mu * c0**2 / (1j * omega) / h**2
+    place = np.linspace(-length / 2, length / 2, count + 1)[1:-1]
+    across = np.linspace(-gap / 2, gap / 2, 2001)
+    across = 0.5 * (across[1:] + across[:-1])
+    volts = np.maximum(0, 1 - np.abs(across[None, :] - place[:, None]) / h).mean(axis=1)
+    return complex(volts @ np.linalg.solve(z, volts))
+
+
+@pytest.mark.parametrize("radius", [0.002, 0.005, 0.01, 0.02])
+def test_thick_tubes_have_the_limit_of_the_whole_kernel(radius: float) -> None:
+    """|Y| of dipoles of 0.47 λ within 1 % of the extrapolated limit; with segments of a diameter at least it was 2 to 4 % off at 0.005 λ. Power balance too."""
+    coarse, fine = (_tube(0.47, radius, 2 * radius, n) for n in (200, 400))
+    wanted = 2 * fine - coarse  # charge at an open end makes it of first order
+    results = solve(dipole(0.47, radius, 50))
+    found = 1 / complex(ports.impedances(results)[0, 0])
+    balance = float(np.abs(budget(results).balance_error).max())
+    print(f"radius {radius} λ: Y {found:.5f} against {wanted:.5f}, {100 * abs(found / wanted - 1):.2f} %; balance {balance:.1e}")
+    assert abs(found / wanted - 1) < 0.01
+    assert balance < 1e-3

@@ -9,6 +9,7 @@ import pytest
 
 from heron.errors import HeronError
 from heron.materials import LIBRARY, MEDIA, Medium, Pole, fit_poles, fit_table
+from heron.materials.rational import rational
 from heron.model import evaluate_document, load_document
 from heron.model.substances import conducting, media_of
 from tests.models import plan
@@ -116,3 +117,27 @@ def test_media_that_make_power_are_refused_at_their_place(entry: dict[str, Any],
     assert isinstance(error, HeronError)
     assert error.path[:2] == ("materials", 0)
     assert error.path[-1] == where
+
+
+@pytest.mark.parametrize("tangent", [1e-3, 0.02, 0.3])
+@pytest.mark.parametrize("ratio", [1.05, 1.5, 3.0, 10.0, 50.0])
+def test_a_constant_loss_tangent_holds_over_the_band(tangent: float, ratio: float) -> None:
+    """ε″ within 3 % from end to end (a conductivity is off by half of the band); passive; and causal: ε′ falls by 2/π ε″ for every factor of e (Kramers and Kronig)."""
+    low, high = 1e9, ratio * 1e9
+    fit = rational(Medium("board", 4.4, tangent), low, high)
+    f = np.geomspace(low, high, 301)
+    loss = -fit.law.epsilon(f).imag / (4.4 * tangent)
+    print(f"tan δ {tangent}, 1 to {ratio:g} GHz: ε″ within {100 * np.abs(loss - 1).max():.2f} % with {len(fit.law.poles)} relaxations")
+    assert np.abs(loss - 1).max() < 0.03
+    assert fit.loss_error < 0.03
+    assert fit.law.epsilon(0.5 * (low + high))[0].real == pytest.approx(4.4)
+    assert (fit.law.epsilon(np.geomspace(low / 100, high * 100, 400)).imag <= 0).all() and fit.law.infinity >= 1
+    falls = float(np.diff(fit.law.epsilon(f[[0, -1]]).real)[0]) / (4.4 * tangent)
+    assert falls == pytest.approx(-2 / np.pi * np.log(ratio), rel=0.15)
+
+
+def test_a_table_of_low_losses_is_fitted_in_its_losses_too() -> None:
+    """A board whose ε′ and tan δ drift slowly: errors of a per cent of |ε| would be all of its losses."""
+    board = Medium("board", table=tuple((f * 1e9, 3.5 - 0.01 * f, 0.01 + 0.002 * f) for f in range(1, 11)))
+    fit = rational(board, 2e9, 9e9)
+    assert fit.loss_error < 0.03 and fit.error < 0.02

@@ -34,6 +34,7 @@ from heron.results.power import budget
 from heron.results.rounds import errors_in
 from heron.runner import solve_in_rounds
 from server.config import ROOT
+from tests.models import plan, solve
 from tests.reference.test_exact_bodies import body
 from tests.yee import C0, empty, naive, still
 
@@ -131,9 +132,9 @@ def test_a_bent_sheet_is_followed_in_steps_that_close_it() -> None:
 WR90 = 22.86e-3, 10.16e-3  # IEC 60153: R 100
 
 
-def guide(cells: int, steps: int, centre: float = 2.0, width: float = 0.4) -> tuple[np.ndarray, float, float]:
+def guide(cells: int, steps: int, centre: float = 2.0, width: float = 0.4, scale: float = 1.0) -> tuple[np.ndarray, float, float]:
     """Ey at two planes of a guide with TE10 in it, its cell, and the time step; layers at both ends. The pulse is given in cut-off frequencies and their periods."""
-    a, b = WR90
+    a, b = (scale * side for side in WR90)
     cell = a / 24
     s = empty([np.linspace(0, a, 25), np.linspace(0, b, 5), np.arange(cells + 1) * cell], [[0, 0], [0, 0], [10, 10]])
     s.lowest = C0 / 2 / a
@@ -165,6 +166,30 @@ def test_absorbing_layers_at_normal_incidence_and_at_sixty_degrees() -> None:
     print("layers reflect", {f"{round(np.degrees(t))}°": f"{level:.1f} dB" for t, level in zip(angles, back, strict=True)})
     assert back[0] < -40
     assert back[2:].max() < -60
+
+
+@pytest.mark.parametrize("cutoff", [0.8e6, 0.8e8, 0.8e9, 0.8e11, 4e14])
+def test_absorbing_layers_at_any_frequency(cutoff: float) -> None:
+    """From radio to light the same: α follows the lowest frequency, where a constant of 0.05 S/m let waves below a gigahertz through to the metal behind."""
+    scale = C0 / 2 / cutoff / WR90[0]
+    short, _, dt = guide(60, 1000, scale=scale)
+    long, _, _ = guide(320, 1000, scale=scale)
+    f = cutoff / np.sin(np.radians([60.0, 30.0]))
+    back = 20 * np.log10(np.abs(spectra(short - long, dt, f)[:, 1] / spectra(long, dt, f)[:, 1]))
+    print(f"from {cutoff:.1e} Hz: 60° {back[0]:.1f} dB, 30° {back[1]:.1f} dB")
+    assert back[0] < -40 and back[1] < -60
+
+
+@pytest.mark.parametrize("away", [0.25, 0.125])
+@pytest.mark.parametrize("f_start", ["1 MHz", "1 GHz", "500 THz"])
+def test_open_walls_beside_a_small_dipole(away: float, f_start: str) -> None:
+    """What a point dipole alone gets back from walls a quarter and an eighth of the longest wavelength away, where its near field has not died away."""
+    hz = float(f_start.split(maxsplit=1)[0]) * {"MHz": 1e6, "GHz": 1e9, "THz": 1e12}[f_start.split()[1]]
+    document = {"parts": [], "feeds": [{"kind": "dipole", "number": 1, "centre": ["0", "0", "0"], "along": ["0", "0", "1"]}], "surround": {"margin": f"{away * C0 / hz!r} m"},
+                "plan": plan(f"{hz} Hz", f"{2 * hz} Hz", 5, engine="transient", cells_per_wavelength="16", decay="50")}
+    s11 = np.abs(solve(document)["s"].values[:, 0, 0])
+    print(f"walls {away:g} λ away from {f_start} on: |S11| {', '.join(f'{20 * np.log10(v):.0f}' for v in s11)} dB")
+    assert s11.max() < (3e-3 if away == 0.25 else 1e-2)
 
 
 def test_guide_wavelength_of_wr90() -> None:

@@ -41,7 +41,8 @@ def test_a_lit_run_offers_cross_sections_and_refuses_ports(api: Api, ball: Proje
     assert sweep["ports"] == [] and sweep["receives"] == [] and sweep["kind"] == "lit"
     assert [(light["name"], round(light["theta_deg"])) for light in sweep["illuminations"]] == [("lamp", 180), ("side lamp", 90)]
     line = api.ask("get", base).json()
-    assert "dBsm at" in line["headline"]["text"] and line["grade"] in "AB"
+    assert "dBsm at" in line["headline"]["text"] and line["trust"][0]["name"] == "Error of the radar cross-section"
+    assert line["grade"] == "C", "ten cells a wavelength are too few for a cross-section"
 
     cut = api.ask("get", f"{base}/scattered?frequency=3e9&phi=0,90").json()
     assert [c["phi_deg"] for c in cut] == [0, 90]
@@ -98,7 +99,7 @@ def test_over_layers_there_are_cross_sections_above_and_below(api: Api, owner: A
     header, _ = unpacked(api.ask("get", f"{base}/pattern?frequency=3e9&step=10").content)
     assert header["peak_dbi"] == pytest.approx(level.max(), abs=3)
     card = api.ask("get", base).json()["trust"]
-    assert card[0]["name"] == "Scattered + absorbed = taken out"
+    assert "Scattered + absorbed = taken out" in [i["name"] for i in card]
     rows = Run.objects.get(project=project, number=number).summary["cross_sections"]
     assert rows[-1]["scattered_below_m2"] == pytest.approx(below[-1], rel=1e-5)
 
@@ -116,7 +117,7 @@ def test_repeated_cells_send_back_and_let_through(api: Api, owner: Any) -> None:
     base = f"/projects/{project.id}/runs/{number}"
     assert api.ask("get", f"{base}/sweep").json()["kind"] == "repeated"
     line = api.ask("get", base).json()
-    assert line["headline"]["text"].startswith("sends back −") and line["trust"][0]["name"] == "Power in = power out"
+    assert line["headline"]["text"].startswith("sends back −") and [i["name"] for i in line["trust"]][:3] == ["Error of the reflection", "Error of the transmission", "Power in = power out"]
     header, arrays = unpacked(api.ask("post", f"/projects/{project.id}/curves", {"sources": [f"run {number}"], "formulas": [
         "reflectance + transmittance + absorptance", "abs(transmission)^2 - transmittance", "rcs", "gain(0, 0)"]}).content)
     assert np.allclose(arrays["re0.0"], 1, atol=0.01) and np.abs(arrays["re0.1"]).max() < 1e-3

@@ -66,7 +66,7 @@ export function LinePlot({ curves, x, y, follow, bands = [], limits = [], labels
       )}
       <div ref={outer} className="min-h-0 flex-1">
         <div
-          className={`relative select-none ${follow ? "cursor-crosshair" : ""}`} style={{ width, height }} data-plot data-curves={curves.length} data-span={`${left} ${right}`}
+          className={`relative select-none ${follow ? "cursor-crosshair" : ""}`} style={{ width, height }} data-plot data-curves={curves.length} data-spreads={curves.filter((c) => c.spread).length} data-span={`${left} ${right}`}
           onPointerDown={(e) => { if (!follow || e.button !== 0) return; e.currentTarget.setPointerCapture(e.pointerId); useCursor.getState().set(under(e)); }}
           onPointerMove={(e) => e.buttons === 1 && e.currentTarget.hasPointerCapture(e.pointerId) && useCursor.getState().set(under(e))} onWheel={zoom} onDoubleClick={() => setSpan(null)}
         >
