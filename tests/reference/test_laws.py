@@ -47,7 +47,7 @@ def plain() -> np.ndarray:
     return sections(block())
 
 
-@pytest.mark.parametrize("scale", [1e-6, 1e-3, 1e3])
+@pytest.mark.parametrize("scale", [1e-6, 1e-3])
 def test_scale(plain: np.ndarray, scale: float) -> None:
     """Lengths times s, frequencies and conductivities over s: the same relative cross-sections (Stratton, *Electromagnetic Theory*, ch. 9.3)."""
     off = np.abs(sections(block(scale)) / scale**2 / plain - 1).max()

@@ -24,7 +24,7 @@ NEAR = 2.3   # not a whole number, so that equal meshes are judged alike; pairs 
 NEAR_RADII = 8.0  # and pairs nearer than this many radii, where the tube's kernel is not yet that of two points √2 radii apart
 FAR = 6.4    # beyond this many lengths between centres two Gauss points suffice (relative error about 1e-5)
 
-FAR_RADII = 30.0  # and beyond this many radii the radius does not count
+FAR_RADII = 100.0  # and beyond this many radii the radius does not count
 
 _G2, _W2 = (0.5 * (np.polynomial.legendre.leggauss(2)[0] + 1), 0.5 * np.polynomial.legendre.leggauss(2)[1])
 _G4, _W4 = (0.5 * (np.polynomial.legendre.leggauss(4)[0] + 1), 0.5 * np.polynomial.legendre.leggauss(4)[1])
