@@ -23,7 +23,7 @@ Floats = NDArray[np.float64]
 Bools = NDArray[np.bool_]
 
 CUTS = 6            # rays through a face each way, for the area that metal covers
-LEAST_EDGE = 0.15   # free share of an edge: less is taken for this, as metal at that distance all along its face would resonate with it below ten cells per wavelength
+LEAST_EDGE = 0.1   # free share of an edge: less is taken for this, as metal at that distance all along its face would resonate with it below ten cells per wavelength
 ON_SURFACE = 5e-3   # of the smaller cell beside: nearer than this to a surface is on it
 FILLED = 0.9        # of an edge whose ends are in metal: it is metal too; less leaves a slot
 TOUCHED = 1e-9      # of an edge: less of it inside is none
