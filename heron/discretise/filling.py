@@ -113,6 +113,11 @@ def _crossed_rays(corners: Floats, x: Floats, y: Floats) -> tuple[NDArray[np.int
     return first, at[np.lexsort((at, np.repeat(np.arange(len(count)), count)))]
 
 
+def heights(corners: Floats, x: Floats, y: Floats) -> Floats:
+    """Where the rays along z at the places x (nx,) and y (ny,) cross triangles (m, 3, 3), all of them, in m."""
+    return _crossed_rays(corners, x, y)[1]
+
+
 def lengths(corners: Floats, x: Floats, y: Floats, z: Floats) -> tuple[Floats, Floats, Floats]:
     """Of rays along z at the places x (nx,) and y (ny,): the share (nx, ny, nz) of every cell between the lines z (nz + 1,) that lies inside a closed surface of
     triangles (m, 3, 3), and the shares that are free from its lower end up to the first crossing and from its upper end down to the last."""

@@ -21,24 +21,28 @@ RATIO = 1.35        # of neighbouring cells at most (common practice: 1.3 to 2)
 NARROW = 2.5        # a cell at an edge is at most this part of the way to the next mark
 SAMPLES = 4000      # places at which a size function is evaluated along an axis
 MAX_LINES = 3000
+INSIDE = 0.5**1.5   # of the cell at an edge, √2/4, that lies in the metal: see physics.md, "Edges"
+EVEN = 3.0          # cells to either side of an edge, along and across the metal, that are as large as the one at it
 SLACK = 1e-3        # of a cell: how much fewer cells than asked are enough, so that rounding makes no cell more
 SAME = 1e-3         # of the least distance of lines: marks nearer than this are one place
 
 
 @dataclass
 class Axis:
-    """Wishes along one axis, m: ``marks`` are lines that must be there; ``sizes`` are (from, to, largest cell); ``whole`` stretches stay one cell.
+    """Wishes along one axis, m: ``marks`` are lines that must be there, as one where they are nearer than ``least``; ``sizes`` are (from, to, largest cell);
+    ``whole`` stretches stay one cell.
 
-    ``edges`` are edges of thin metal, (place, side): 1 where the metal ends towards rising coordinates, −1 the other way.
+    ``edges`` are edges of thin metal, (place, side, largest cell): side 1 where the metal ends towards rising coordinates, −1 the other way.
     """
 
     low: float
     high: float
     largest: float
+    least: float
     marks: list[float] = field(default_factory=list)
     sizes: list[tuple[float, float, float]] = field(default_factory=list)
     whole: list[tuple[float, float]] = field(default_factory=list)
-    edges: list[tuple[float, int]] = field(default_factory=list)
+    edges: list[tuple[float, int, float]] = field(default_factory=list)
 
 
 def _groups(marks: Sequence[float], least: float) -> list[list[float]]:
@@ -62,35 +66,41 @@ def crowds(marks: Sequence[float], least: float) -> list[tuple[float, float]]:
     return [(float(np.mean(group)), group[-1] - group[0]) for group in _groups(marks, least) if group[-1] - group[0] > SAME * least]
 
 
-def settle_edges(axis: Axis, size: float, least: float) -> None:
-    """Turns edges of thin metal into marks by the thirds rule: the cell the edge lies in begins a third of its size inside the metal.
+def settle_edges(axis: Axis) -> None:
+    """Turns edges of thin metal into marks: the cell an edge lies in begins ``INSIDE`` of its size inside the metal.
 
-    The field at an edge grows as 1/√r, and a grid whose lines end on the edge takes the metal for about a third of a cell larger
-    (common practice). An edge where something else has its mark stays a plain mark. The cell is no larger than what is asked there.
+    The field at an edge grows as 1/√r, and a grid whose lines end on the edge takes the metal for larger. An edge where something else has its mark stays a
+    plain mark. The cell, and as much beside it, is no larger than what is asked there.
     """
-    places = merged([*axis.marks, *(m for m, _ in axis.edges)], least)
-    for m, side in sorted(set(axis.edges)):
+    least = axis.least
+    places = merged([*axis.marks, *(m for m, *_ in axis.edges)], least)
+    wanted: dict[tuple[float, int], float] = {}
+    for m, side, size in axis.edges:
+        wanted[m, side] = min(size, wanted.get((m, side), np.inf))
+    for (m, side), size in sorted(wanted.items()):
         others = np.abs(places - m)
         away = others[others > least].min(initial=np.inf)
-        shared = any(abs(o - m) <= least for o in axis.marks) or any(abs(o - m) <= least and s != side for o, s in axis.edges)
-        cell = min(size, away / NARROW, *(wanted for low, high, wanted in axis.sizes if low <= m <= high))
+        shared = any(abs(o - m) <= least for o in axis.marks) or any(abs(o - m) <= least and s != side for o, s in wanted)
+        cell = min(size, away / NARROW, *(asked for low, high, asked in axis.sizes if low <= m <= high))
         if shared or cell < 3 * least:
             axis.marks.append(m)
             axis.sizes.append((m, m, size))
             continue
-        ends = sorted((m - side * cell / 3, m + side * 2 * cell / 3))
+        ends = sorted((m - side * INSIDE * cell, m + side * (1 - INSIDE) * cell))
         axis.marks += ends
         axis.whole.append((ends[0], ends[1]))
+        axis.sizes.append((m - EVEN * cell, m + EVEN * cell, cell))
 
 
-def lines(axis: Axis, least: float, cells_between: float, nearest: bool = False) -> Floats:
+def lines(axis: Axis, cells_between: float, nearest: bool = False) -> Floats:
     """Grid lines (n + 1,) of an axis, m.
 
-    Every gap between marks gets at least ``cells_between`` cells, unless it is narrower than that many times ``least``. Numbers of cells are rounded up, or to
+    Every gap between marks gets at least ``cells_between`` cells, unless it is narrower than that many times its ``least``. Numbers of cells are rounded up, or to
     the ``nearest``, as those of coarser grids are that are to be compared with finer ones.
 
     :raises CapacityError: more than some thousands of lines.
     """
+    least = axis.least
     marks = merged([axis.low, *(m for m in axis.marks if axis.low <= m <= axis.high), axis.high], least)
     marks[0], marks[-1] = axis.low, axis.high
     grade = RATIO - 1

@@ -67,6 +67,11 @@ def contacts(geometry: Geometry) -> list[Contact]:
     return out
 
 
+def clearance(a: Body, b: Body) -> float:
+    """m between two bodies, 0 where they meet."""
+    return _gap(_of_body(a), _of_body(b))[0] * a.unit
+
+
 def _gap(a: _Thing, b: _Thing) -> tuple[float, Floats]:
     found: tuple[float, Floats] = cached(("gap", a.key, b.key), lambda: distance(a.shape, b.shape))
     return found

@@ -9,10 +9,12 @@ import numpy as np
 import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
+from scipy.sparse import csc_matrix, identity
+from scipy.sparse.linalg import spsolve
 
 from heron.checks import Examination, examine
 from heron.discretise import filling
-from heron.discretise.grid import RATIO, SLACK, Axis, lines, settle_edges
+from heron.discretise.grid import INSIDE, RATIO, SLACK, Axis, lines, settle_edges
 from heron.engines.transient.cut import cut
 from heron.engines.transient.pulse import pulse_of
 from heron.engines.transient.structure import FILLED_AT_ONCE, fill
@@ -26,9 +28,8 @@ from tests.reference.test_exact_bodies import body
 @given(st.lists(st.floats(0.01, 0.99), min_size=0, max_size=6), st.floats(0.02, 0.2))
 @settings(max_examples=60, deadline=None)
 def test_lines_meet_their_marks_and_grade_smoothly(marks: list[float], largest: float) -> None:
-    axis = Axis(0.0, 1.0, largest, marks=list(marks))
     least = largest / 60
-    found = lines(axis, least, 2)
+    found = lines(Axis(0.0, 1.0, largest, least, marks=list(marks)), 2)
     steps = np.diff(found)
     assert (steps > 0).all()
     assert steps.max() <= largest * (1 + SLACK)
@@ -42,26 +43,54 @@ def test_lines_meet_their_marks_and_grade_smoothly(marks: list[float], largest: 
 
 
 def test_a_smaller_size_stays_where_it_was_asked() -> None:
-    axis = Axis(0.0, 1.0, 0.1, sizes=[(0.4, 0.5, 0.01)])
-    found = lines(axis, 1e-3, 2)
+    found = lines(Axis(0.0, 1.0, 0.1, 1e-3, sizes=[(0.4, 0.5, 0.01)]), 2)
     steps, middles = np.diff(found), 0.5 * (found[1:] + found[:-1])
     assert steps[(middles > 0.41) & (middles < 0.49)].max() < 0.0125
     assert steps[0] > 0.05
     assert len(steps) < 45, "no small cells where none were asked"
 
 
-def test_edges_of_thin_metal_follow_the_thirds_rule() -> None:
-    axis = Axis(0.0, 1.0, 0.1, edges=[(0.3, -1), (0.7, 1)])
-    settle_edges(axis, 0.03, 1e-3)
-    found = lines(axis, 1e-3, 2)
+def test_edges_of_thin_metal_lie_where_the_grid_sees_them() -> None:
+    axis = Axis(0.0, 1.0, 0.1, 1e-3, edges=[(0.3, -1, 0.03), (0.7, 1, 0.03)])
+    settle_edges(axis)
+    found = lines(axis, 2)
     for edge, inside in ((0.3, 1), (0.7, -1)):
         nearest = np.sort(found[np.argsort(np.abs(found - edge))[:2]])
         assert np.diff(nearest)[0] == pytest.approx(0.03)
         inner = nearest[1] if inside > 0 else nearest[0]
-        assert abs(inner - edge) == pytest.approx(0.01), "a third of the cell lies inside the metal"
-    shared = Axis(0.0, 1.0, 0.1, marks=[0.3], edges=[(0.3, -1)])
-    settle_edges(shared, 0.03, 1e-3)
-    assert np.abs(lines(shared, 1e-3, 2) - 0.3).min() < 1e-12, "a mark of something else keeps its line"
+        assert abs(inner - edge) == pytest.approx(INSIDE * 0.03), "so much of the cell lies inside the metal"
+        beside = np.diff(found)[np.abs(0.5 * (found[1:] + found[:-1]) - edge) < 2 * 0.03]
+        assert len(beside) >= 3
+        assert beside == pytest.approx(0.03, rel=0.2), "and those beside are as large"
+    shared = Axis(0.0, 1.0, 0.1, 1e-3, marks=[0.3], edges=[(0.3, -1, 0.03)])
+    settle_edges(shared)
+    assert np.abs(lines(shared, 2) - 0.3).min() < 1e-12, "a mark of something else keeps its line"
+
+
+def test_how_far_a_half_plane_seems_to_reach_on_a_lattice() -> None:
+    """The potential of a conducting half plane goes as the root of the distance from where it ends. On a square lattice whose last conducting line is at zero it
+    is that of a plane that ends √2/4 of a cell farther out, by the factors of the lattice's own symbol (the method of Wiener and Hopf; physics.md, "Edges")."""
+    n = 240
+    at = np.arange(-n, n + 1)
+    x, z = np.meshgrid(at, at, indexing="ij")
+    number = np.full(x.shape, -1)
+    free = (np.abs(x) < n) & (np.abs(z) < n) & ~((z == 0) & (x <= 0))
+    number[free] = np.arange(free.sum())
+    outside = np.real(np.sqrt(x - INSIDE + 1j * z + 0j))
+    row, column, rest = [], [], np.zeros(free.sum())
+    for dx, dz in ((1, 0), (-1, 0), (0, 1), (0, -1)):
+        beside = np.roll(np.roll(number, -dx, 0), -dz, 1)[free]
+        value = np.roll(np.roll(np.where(free, 0, np.where((z == 0) & (x <= 0), 0, outside)), -dx, 0), -dz, 1)[free]
+        inner = beside >= 0
+        row.append(np.flatnonzero(inner))
+        column.append(beside[inner])
+        rest += np.where(inner, 0, value)
+    links = np.concatenate(row)
+    matrix = csc_matrix((-np.ones(len(links)), (links, np.concatenate(column))), shape=(len(rest), len(rest))) + 4 * identity(len(rest))
+    found = spsolve(csc_matrix(matrix), rest)[number[n + 1:n + 40, n]]
+    ends = np.arange(1, 40) - found**2 / np.mean(found[20:] ** 2 / (np.arange(21, 40) - INSIDE))
+    print(f"a half plane on a lattice ends {np.round(ends[[5, 10, 20]], 4)} of a cell beyond its last line, √2/4 = {INSIDE:.4f}")
+    assert ends[5:] == pytest.approx(INSIDE, abs=0.01)
 
 
 def corners(step: dict[str, Any]) -> np.ndarray:
@@ -132,7 +161,7 @@ def test_the_patch_is_given_to_the_transient_engine_with_a_reason_and_a_forecast
     ({"loads": [{"name": "r", "part": "nothing"}]}, ("loads", 0, "part"), "there is no wire"),
     ({"loads": [{"name": "r", "part": "feed pin", "resistance": "1 ohm"}]}, ("loads", 0, "at"), "in the same cell as feed 1"),
     ({"feeds.0.part": "nothing"}, ("feeds", 0, "part"), "there is no wire"), ({"feeds.0.at": "2"}, ("feeds", 0, "at"), "from 0 to 1"),
-    ({"parts.7.end": ["0", "-board / 2", "h / 2"]}, ("feeds", 0), "not connected"),
+    ({"parts.7.end": ["0", "-board / 2", "h / 2"], "feeds.0.at": "1"}, ("feeds", 0), "not connected"),
     ({"surround": {"kind": "ground", "height": "1 mm"}}, ("parts", 0), "below the ground"),
     ({"parts.1.corner": ["-board / 2", "-board / 2 - 5 mm", "h / 2"], "parts.1.kind": "box", "parts.1.size": ["board", "board", "h / 2"], "parts.1.axis": None},
      ("feeds", 0, "at"), "lies in the metal of “ground”"),

@@ -52,10 +52,10 @@ class Case:
         """From there to the cell before the plane."""
         return self.back, self.at + self.sign * self.step
 
-    def wish(self, axis: Axis, least: float) -> None:
+    def wish(self, axis: Axis) -> None:
         """Even cells about the plane and through the case; ends of metal at the plane go on and need no cells of their own."""
-        axis.edges = [(m, side) for m, side in axis.edges if abs(m - self.at) > least]
-        axis.sizes = [(a, b, size) for a, b, size in axis.sizes if not (a == b and abs(a - self.at) <= least)]
+        axis.edges = [edge for edge in axis.edges if abs(edge[0] - self.at) > axis.least]
+        axis.sizes = [(a, b, size) for a, b, size in axis.sizes if not (a == b and abs(a - self.at) <= axis.least)]
         ahead, behind = self.at + self.sign * self.step, self.at - self.sign * self.step
         axis.marks += [self.at, ahead, behind, self.back]
         for other in (ahead, behind):

@@ -239,21 +239,26 @@ def stratified(stepper: Stepper, d: int, travels: Floats, electric: Floats, omeg
     # The scheme's own outermost lines end in a wall; the media there go on as they are beside them.
     y[:, 0], y[:, -1], z_d[:, 0], z_d[:, -1] = y[:, 1], y[:, -2], z_d[:, 1], z_d[:, -2]
     along = slice(None) if forward else slice(None, None, -1)
-    across_v, across_i, across_in = _chain(z[:, along], (y + kappa**2 / z_d)[:, along], steps[along], widths[along])
+    across_v, across_i, across_in, across_out = _chain(z[:, along], (y + kappa**2 / z_d)[:, along], steps[along], widths[along])
     z_in, y_in = (z + kappa**2 / y_d)[:, along], y[:, along]
-    in_v, in_i, in_in = _chain(z_in, y_in, steps[along], widths[along])
+    in_v, in_i, in_in, in_out = _chain(z_in, y_in, steps[along], widths[along])
     sign = 1.0 if forward else -1.0
-    # The wave coming in has the phase of the physical one in the middle of the model.
+    # The wave coming in has the phase of the physical one in the middle of the model, and its amplitude far outside, in cells like those that what is
+    # scattered is read in: from cells to smaller ones E loses what H gains.
     middle = s.middle_line(d) if forward else s.shape[d] - s.middle_line(d)
     there = np.exp(-1j * wave_number * travels[:, d] * s.lines[d][along][middle])
     # Unit vectors of the plane of incidence as the physical wave has them.
     t = [np.where(oblique, travels[:, q] / np.maximum(sine, 1e-30), other) for q, other in ((a, 1.0), (b, 0.0))]
     e_t, e_n = electric[:, a] * t[0] + electric[:, b] * t[1], electric[:, b] * t[0] - electric[:, a] * t[1]
     e_p = e_t / travels[:, d]  # its amplitude in the plane of incidence: E_t = E_p cos γ
-    across = e_n * there / across_in[:, middle]
+
+    def alone(values: Complexes, outside: Complexes) -> Complexes:
+        return np.asarray(np.abs(outside) * values[:, middle] / np.abs(values[:, middle]))
+
+    across = e_n * there / alone(across_in, across_out)
     # In the plane the vector's length is kept, as the scheme's wave makes a slightly other angle.
     ratio = np.abs(kappa[:, 0] * _admittance(z_in[:, 0], y_in[:, 0], float(steps[along][0])) / y_d[:, along][:, 0])
-    inside = sign * e_p * there / in_in[:, middle] / np.sqrt(1 + ratio**2)
+    inside = sign * e_p * there / alone(in_in, in_out) / np.sqrt(1 + ratio**2)
     v_n, i_t = across_v * across[:, None], sign * across_i * across[:, None]
     v_t, i_n = in_v * inside[:, None], sign * in_i * inside[:, None]
     v_n, i_t, v_t, i_n = (x[:, along] for x in (v_n, i_t, v_t, i_n))
@@ -264,8 +269,9 @@ def stratified(stepper: Stepper, d: int, travels: Floats, electric: Floats, omeg
     }
 
 
-def _chain(p: Complexes, q: Complexes, steps: Floats, widths: Floats) -> tuple[Complexes, Complexes, Complexes]:
-    """V (f, n + 1) on lines, I (f, n) between them, and the V of the wave coming in, for one that leaves at the last line; P (f, n), Q (f, n + 1)."""
+def _chain(p: Complexes, q: Complexes, steps: Floats, widths: Floats) -> tuple[Complexes, Complexes, Complexes, Complexes]:
+    """V (f, n + 1) on lines, I (f, n) between them, the V of the wave coming in, and its amplitude (f,) at the first, for one that
+    leaves at the last line; P (f, n), Q (f, n + 1)."""
     n = len(steps)
     v, i = np.empty_like(q), np.empty_like(p)
     v[:, n] = 1.0
@@ -281,11 +287,11 @@ def _chain(p: Complexes, q: Complexes, steps: Floats, widths: Floats) -> tuple[C
     alone[:, 0], flow = amplitude, amplitude * (factor - 1) / (steps[0] * p[:, 0])
     homogeneous = bool(np.allclose(q, q[:, :1], rtol=1e-6) and np.allclose(p, p[:, :1], rtol=1e-6))
     if homogeneous:
-        return v, i, v.copy()
+        return v, i, v.copy(), amplitude
     for k in range(n):
         alone[:, k + 1] = alone[:, k] + steps[k] * p[:, 0] * flow
         flow = flow + widths[k + 1] * q[:, 0] * alone[:, k + 1]
-    return v, i, alone
+    return v, i, alone, amplitude
 
 
 def _admittance(p: Complexes, q: Complexes, step: float) -> Complexes:

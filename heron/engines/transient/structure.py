@@ -3,14 +3,14 @@
 from __future__ import annotations
 
 from dataclasses import dataclass, field, replace
-from itertools import pairwise
+from itertools import combinations, pairwise
 from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
 
-from heron.discretise import filling
-from heron.discretise.grid import Axis, crowds, dual, lines, settle_edges
+from heron.discretise import features, filling
+from heron.discretise.grid import EVEN, Axis, crowds, dual, lines, settle_edges
 from heron.engines.lumped import Element, element
 from heron.engines.transient.apertures import Aperture, Case, case_of, open_aperture
 from heron.engines.transient.averages import Averages, Lattices, Substance, slanted
@@ -20,6 +20,7 @@ from heron.engines.transient.pulse import pulse_of
 from heron.errors import HeronError, ModelError
 from heron.geometry import Geometry
 from heron.geometry.bodies import Body
+from heron.geometry.contacts import clearance
 from heron.materials import Medium
 from heron.materials.rational import Fit, Rational, rational
 from heron.model import Evaluated
@@ -40,6 +41,14 @@ BETWEEN = 2              # cells in every gap between marks (common practice)
 ACROSS = 3               # cells across a dielectric that is thin against its cell size
 FINEST = 1 / 60          # of the largest cell: marks nearer than this become one line
 AT_METAL = 0.15          # cells at edges of metal against the largest
+CELLS_AT_EDGE = 3.0      # from an edge of metal to what is nearest to it
+CELLS_IN_GAP = 4.0       # between conductors of which one is round
+CELLS_ACROSS_ROUND = 5.0  # across a round one
+FILM_PHASE = 0.006       # rad: what films and layers may add to the phase of waves in them
+FINER_BESIDE = 2.0       # times as fine as elsewhere at most are cells beside them, as steps from large cells to small ones reflect (kΔ)²/16
+USUAL_CELLS = 20         # per wavelength, at which that holds
+FINEST_DETAIL = 1 / 400  # of the largest cell: details ask for none smaller
+PARTED = 0.25            # of the smallest cell asked for: marks nearer than this become one line
 ROUND = 6.0              # largest cells across: round metal larger than this gets no lines at its ends
 STEEPEST = 0.7           # cosine of the slope of a surface about an end of it that is taken for round
 AT_STEPS = 0.5           # cells along a sheet that is bent or tilted against the largest
@@ -284,28 +293,33 @@ def structure(model: Evaluated, geometry: Geometry, scale: float = 1.0) -> Struc
     ground = model.surround.height if model.surround is not None and model.surround.kind == "ground" else None
     cases = _cases(model, bodies, media, largest)
     low, high = _bounds(geometry, bodies, ground, model, cases)
-    axes = [Axis(float(lo), float(hi), largest) for lo, hi in zip(low, high, strict=True)]
+    axes = [Axis(float(lo), float(hi), largest, FINEST * largest) for lo, hi in zip(low, high, strict=True)]
+    periods = periods_of(model)
+    films = [body for body in bodies if body.material in media and _spans(body, periods)]
+    across, finer = _in_films(model, films, media)
+    axes[across].largest /= min(finer, FINER_BESIDE)
     for body in bodies:
         medium = media.get(body.material)
-        _wishes(axes, body, largest, largest / (_index(medium, plan.f_stop) if medium else 1.0), medium is not None, scale)
+        inside = largest / (_index(medium, plan.f_stop) if medium else 1.0)
+        _wishes(axes, body, largest, [inside / finer if body in films and k not in periods else inside for k in range(3)], medium is not None, scale)
     for part in geometry.parts:
         _wire_wishes(axes, part, [f for f in model.feeds if f is not None and f.kind == "gap" and f.part == part.name], largest)
-    _layer_wishes(axes, model, media, largest, scale)
-    least = FINEST * largest
+    _layer_wishes(axes, model, media, largest, finer, scale)
+    margin = wall_distance(model, scale)
+    planes = planes_of(model, low, high, margin)
+    ends = [(p.axis, p.at) for p in planes if not p.doubles]
+    _conductor_wishes(axes, [body for body in bodies if body.material not in media], ends, periods, largest, scale)
     for i, refinement in enumerate(model.refinements):
         if refinement is not None:
             low_r, high_r = refined(refinement, geometry, i)
-            least = min(least, scale * refinement.cell / BETWEEN)
             for k in range(3):
+                axes[k].least = min(axes[k].least, scale * refinement.cell / BETWEEN)
                 axes[k].sizes.append((float(low_r[k]), float(high_r[k]), scale * refinement.cell))
     for case in cases:
-        case.wish(axes[case.axis], least)
-    margin = wall_distance(model, scale)
-    planes = planes_of(model, low, high, margin)
+        case.wish(axes[case.axis])
     walls = np.full((3, 2), LAYERS)
     for p in planes:
         walls[p.axis, p.side] = 0
-    periods = periods_of(model)
     walls[list(periods)] = 0
     grid, crowded = [], []
     for k, axis in enumerate(axes):
@@ -314,13 +328,13 @@ def structure(model: Evaluated, geometry: Geometry, scale: float = 1.0) -> Struc
             if p.axis == k:
                 axis.low, axis.high = (axis.low, p.at) if p.side else (p.at, axis.high)
                 if p.doubles:
-                    _halve(axis, least)
+                    _halve(axis)
         if k in periods:
             axis.low, axis.high = -periods[k] / 2, periods[k] / 2
-            axis.edges = [(m, side) for m, side in axis.edges if axis.low + least < m < axis.high - least]  # metal at an end goes on in the next
-        settle_edges(axis, AT_METAL * largest, least)
-        crowded += [(k, place, width) for place, width in crowds(axis.marks, least)]
-        found = lines(axis, least, BETWEEN / scale, scale > 1)
+            axis.edges = [edge for edge in axis.edges if axis.low + axis.least < edge[0] < axis.high - axis.least]  # metal at an end goes on in the next
+        settle_edges(axis)
+        crowded += [(k, place, width) for place, width in crowds(axis.marks, axis.least)]
+        found = lines(axis, BETWEEN / scale, scale > 1)
         before = found[0] - np.arange(walls[k, 0], 0, -1) * (found[1] - found[0])
         if k in periods:
             before = found[:1] - (found[-1] - found[-2])
@@ -393,11 +407,11 @@ def refined(refinement: Any, geometry: Geometry, number: int) -> tuple[Floats, F
     return corners.min(axis=0), corners.max(axis=0)
 
 
-def _halve(axis: Axis, least: float) -> None:
+def _halve(axis: Axis) -> None:
     """Leaves the wishes from zero on."""
-    axis.marks = [m for m in axis.marks if m >= -least]
-    axis.edges = [(m, side) for m, side in axis.edges if m > least]
-    axis.whole = [(max(a, 0.0), b) for a, b in axis.whole if b > least]
+    axis.marks = [m for m in axis.marks if m >= -axis.least]
+    axis.edges = [edge for edge in axis.edges if edge[0] > axis.least]
+    axis.whole = [(max(a, 0.0), b) for a, b in axis.whole if b > axis.least]
 
 
 def fill(s: Structure, model: Evaluated, geometry: Geometry) -> None:
@@ -506,14 +520,30 @@ def _index(medium: Medium, frequency: float) -> float:
     return max(1.0, float(np.sqrt(abs(medium.epsilon(frequency)[0] * medium.mu(frequency)[0]))))
 
 
-def _layer_wishes(axes: list[Axis], model: Evaluated, media: dict[str, Medium], largest: float, scale: float) -> None:
+def _spans(body: Body, periods: dict[int, float]) -> bool:
+    """Whether a body fills the whole of a model that is repeated along two axes."""
+    low, high = body.bounds
+    return len(periods) == 2 and all(high[k] - low[k] > p * (1 - NEAR) for k, p in periods.items())
+
+
+def _in_films(model: Evaluated, films: list[Body], media: dict[str, Medium]) -> tuple[int, float]:
+    """The axis across films without end and layers, and how many times as fine as elsewhere cells are along it in them, where waves go to and fro: what the grid
+    adds to their phase, (kΔ)²/24 of it, is to stay below ``FILM_PHASE`` rad over all of them."""
+    (across,) = set(range(3)) - set(periods_of(model)) if films else (2,)
+    ways = [_index(media[body.material], model.plan.f_stop) * float(body.bounds[1][across] - body.bounds[0][across]) for body in films]
+    ways += [_index(media[name], model.plan.f_stop) * (top - bottom) for name, bottom, top in layers_of(model) if np.isfinite(bottom)]
+    phase = 2 * np.pi * model.plan.f_stop / C0 * sum(ways)
+    return across, max(1.0, 2 * np.pi / USUAL_CELLS * float(np.sqrt(phase / 24 / FILM_PHASE)))
+
+
+def _layer_wishes(axes: list[Axis], model: Evaluated, media: dict[str, Medium], largest: float, finer: float, scale: float) -> None:
     """Lines on the boundaries of layers, cells that carry waves in them, also along them."""
     axes[2].marks += interfaces_of(model)
     for name, bottom, top in layers_of(model):
         index = _index(media[name], model.plan.f_stop)
         for axis in axes[:2]:
             axis.largest = min(axis.largest, largest / index)
-        wanted = largest / index if np.isinf(bottom) else min(largest / index, max(scale * (top - bottom) / ACROSS, FINEST * largest / index))
+        wanted = largest / index if np.isinf(bottom) else min(largest / index / finer, max(scale * (top - bottom) / ACROSS, FINEST * largest / index))
         axes[2].sizes.append((max(bottom, axes[2].low - 10 * abs(axes[2].high - axes[2].low) - 100 * largest), top, wanted))
 
 
@@ -566,8 +596,8 @@ def facets(body: Body, largest: float) -> Floats:
     return np.asarray(found.points[found.triangles] * body.unit)
 
 
-def _wishes(axes: list[Axis], body: Body, largest: float, inside: float, medium: bool, scale: float) -> None:
-    """Lines on a body's straight, axis-aligned edges and its bounds; cells of ``inside`` m at most in it, and finer at edges of metal."""
+def _wishes(axes: list[Axis], body: Body, largest: float, inside: list[float], medium: bool, scale: float) -> None:
+    """Lines on a body's straight, axis-aligned edges and its bounds; cells of ``inside`` m along each axis at most in it, and finer at edges of metal."""
     low, high = body.bounds
     found = _mesh(body, largest)
     marks: list[set[float]] = [set(), set(), set()]
@@ -585,7 +615,7 @@ def _wishes(axes: list[Axis], body: Body, largest: float, inside: float, medium:
             axis.sizes.append((float(low[k]), float(high[k]), AT_STEPS * largest))
         return
     if not medium and not body.solid:
-        _sheet_edges(axes, body, found.edges, facets(body, largest))
+        _sheet_wishes(axes, body, [edge * body.unit for edge in found.edges], AT_METAL * largest)
         return
     corners = facets(body, largest)
     for k, axis in enumerate(axes):
@@ -593,7 +623,7 @@ def _wishes(axes: list[Axis], body: Body, largest: float, inside: float, medium:
         own = sorted(marks[k] | ends)
         axis.marks += own
         if medium:
-            axis.sizes.append((float(low[k]), float(high[k]), min(inside, max(scale * float(high[k] - low[k]) / ACROSS, FINEST * inside))))
+            axis.sizes.append((float(low[k]), float(high[k]), min(inside[k], max(scale * float(high[k] - low[k]) / ACROSS, FINEST * inside[k]))))
         else:
             axis.sizes += [(m, m, AT_METAL * largest) for m in own]
 
@@ -607,34 +637,61 @@ def _round_end(corners: Floats, k: int, lower: bool) -> bool:
     return bool(len(there) and (np.abs(normal[:, k]) > STEEPEST * np.linalg.norm(normal, axis=1)).all() and (np.ptp(there[:, :, k], axis=1) > 0).all())
 
 
-def _sheet_edges(axes: list[Axis], body: Body, edges: list[Floats], corners: Floats) -> None:
-    """Where a flat sheet's straight edges lie, with the side on which its metal ends; and the plane it lies in. ``corners`` are its triangles (m, 3, 3)."""
+def _sheet_wishes(axes: list[Axis], body: Body, edges: list[Floats], size: float) -> None:
+    """The plane a flat sheet lies in, and its bounds where its outline is bent or oblique."""
     low, high = body.bounds
     d = int(np.argmin(high - low))
     axes[d].marks.append(round(float(0.5 * (low[d] + high[d])), 12))
-    plane = [k for k in range(3) if k != d]
-    corners = corners[:, :, plane]
-    reach = 1e-4 * float((high - low).max())
-    bent = False
-    for edge in edges:
-        ends = edge[[0, -1]] * body.unit
-        along = np.abs(ends[1] - ends[0])
-        if len(edge) > 2 or (along > 1e-6 * along.max()).sum() != 1:
-            bent = True
+    directions = [np.abs(edge[-1] - edge[0]) for edge in edges]
+    if any(len(edge) > 2 or (along > 1e-6 * along.max()).sum() != 1 for edge, along in zip(edges, directions, strict=True)):
+        for k in (k for k in range(3) if k != d):
+            axes[k].edges += [(round(float(low[k]), 12), -1, size), (round(float(high[k]), 12), 1, size)]
+
+
+def _conductor_wishes(axes: list[Axis], bodies: list[Body], walls: list[tuple[int, float]], periods: dict[int, float], largest: float,
+                       scale: float) -> None:
+    """Cells about conductors as the distances between their edges, and those of round ones, need them."""
+    surfaces = [facets(body, largest) for body in bodies]
+    edges = []
+    for number, (body, corners) in enumerate(zip(bodies, surfaces, strict=True)):
+        low, high = body.bounds
+        if not stepped(body) and len(lines_of := _mesh(body, largest).edges) <= features.MOST_EDGES:
+            edges += features.straight(number, [line * body.unit for line in lines_of], corners, None if body.solid else int(np.argmin(high - low)))
+    coarse, finest = AT_METAL * largest, FINEST_DETAIL * largest
+    same = features.SAME * max(axis.high - axis.low for axis in axes)
+
+    def meet(first: int, second: int) -> bool:
+        return clearance(bodies[first], bodies[second]) < same
+
+    found = features.scales(edges, surfaces, walls, periods, CELLS_AT_EDGE * coarse / scale, meet)
+    for edge, distance in zip(edges, found, strict=True):
+        size = max(min(scale * distance / CELLS_AT_EDGE, coarse), finest)
+        for k in (k for k in range(3) if k != edge.axis):
+            axes[k].least = min(axes[k].least, PARTED * size)
+            place = round(float(edge.start[k]), 12)
+            if edge.thin and k == edge.ends and edge.side:
+                axes[k].edges.append((place, edge.side, size))
+            else:
+                even = EVEN * size if edge.thin or size < coarse else 0.0
+                axes[k].sizes.append((place - even, place + even, size))
+    wishes = []
+    for body, corners in zip(bodies, surfaces, strict=True):
+        if body.solid:
+            wishes += features.thin_rods(*body.bounds, corners, CELLS_ACROSS_ROUND)
+    for first, second in combinations(range(len(bodies)), 2):
+        bounds = bodies[first].bounds, bodies[second].bounds
+        around = sorted({*features.rounded(surfaces[first]), *features.rounded(surfaces[second])})
+        reach = CELLS_IN_GAP * largest
+        if not around or (np.maximum(bounds[0][0] - bounds[1][1], bounds[1][0] - bounds[0][1]) > reach).any():
             continue
-        k = next(k for k in plane if along[k] <= 1e-6 * along.max())
-        middle = 0.5 * (ends[0] + ends[1])
-        step = np.zeros(3)
-        step[k] = reach
-        behind, ahead = (bool(filling.covered(corners, (middle + s * step)[[plane[0]]], (middle + s * step)[[plane[1]]], 0.0)[0, 0]) for s in (-1, 1))
-        place = round(float(middle[k]), 12)
-        if behind != ahead:
-            axes[k].edges.append((place, 1 if behind else -1))
-        else:
-            axes[k].marks.append(place)
-    if bent:
-        for k in plane:
-            axes[k].edges += [(round(float(low[k]), 12), -1), (round(float(high[k]), 12), 1)]
+        apart = clearance(bodies[first], bodies[second])
+        if same < apart < reach:
+            wishes += features.gap(*bounds, around, apart, CELLS_IN_GAP)
+    for k, start, stop, wanted in wishes:
+        if scale * wanted < largest:
+            size = max(scale * wanted, finest)
+            axes[k].least = min(axes[k].least, PARTED * size)
+            axes[k].sizes.append((start, stop, size))
 
 
 def _wire_wishes(axes: list[Axis], part: Any, feeds: list[Any], largest: float) -> None:

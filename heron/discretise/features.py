@@ -1,0 +1,176 @@
+"""How fine the fields about conductors are: at straight edges, across gaps between round ones, and about thin rods.
+
+The field at an edge of metal falls off over the distance to what is nearest to it: the metal's other edge, that of the next conductor across a gap, or the
+ground beneath. A grid that is to show what a line of that width carries needs some cells in that distance, whatever the wavelength.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Sequence
+from typing import NamedTuple
+
+import numpy as np
+from numpy.typing import NDArray
+
+from heron.discretise import filling
+
+Floats = NDArray[np.float64]
+
+SAME = 1e-6          # of the model's size: nearer than this is one place
+AT = (0.12, 0.5, 0.88)  # of an edge's length: where its surroundings are looked at
+MOST_EDGES = 400     # of one body: one with more is a platform, whose details are not what a line is
+ALONG = 1 - 1e-6     # of a normal's length along an axis: the facet lies along the grid's planes
+
+
+class Edge(NamedTuple):
+    """A straight edge of conductor number ``body`` along ``axis``, between the points ``start`` and ``stop`` (3,), m; ``thin`` if that is a sheet in the plane
+    across ``across``, which ends there along the third axis in the direction of ``side`` (0: it goes on on both sides)."""
+
+    body: int
+    axis: int
+    start: Floats
+    stop: Floats
+    thin: bool = False
+    across: int = -1
+    side: int = 0
+
+    @property
+    def ends(self) -> int:
+        """The axis along which a sheet ends at the edge."""
+        return 3 - self.axis - self.across
+
+
+def straight(body: int, lines: Sequence[Floats], corners: Floats, sheet: int | None) -> list[Edge]:
+    """The edges among polylines (k, 3) in m that run along an axis. ``corners`` (m, 3, 3) are the body's triangles; a ``sheet`` lies across that axis."""
+    out = []
+    reach = 1e-4 * float(np.ptp(corners.reshape(-1, 3), axis=0).max())
+    for line in lines:
+        start, stop = line[0], line[-1]
+        length = np.abs(stop - start)
+        if len(line) > 2 or not length.any() or (length > 1e-6 * length.max()).sum() != 1:
+            continue
+        axis = int(length.argmax())
+        if start[axis] > stop[axis]:
+            start, stop = stop, start
+        side = 0
+        if sheet is not None:
+            if axis == sheet:
+                continue
+            plane = [k for k in range(3) if k != sheet]
+            step = np.zeros(3)
+            step[3 - axis - sheet] = reach
+            flat, middle = corners[:, :, plane], 0.5 * (start + stop)
+            behind, ahead = (bool(filling.covered(flat, (middle + s * step)[plane[:1]], (middle + s * step)[plane[1:]], 0.0)[0, 0]) for s in (-1, 1))
+            side = int(behind) - int(ahead)
+        out.append(Edge(body, axis, start, stop, sheet is not None, -1 if sheet is None else sheet, side))
+    return out
+
+
+def scales(edges: Sequence[Edge], surfaces: Sequence[Floats], walls: Sequence[tuple[int, float]], periods: dict[int, float], reach: float,
+           meet: Callable[[int, int], bool]) -> Floats:
+    """m: the distance (edges,) from each edge to the nearest that its field ends on, infinite beyond ``reach``.
+
+    :param surfaces: triangles (m, 3, 3) of every conductor, in m, by its number.
+    :param walls: (axis, place in m) of planes that conduct or mirror.
+    :param periods: m, by axis along which all is repeated.
+    :param meet: whether two conductors touch: near there the distance between what is oblique goes to nothing, and says nothing.
+    """
+    out = np.full(len(edges), np.inf)
+    if not edges:
+        return out
+    size = float(np.ptp(np.concatenate([s.reshape(-1, 3) for s in surfaces]), axis=0).max())
+    same = SAME * size
+    for axis in range(3):
+        own = [n for n, e in enumerate(edges) if e.axis == axis]
+        if not own:
+            continue
+        a, b = [k for k in range(3) if k != axis]
+        places = np.array([edges[n].start for n in own])
+        ends = np.array([edges[n].stop[axis] for n in own])
+        shifts = [(0.0, 0.0)] + [(p * s if k == a else 0.0, p * s if k == b else 0.0) for k, p in periods.items() if k != axis for s in (-1, 1)]
+        bodies, thin = np.array([edges[n].body for n in own]), np.array([edges[n].thin for n in own])
+        for n, e in enumerate(edges[n] for n in own):
+            beside = np.minimum(ends[n], ends) - np.maximum(places[n, axis], places[:, axis]) > same
+            across: dict[int, float] = {}
+            nearest = np.inf
+            for sa, sb in shifts:
+                da, db = np.abs(places[:, a] + sa - places[n, a]), np.abs(places[:, b] + sb - places[n, b])
+                away = np.hypot(da, db)
+                good = beside & (away > same) & (away < reach)
+                # Of a solid's own edges those across its faces: the wider face says how wide it is, as a strip of some thickness is still a strip.
+                faces = good & (bodies == e.body) & ~thin & (np.minimum(da, db) <= same) & (sa == sb == 0.0)
+                for k, distance in ((a, da), (b, db)):
+                    mine = faces & (distance > same)
+                    for m in np.flatnonzero(mine):
+                        middle = 0.5 * (places[n] + places[m])
+                        middle[axis] = 0.5 * (max(places[n, axis], places[m, axis]) + min(ends[n], ends[m]))
+                        if _on(surfaces[e.body], middle, k, axis, same):
+                            across[k] = min(across.get(k, np.inf), float(distance[m]))
+                            good[m] = False
+                nearest = min(nearest, float(away[good].min(initial=np.inf)))
+            if len(across) == 2:  # the other face of an oblique wall says nothing of how wide it is
+                nearest = min(nearest, max(across.values()))
+            out[own[n]] = nearest
+    for n, e in enumerate(edges):
+        for at in AT:
+            point = e.start + at * (e.stop - e.start)
+            out[n] = min(out[n], _clear(e, point, surfaces, reach, same, meet))
+        for axis, place in walls:
+            if axis != e.axis and same < abs(e.start[axis] - place) < reach:
+                out[n] = min(out[n], abs(e.start[axis] - place))
+    return np.where(out < reach, out, np.inf)
+
+
+def _on(corners: Floats, point: Floats, k: int, axis: int, same: float) -> bool:
+    """Whether a point lies on a face of triangles that holds the directions ``k`` and ``axis``."""
+    upright = 3 - k - axis
+    flat = np.ptp(corners[:, :, upright], axis=1) <= same
+    level = flat & (np.abs(corners[:, 0, upright] - point[upright]) <= same)
+    plane = [k, axis]
+    return bool(level.any() and filling.covered(corners[level][:, :, plane], point[plane[:1]], point[plane[1:]], same)[0, 0])
+
+
+def _clear(e: Edge, point: Floats, surfaces: Sequence[Floats], reach: float, same: float, meet: Callable[[int, int], bool]) -> float:
+    """From a point of an edge to the surface of another conductor, along the axes across the edge."""
+    nearest = np.inf
+    for number, corners in enumerate(surfaces):
+        low, high = corners.reshape(-1, 3).min(axis=0), corners.reshape(-1, 3).max(axis=0)
+        if number == e.body or (np.maximum(low - point, point - high) > reach).any():
+            continue
+        for k in (k for k in range(3) if k != e.axis):
+            others = [q for q in range(3) if q != k]
+            level = np.ptp(corners[:, :, k], axis=1) <= same
+            for oblique, own in ((False, corners[level]), (True, corners[~level])):
+                away = np.abs(filling.heights(own[:, :, [*others, k]], point[others[:1]], point[others[1:]]) - point[k])
+                found = float(away[(away > same) & (away < min(nearest, reach))].min(initial=np.inf))
+                if found < nearest and not (oblique and meet(e.body, number)):
+                    nearest = found
+    return nearest
+
+
+def rounded(corners: Floats) -> list[int]:
+    """The axes along which the curved or slanted facets of triangles (m, 3, 3) look."""
+    normal = np.abs(np.cross(corners[:, 1] - corners[:, 0], corners[:, 2] - corners[:, 0]))
+    slanted = normal[normal.max(axis=1) < ALONG * np.linalg.norm(normal, axis=1)]
+    return [k for k in range(3) if len(slanted) and (slanted[:, k] > 1e-3 * np.linalg.norm(slanted, axis=1)).any()]
+
+
+class Wish(NamedTuple):
+    """Cells of ``size`` m at most from ``low`` to ``high``, m, along an axis."""
+
+    axis: int
+    low: float
+    high: float
+    size: float
+
+
+def thin_rods(low: Floats, high: Floats, corners: Floats, cells: float) -> list[Wish]:
+    """So many ``cells`` across a rounded body between two corners (3,), along the axes its curved sides look."""
+    return [Wish(k, float(low[k]), float(high[k]), float(high[k] - low[k]) / cells) for k in rounded(corners)]
+
+
+def gap(first: tuple[Floats, Floats], second: tuple[Floats, Floats], axes: Sequence[int], distance: float, cells: float) -> list[Wish]:
+    """So many ``cells`` between two bodies, by their lowest and highest corners (3,), ``distance`` m apart, where they can be as near as that."""
+    low = np.maximum(first[0], second[0]) - distance
+    high = np.minimum(first[1], second[1]) + distance
+    return [Wish(k, float(low[k]), float(high[k]), distance / cells) for k in axes if high[k] >= low[k]]
