@@ -100,6 +100,23 @@ def microstrip(w: str, h: str, epsilon: str, length: str = "30 mm", cells: str =
     }
 
 
+def stripline(w: str, b: str, epsilon: str, cells: str = "20") -> dict[str, Any]:
+    """A strip half way between two grounds, between two line feeds; the model's parts are the strip, two grounds and what is between them."""
+    made = microstrip(w, f"({b})/2", epsilon, length="20 mm", cells=cells, width="w + 10*h", height="2*h")
+    made["parts"][0]["size"][2] = "2*h"
+    made["parts"].append({**made["parts"][2], "name": "top", "corner": [*made["parts"][2]["corner"][:2], "2*h"]})
+    return made
+
+
+def coplanar(s: str, slot: str, cells: str = "20") -> dict[str, Any]:
+    """A strip in air between two wide grounds in its plane, between two line feeds."""
+    made = microstrip(s, "1 mm", "1", length="20 mm", cells=cells, width="w + 2*slot + 32 mm", height="60 mm")
+    made["parameters"].append({"name": "slot", "expression": slot})
+    made["parts"] = [made["parts"][1], *({"kind": "rectangle", "name": name, "corner": ["0", low, "h"], "size": ["L", "20 mm"], "material": "perfect"}
+                                         for name, low in (("left", "-(w/2 + slot + 20 mm)"), ("right", "w/2 + slot")))]
+    return made
+
+
 def _tube(name: str, inner: str, outer: str) -> dict[str, Any]:
     return {"kind": "cylinder", "name": name, "centre": ["0", "0", "0"], "radius": outer, "inner": inner, "height": "L", "material": "perfect"}
 

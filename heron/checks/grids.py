@@ -19,6 +19,9 @@ from heron.model.substances import media_of
 from heron.quantities import engineering
 from heron.quantities.constants import C0
 
+USUAL_PER_DETAIL = 2.5  # cells from an edge of metal to what is nearest to it
+OFF_AT_ONE, OFF_POWER = 0.05, 2.8  # of the impedance of a strip or slot with one such cell, and how it falls with their number
+MOST_OFF = 50.0  # %: a larger guess is none
 FEWEST_CELLS = 15  # per wavelength of every medium: with fewer, phase errors move resonances
 POOR_FIT = 0.02  # of |ε|, what tables of optical constants are themselves good for: beyond, the fit of a medium by poles is worth a word
 POOR_LOSS = 0.03  # of its losses, likewise
@@ -129,6 +132,21 @@ def _crowded(model: Evaluated, geometry: Geometry, discretisation: Any) -> list[
                     (point[0], point[1], point[2]))]
 
 
+def _unresolved(model: Evaluated, geometry: Geometry, discretisation: Any) -> list[Problem]:
+    """Narrow metal, gaps and clearances with few cells: what they make of a line's impedance, as measured on strips of all widths (docs/accuracy.md)."""
+    by_hand = model.plan.cells_per_detail < USUAL_PER_DETAIL
+    out = []
+    for found in discretisation.structure.unresolved:
+        off = min(100 * OFF_AT_ONE / found.cells**OFF_POWER, MOST_OFF)
+        out.append(Problem(
+            "look", "few-cells", f"{found.cells:.2g} cells in the {engineering(found.distance, 'm', 3)} beside an edge of “{found.part}”: the impedance of a line "
+            f"there may be {off:.2g} % off", "ask for more cells per detail" if by_hand else "such a small detail gets more cells with more per wavelength",
+            ("parts", found.step), (float(found.place[0]), float(found.place[1]), float(found.place[2])),
+            repair=[{"path": ["plan", "cells_per_detail"], "value": f"{USUAL_PER_DETAIL:g}"}] if by_hand else [],
+            repair_label=f"Use {USUAL_PER_DETAIL:g} cells per detail" if by_hand else ""))
+    return out
+
+
 def _media(model: Evaluated, geometry: Geometry, discretisation: Any) -> list[Problem]:
     """Media whose permittivity changes over the band: how well poles fit them; and tables that end within it."""
     media = media_of(model)[0]
@@ -176,4 +194,4 @@ def _resolution(model: Evaluated, geometry: Geometry, discretisation: Any) -> li
 
 
 GRID_CHECKS: list[Callable[[Evaluated, Geometry, Any], list[Problem]]] = [
-    _feeds, _small, _thick, _steps, _crowded, _media, _outside, _resolution, beyond_walls, aperture_problems, dipole_places, mirror_problems]
+    _feeds, _small, _thick, _steps, _crowded, _unresolved, _media, _outside, _resolution, beyond_walls, aperture_problems, dipole_places, mirror_problems]

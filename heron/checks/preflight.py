@@ -30,6 +30,7 @@ MAX_POINTS = 10_001          # frequencies of one plan
 THICK_WIRE = 0.02            # radius over wavelength up to which tubes were measured (docs/accuracy.md)
 MEMORY_SHARE = 0.85          # of the memory that is free now
 MOST_ROUNDS = 5
+MOST_PER_DETAIL = 20
 LEAST_CELLS, MOST_CELLS = 10, 200  # per wavelength (common practice: 15 and more)
 
 
@@ -219,6 +220,8 @@ def _plan(p: Any) -> Iterator[Problem]:
     if not LEAST_CELLS <= p.cells_per_wavelength <= MOST_CELLS:
         yield _error(("plan", "cells_per_wavelength"), 
                      f"cells per wavelength lie between {LEAST_CELLS} and {MOST_CELLS}: coarser grids do not carry a wave, finer ones do not end")
+    if not 0 <= p.cells_per_detail <= MOST_PER_DETAIL:
+        yield _error(("plan", "cells_per_detail"), f"cells per detail lie between 0, where they follow from the wavelength alone, and {MOST_PER_DETAIL}")
     if not 20 <= p.decay <= 100:
         yield _error(("plan", "decay"), "a run ends when its energy has fallen by 20 to 100 dB")
     if not whole(p.rounds, 1, MOST_ROUNDS):

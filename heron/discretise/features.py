@@ -7,6 +7,9 @@ ground beneath. A grid that is to show what a line of that width carries needs s
 from __future__ import annotations
 
 from collections.abc import Callable, Sequence
+from dataclasses import dataclass, field
+from functools import partial
+from itertools import combinations
 from typing import NamedTuple
 
 import numpy as np
@@ -19,6 +22,11 @@ Floats = NDArray[np.float64]
 SAME = 1e-6          # of the model's size: nearer than this is one place
 AT = (0.12, 0.5, 0.88)  # of an edge's length: where its surroundings are looked at
 MOST_EDGES = 400     # of one body: one with more is a platform, whose details are not what a line is
+EVEN = 3.0           # cells to either side of an edge, along the metal and across it, that are as large as the one at it, where something is near
+AROUND = 1.5         # the same of a sheet that ends far from anything
+FEW = 1.5            # cells from an edge to what is nearest: fewer show the field there poorly
+BETWEEN_ROUND = 2.0  # times as many cells between conductors of which one is round
+ACROSS_ROUND = 2.5   # and across a round one
 ALONG = 1 - 1e-6     # of a normal's length along an axis: the facet lies along the grid's planes
 
 
@@ -148,11 +156,15 @@ def _clear(e: Edge, point: Floats, surfaces: Sequence[Floats], reach: float, sam
     return nearest
 
 
-def rounded(corners: Floats) -> list[int]:
-    """The axes along which the curved or slanted facets of triangles (m, 3, 3) look."""
-    normal = np.abs(np.cross(corners[:, 1] - corners[:, 0], corners[:, 2] - corners[:, 0]))
-    slanted = normal[normal.max(axis=1) < ALONG * np.linalg.norm(normal, axis=1)]
-    return [k for k in range(3) if len(slanted) and (slanted[:, k] > 1e-3 * np.linalg.norm(slanted, axis=1)).any()]
+class Conductor(NamedTuple):
+    """A conducting body between the corners ``low`` and ``high`` (3,), its surface as triangles ``corners`` (m, 3, 3) and its edges as polylines (k, 3), all in m;
+    ``sheet`` is the axis a flat sheet lies across."""
+
+    low: Floats
+    high: Floats
+    corners: Floats
+    lines: Sequence[Floats]
+    sheet: int | None
 
 
 class Wish(NamedTuple):
@@ -164,13 +176,98 @@ class Wish(NamedTuple):
     size: float
 
 
-def thin_rods(low: Floats, high: Floats, corners: Floats, cells: float) -> list[Wish]:
-    """So many ``cells`` across a rounded body between two corners (3,), along the axes its curved sides look."""
-    return [Wish(k, float(low[k]), float(high[k]), float(high[k] - low[k]) / cells) for k in rounded(corners)]
+class End(NamedTuple):
+    """Where a sheet ends along an axis, at ``place`` m in the direction of ``side``, with a cell of ``size`` m at most."""
+
+    axis: int
+    place: float
+    side: int
+    size: float
 
 
-def gap(first: tuple[Floats, Floats], second: tuple[Floats, Floats], axes: Sequence[int], distance: float, cells: float) -> list[Wish]:
-    """So many ``cells`` between two bodies, by their lowest and highest corners (3,), ``distance`` m apart, where they can be as near as that."""
-    low = np.maximum(first[0], second[0]) - distance
-    high = np.minimum(first[1], second[1]) + distance
-    return [Wish(k, float(low[k]), float(high[k]), distance / cells) for k in axes if high[k] >= low[k]]
+class Detail(NamedTuple):
+    """Of conductor number ``body``: ``distance`` m from an edge at ``place`` (3,) to what is nearest to it, and the ``size`` of cells there, m."""
+
+    body: int
+    place: Floats
+    distance: float
+    size: float
+
+
+@dataclass
+class Features:
+    """What the surroundings of conductors ask of a grid: ``near`` are the details among the wishes, whose cells do not follow from the wavelength."""
+
+    wishes: list[Wish] = field(default_factory=list)
+    ends: list[End] = field(default_factory=list)
+    near: list[Wish] = field(default_factory=list)
+    details: list[Detail] = field(default_factory=list)
+
+
+@dataclass(frozen=True)
+class Asked:
+    """Cells of ``coarse`` m at edges far from anything, and of ``largest`` m in the open; so many ``cells`` in the distance from an edge to what is nearest, or
+    none for its sake, and none below ``finest`` m."""
+
+    largest: float
+    coarse: float
+    finest: float
+    cells: float
+
+
+def look(conductors: Sequence[Conductor], walls: Sequence[tuple[int, float]], periods: dict[int, float], clearance: Callable[[int, int], float],
+         asked: Asked) -> Features:
+    """What conductors ask of the grid; ``walls`` and ``periods`` as :func:`scales` has them, ``clearance`` in m between two of them by their numbers."""
+    out = Features()
+    if not conductors:
+        return out
+    surfaces = [c.corners for c in conductors]
+    low, high = np.min([c.low for c in conductors], axis=0), np.max([c.high for c in conductors], axis=0)
+    same = SAME * float((high - low).max())
+    edges = [e for n, c in enumerate(conductors) if len(c.lines) <= MOST_EDGES for e in straight(n, c.lines, c.corners, c.sheet)]
+    found = scales(edges, surfaces, walls, periods, max(asked.cells, FEW) * asked.coarse, lambda a, b: clearance(a, b) < same)
+    for e, distance in zip(edges, found, strict=True):
+        size = max(min(distance / asked.cells if asked.cells else np.inf, asked.coarse), asked.finest)
+        if np.isfinite(distance):
+            out.details.append(Detail(e.body, 0.5 * (e.start + e.stop), float(distance), size))
+        for k in (k for k in range(3) if k != e.axis):
+            place = round(float(e.start[k]), 12)
+            if e.thin and k == e.ends and e.side:
+                out.ends.append(End(k, place, e.side, size))
+            even = size * (EVEN if size < asked.coarse else AROUND if e.thin else 0.0)
+            (out.near if size < asked.coarse else out.wishes).append(Wish(k, place - even, place + even, size))
+    if not asked.cells:
+        return out
+    for c in conductors:
+        if c.sheet is None:
+            out.near += _thin_rods(c, asked)
+    around = [_rounded(c.corners) for c in conductors]
+    for first, second in combinations(range(len(conductors)), 2):
+        out.near += _gap(conductors[first], conductors[second], sorted({*around[first], *around[second]}), partial(clearance, first, second), same, asked)
+    return out
+
+
+def _rounded(corners: Floats) -> list[int]:
+    """The axes along which the curved or slanted facets of triangles (m, 3, 3) look."""
+    normal = np.abs(np.cross(corners[:, 1] - corners[:, 0], corners[:, 2] - corners[:, 0]))
+    slanted = normal[normal.max(axis=1) < ALONG * np.linalg.norm(normal, axis=1)]
+    return [k for k in range(3) if len(slanted) and (slanted[:, k] > 1e-3 * np.linalg.norm(slanted, axis=1)).any()]
+
+
+def _thin_rods(c: Conductor, asked: Asked) -> list[Wish]:
+    """Cells across a round conductor along the axes its curved sides look, where those of the open are too large."""
+    sizes = [(k, max(float(c.high[k] - c.low[k]) / (ACROSS_ROUND * asked.cells), asked.finest)) for k in _rounded(c.corners)]
+    return [Wish(k, float(c.low[k]), float(c.high[k]), size) for k, size in sizes if size < asked.largest]
+
+
+def _gap(one: Conductor, other: Conductor, axes: Sequence[int], clearance: Callable[[], float], same: float, asked: Asked) -> list[Wish]:
+    """Cells between two conductors of which one is round, where they can be as near as they come to each other."""
+    cells = BETWEEN_ROUND * asked.cells
+    reach = cells * asked.largest
+    if not axes or (np.maximum(one.low - other.high, other.low - one.high) > reach).any():
+        return []
+    apart = clearance()
+    if not same < apart < reach:
+        return []
+    low, high = np.maximum(one.low, other.low) - apart, np.minimum(one.high, other.high) + apart
+    return [Wish(k, float(low[k]), float(high[k]), max(apart / cells, asked.finest)) for k in axes if high[k] >= low[k]]

@@ -18,11 +18,11 @@ from heron.errors import CapacityError
 Floats = NDArray[np.float64]
 
 RATIO = 1.35        # of neighbouring cells at most (common practice: 1.3 to 2)
-NARROW = 2.5        # a cell at an edge is at most this part of the way to the next mark
+NARROW = 1.5        # a cell at an edge is at most this part of the way to the next mark
 SAMPLES = 4000      # places at which a size function is evaluated along an axis
 MAX_LINES = 3000
 INSIDE = 0.5**1.5   # of the cell at an edge, √2/4, that lies in the metal: see physics.md, "Edges"
-EVEN = 3.0          # cells to either side of an edge, along and across the metal, that are as large as the one at it
+EVEN = 1.5          # cells to either side of an edge that are as large as the one at it
 SLACK = 1e-3        # of a cell: how much fewer cells than asked are enough, so that rounding makes no cell more
 SAME = 1e-3         # of the least distance of lines: marks nearer than this are one place
 

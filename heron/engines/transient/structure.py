@@ -3,14 +3,14 @@
 from __future__ import annotations
 
 from dataclasses import dataclass, field, replace
-from itertools import combinations, pairwise
+from itertools import pairwise
 from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
 
 from heron.discretise import features, filling
-from heron.discretise.grid import EVEN, Axis, crowds, dual, lines, settle_edges
+from heron.discretise.grid import SLACK, Axis, crowds, dual, lines, settle_edges
 from heron.engines.lumped import Element, element
 from heron.engines.transient.apertures import Aperture, Case, case_of, open_aperture
 from heron.engines.transient.averages import Averages, Lattices, Substance, slanted
@@ -41,14 +41,11 @@ BETWEEN = 2              # cells in every gap between marks (common practice)
 ACROSS = 3               # cells across a dielectric that is thin against its cell size
 FINEST = 1 / 60          # of the largest cell: marks nearer than this become one line
 AT_METAL = 0.15          # cells at edges of metal against the largest
-CELLS_AT_EDGE = 3.0      # from an edge of metal to what is nearest to it
-CELLS_IN_GAP = 4.0       # between conductors of which one is round
-CELLS_ACROSS_ROUND = 5.0  # across a round one
 FILM_PHASE = 0.006       # rad: what films and layers may add to the phase of waves in them
 FINER_BESIDE = 2.0       # times as fine as elsewhere at most are cells beside them, as steps from large cells to small ones reflect (kΔ)²/16
 USUAL_CELLS = 20         # per wavelength, at which that holds
-FINEST_DETAIL = 1 / 400  # of the largest cell: details ask for none smaller
-PARTED = 0.25            # of the smallest cell asked for: marks nearer than this become one line
+FINEST_DETAIL = 1 / 1000 # of the largest cell: details ask for none smaller
+PARTED = 0.15            # of the smallest cell asked for: marks nearer than this become one line
 ROUND = 6.0              # largest cells across: round metal larger than this gets no lines at its ends
 STEEPEST = 0.7           # cosine of the slope of a surface about an end of it that is taken for round
 AT_STEPS = 0.5           # cells along a sheet that is bent or tilted against the largest
@@ -65,6 +62,7 @@ VARIES = 0.02            # of |ε| over the band: a medium that changes by less 
 LEAN = 0.15              # an edge along a metal of negative permittivity is of it from a share of 0.5 less this on, one across its surface from 0.5 more than this
 UPRIGHT = 1e-4           # n² from which on an edge does not lie along a surface
 FACETS = 3e-3            # of the largest cell: how exactly surfaces are drawn for the grid; coarser facets take volume from what is round
+ROUNDNESS = 3e-4         # of a body's least extent, likewise: chords of a pin take from its radius
 SEEN = 0.02               # the same of bodies smaller than that cell
 FLAT = 1e-6              # of a body's size: a sheet thinner than this lies flat
 THIN_WIRE = 0.2298       # radius of a wire of zero edges over the cell size: Noda and Yokoyama, IEEE Trans. Power Delivery 17 (2002)
@@ -110,6 +108,17 @@ class Lumped:
     element: Element
 
 
+@dataclass(frozen=True)
+class Unresolved:
+    """Of a ``part``, step number ``step``: an edge at ``place`` (3,) with few ``cells`` in the ``distance``, m, to what is nearest to it."""
+
+    part: str
+    step: int
+    place: Floats
+    distance: float
+    cells: float
+
+
 @dataclass
 class Structure:
     """``x``, ``y``, ``z``: grid lines (m); ``walls`` absorbing layers (3, 2) in cells, 0 for a wall that reflects: a magnetic one where ``planes`` say so, else electric.
@@ -128,7 +137,8 @@ class Structure:
     ``interfaces`` are the heights of layers' boundaries, m, from above;
     along the axes ``repeats`` the model is repeated, and the grid begins with the last cell of the one before;
     ``box`` are the lowest and highest lines (3,) of the box of total fields of an illumination;
-    ``wires`` are the edges of each wire (component, node, sign, fraction of its length); ``crowded`` are (axis, place, width) of details finer than the grid.
+    ``wires`` are the edges of each wire (component, node, sign, fraction of its length);
+    ``crowded`` are (axis, place, width) of details finer than the grid, ``unresolved`` those it shows poorly.
     """
 
     x: Floats
@@ -153,6 +163,7 @@ class Structure:
     edge_owner: NDArray[np.int16] = field(default_factory=lambda: np.zeros((0, 0, 0, 0), dtype=np.int16))
     wires: dict[str, list[WireEdge]] = field(default_factory=dict)
     crowded: list[tuple[int, float, float]] = field(default_factory=list)
+    unresolved: list[Unresolved] = field(default_factory=list)
     largest: float = 0.0
     lowest: float = 0.0
     middle: float = 0.0
@@ -308,7 +319,10 @@ def structure(model: Evaluated, geometry: Geometry, scale: float = 1.0) -> Struc
     margin = wall_distance(model, scale)
     planes = planes_of(model, low, high, margin)
     ends = [(p.axis, p.at) for p in planes if not p.doubles]
-    _conductor_wishes(axes, [body for body in bodies if body.material not in media], ends, periods, largest, scale)
+    metal = [body for body in bodies if body.material not in media]
+    about = features.look([_conductor(body, largest) for body in metal], ends, periods, lambda a, b: clearance(metal[a], metal[b]), features.Asked(
+        largest, AT_METAL * largest, FINEST_DETAIL * largest, plan.cells_per_detail / scale))
+    unresolved = _conductor_wishes(axes, metal, [(case.axis, case.at) for case in cases], about)
     for i, refinement in enumerate(model.refinements):
         if refinement is not None:
             low_r, high_r = refined(refinement, geometry, i)
@@ -346,7 +360,7 @@ def structure(model: Evaluated, geometry: Geometry, scale: float = 1.0) -> Struc
                          "Ask for fewer cells per wavelength or leave out small details", ("plan", "cells_per_wavelength"))
     empty, none = np.zeros((0, 0, 0)), np.zeros((0, 0, 0, 0), dtype=np.float32)
     made = Structure(x, y, z, walls, empty, empty, empty, none.astype(bool), none, none, none, {}, {}, planes=planes,
-                     crowded=crowded, largest=largest, lowest=_lowest(model), middle=0.5 * (plan.f_start + plan.f_stop),
+                     crowded=crowded, unresolved=unresolved, largest=largest, lowest=_lowest(model), middle=0.5 * (plan.f_start + plan.f_stop),
                      low=low, high=high, cases=cases, interfaces=interfaces_of(model), repeats=tuple(periods))
     if model.document.illuminations:
         _place_box(made, model)
@@ -586,7 +600,8 @@ def _mesh(body: Body, largest: float) -> Any:
     from heron.geometry.exact.mesh import COARSE_ANGLE, triangulate
 
     low, high = body.bounds
-    exactness = (SEEN if float(np.linalg.norm(high - low)) < largest else FACETS) * largest / body.unit
+    seen = float(np.linalg.norm(high - low)) < largest
+    exactness = (SEEN * largest if seen else min(FACETS * largest, ROUNDNESS * float((high - low).min()) or np.inf)) / body.unit
     return cached(("triangles", body.key, exactness), lambda: triangulate(body.shape, exactness, angle=COARSE_ANGLE))
 
 
@@ -637,6 +652,13 @@ def _round_end(corners: Floats, k: int, lower: bool) -> bool:
     return bool(len(there) and (np.abs(normal[:, k]) > STEEPEST * np.linalg.norm(normal, axis=1)).all() and (np.ptp(there[:, :, k], axis=1) > 0).all())
 
 
+def _conductor(body: Body, largest: float) -> features.Conductor:
+    low, high = body.bounds
+    corners = facets(body, largest)
+    lines_of = [] if stepped(body) else [line * body.unit for line in _mesh(body, largest).edges]
+    return features.Conductor(low, high, corners, lines_of, None if body.solid else int(np.argmin(high - low)))
+
+
 def _sheet_wishes(axes: list[Axis], body: Body, edges: list[Floats], size: float) -> None:
     """The plane a flat sheet lies in, and its bounds where its outline is bent or oblique."""
     low, high = body.bounds
@@ -648,50 +670,20 @@ def _sheet_wishes(axes: list[Axis], body: Body, edges: list[Floats], size: float
             axes[k].edges += [(round(float(low[k]), 12), -1, size), (round(float(high[k]), 12), 1, size)]
 
 
-def _conductor_wishes(axes: list[Axis], bodies: list[Body], walls: list[tuple[int, float]], periods: dict[int, float], largest: float,
-                       scale: float) -> None:
-    """Cells about conductors as the distances between their edges, and those of round ones, need them."""
-    surfaces = [facets(body, largest) for body in bodies]
-    edges = []
-    for number, (body, corners) in enumerate(zip(bodies, surfaces, strict=True)):
-        low, high = body.bounds
-        if not stepped(body) and len(lines_of := _mesh(body, largest).edges) <= features.MOST_EDGES:
-            edges += features.straight(number, [line * body.unit for line in lines_of], corners, None if body.solid else int(np.argmin(high - low)))
-    coarse, finest = AT_METAL * largest, FINEST_DETAIL * largest
-    same = features.SAME * max(axis.high - axis.low for axis in axes)
-
-    def meet(first: int, second: int) -> bool:
-        return clearance(bodies[first], bodies[second]) < same
-
-    found = features.scales(edges, surfaces, walls, periods, CELLS_AT_EDGE * coarse / scale, meet)
-    for edge, distance in zip(edges, found, strict=True):
-        size = max(min(scale * distance / CELLS_AT_EDGE, coarse), finest)
-        for k in (k for k in range(3) if k != edge.axis):
-            axes[k].least = min(axes[k].least, PARTED * size)
-            place = round(float(edge.start[k]), 12)
-            if edge.thin and k == edge.ends and edge.side:
-                axes[k].edges.append((place, edge.side, size))
-            else:
-                even = EVEN * size if edge.thin or size < coarse else 0.0
-                axes[k].sizes.append((place - even, place + even, size))
-    wishes = []
-    for body, corners in zip(bodies, surfaces, strict=True):
-        if body.solid:
-            wishes += features.thin_rods(*body.bounds, corners, CELLS_ACROSS_ROUND)
-    for first, second in combinations(range(len(bodies)), 2):
-        bounds = bodies[first].bounds, bodies[second].bounds
-        around = sorted({*features.rounded(surfaces[first]), *features.rounded(surfaces[second])})
-        reach = CELLS_IN_GAP * largest
-        if not around or (np.maximum(bounds[0][0] - bounds[1][1], bounds[1][0] - bounds[0][1]) > reach).any():
-            continue
-        apart = clearance(bodies[first], bodies[second])
-        if same < apart < reach:
-            wishes += features.gap(*bounds, around, apart, CELLS_IN_GAP)
-    for k, start, stop, wanted in wishes:
-        if scale * wanted < largest:
-            size = max(scale * wanted, finest)
-            axes[k].least = min(axes[k].least, PARTED * size)
-            axes[k].sizes.append((start, stop, size))
+def _conductor_wishes(axes: list[Axis], bodies: list[Body], fed: list[tuple[int, float]], found: features.Features) -> list[Unresolved]:
+    """Enters what conductors ask for, but for edges in the planes of feeds, whose metal goes on; returns the details that get too few cells."""
+    for k, place, side, size in found.ends:
+        axes[k].edges.append((place, side, size))
+    for wishes, small in ((found.wishes, False), (found.near, True)):
+        for k, low, high, size in wishes:
+            if not any(k == axis and low <= at <= high and high - low <= 2 * features.EVEN * size * (1 + SLACK) for axis, at in fed):
+                axes[k].sizes.append((low, high, size))
+                axes[k].least = min(axes[k].least, PARTED * size if small else np.inf)
+    worst: dict[int, features.Detail] = {}
+    for detail in found.details:
+        if detail.distance < features.FEW * detail.size and detail.distance / detail.size <= (w := worst.get(detail.body, detail)).distance / w.size:
+            worst[detail.body] = detail
+    return [Unresolved(bodies[n].name, bodies[n].step, d.place, d.distance, d.distance / d.size) for n, d in worst.items()]
 
 
 def _wire_wishes(axes: list[Axis], part: Any, feeds: list[Any], largest: float) -> None:

@@ -178,7 +178,7 @@ export const SENTENCES: Record<string, (step: Step, lit?: boolean) => Sentence> 
     words: [
       { token: ["engine"], choices: ["auto", "moments", "transient"] }, "engine, from", t("f_start", "1 Hz"), "to", t("f_stop", "1 Hz"), ",", t("points", "1"), "points,",
       { token: ["spacing"], choices: ["linear", "logarithmic"] }, ";",
-      ...(s.engine === "moments" ? [] : ["on a grid", t("cells_per_wavelength", "1"), "cells per wavelength,", "until the energy has fallen by", t("decay", "1"), "dB or for", t("longest", "1"), "pulse lengths; the pulse covers", { token: ["pulse_start"], unit: "1 Hz", empty: "the band" }, "to", { token: ["pulse_stop"], unit: "1 Hz", empty: "the band’s end" }, ";"] as Word[]),
+      ...(s.engine === "moments" ? [] : ["on a grid", t("cells_per_wavelength", "1"), "cells per wavelength and", t("cells_per_detail", "1"), "per detail of metal,", "until the energy has fallen by", t("decay", "1"), "dB or for", t("longest", "1"), "pulse lengths; the pulse covers", { token: ["pulse_start"], unit: "1 Hz", empty: "the band" }, "to", { token: ["pulse_stop"], unit: "1 Hz", empty: "the band’s end" }, ";"] as Word[]),
       "in", t("rounds", "1"), String(s.rounds ?? "3") === "1" ? "round;" : "rounds, which tell the error;",
       ...(s.engine === "transient" ? [] : ["on wires", { token: ["sampling"], choices: ["adaptive", "every"] }, "sampling to", t("tolerance", "1"), ",", t("segments_per_wavelength", "1"), "segments per wavelength"] as Word[]),
     ],

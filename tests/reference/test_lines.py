@@ -1,0 +1,81 @@
+"""Impedance and index of lines of all widths, with the cells a plan asks for by default: the grid sees their widths, gaps and heights by itself."""
+
+from __future__ import annotations
+
+from typing import Any
+
+import numpy as np
+import pytest
+from scipy.special import ellipk
+
+from heron.engines.transient.study import Study, study
+from heron.quantities.constants import C0, ETA0
+from tests import models
+from tests.reference.test_modes import hammerstad
+
+WITHIN = 0.01
+
+
+def looked_at(document: dict[str, Any], at: float) -> Study:
+    examination = models.look(document)
+    assert examination.sound, examination.errors
+    assert not [p for p in examination.problems if p.code == "few-cells"], "all details are resolved"
+    return study(examination.discretisation.structure, examination.model, 0, 1, at, points=3)
+
+
+def compared(what: str, found: Study, index: float, ohms: float) -> None:
+    off = found.index[0, 0].real / index - 1, found.impedance[0, 0].real / ohms - 1
+    print(f"{what}: index {off[0]:+.2%}, Z0 {found.impedance[0, 0].real:.2f} Ω against {ohms:.2f} ({off[1]:+.2%})")
+    assert np.abs(off).max() < WITHIN
+
+
+@pytest.mark.parametrize("epsilon", [1.0, 2.2, 10.0])
+@pytest.mark.parametrize("ratio", [0.1, 0.3, 1.0, 3.0, 10.0])
+def test_microstrips(ratio: float, epsilon: float) -> None:
+    """Hammerstad and Jensen, 1980 (0.2 % in ε_eff, 0.03 % in Z0), at a frequency so low that there is no dispersion."""
+    effective, ohms = hammerstad(ratio, epsilon)
+    document = models.microstrip(f"{1.5 * ratio} mm", "1.5 mm", str(epsilon), length="20 mm", band=("0.2 GHz", "1 GHz"), width="w + 60*h", height="40*h")
+    document["parts"][0] |= {"corner": ["0", "-(w/2 + 35*h)", "0"], "size": ["L", "w + 70*h", "h"]}
+    document["parts"][2] |= {"corner": ["0", "-(w/2 + 35*h)", "0"], "size": ["L", "w + 70*h"]}
+    compared(f"microstrip w/h {ratio}, ε {epsilon}", looked_at(document, 0.25e9), float(np.sqrt(effective)), ohms)
+
+
+@pytest.mark.parametrize("ratio", [0.1, 0.3, 1.0, 3.0])
+def test_striplines(ratio: float) -> None:
+    """Cohn's exact form, η K(k)/4√ε K(k′) with k = sech(πw/2b): Pozar, ch. 3, and Gupta et al., from memory."""
+    ohms = ETA0 / 8 * ellipk(1 / np.cosh(np.pi * ratio / 2) ** 2) / ellipk(np.tanh(np.pi * ratio / 2) ** 2)
+    compared(f"stripline w/b {ratio}", looked_at(models.stripline(f"{3 * ratio} mm", "3 mm", "4"), 1.2e9), 2.0, float(ohms))
+
+
+@pytest.mark.parametrize(("strip", "slot"), [(3.0, 0.3), (1.0, 1.0), (1.0, 0.1), (0.3, 3.0)])
+def test_coplanar_lines(strip: float, slot: float) -> None:
+    """In air between grounds without end: η K(k′)/4 K(k), k = s/(s + 2w) (Wen, 1969)."""
+    k2 = (strip / (strip + 2 * slot)) ** 2
+    compared(f"coplanar line {strip} and {slot} mm", looked_at(models.coplanar(f"{strip} mm", f"{slot} mm"), 1.2e9), 1.0, float(ETA0 / 4 * ellipk(1 - k2) / ellipk(k2)))
+
+
+@pytest.mark.parametrize("inner", [0.1, 0.3, 1.0, 2.5])
+@pytest.mark.parametrize("epsilon", [1.0, 4.0])
+def test_coaxial_lines(inner: float, epsilon: float) -> None:
+    """η ln(b/a)/2π√ε: Pozar, ch. 2."""
+    document = models.coaxial(f"{inner} mm", "3 mm")
+    document["materials"] = [{"kind": "dielectric", "name": "fill", "permittivity": str(epsilon)}]
+    document["parts"].append({"kind": "cylinder", "name": "filling", "centre": ["0", "0", "0"], "radius": "3 mm", "inner": f"{inner} mm", "height": "L", "material": "fill"})
+    compared(f"coaxial line {inner} in 3 mm, ε {epsilon}", looked_at(document, 6e9), float(np.sqrt(epsilon)), float(ETA0 / (2 * np.pi * np.sqrt(epsilon)) * np.log(3 / inner)))
+
+
+def test_too_few_cells_are_told_with_what_they_do_and_a_repair() -> None:
+    """Fewer by hand: the impedance is off by no more than is said."""
+    document = models.coplanar("1 mm", "0.1 mm")
+    document["plan"]["cells_per_detail"] = "0.5"
+    examination = models.look(document)
+    told = [p for p in examination.problems if p.code == "few-cells"]
+    assert told, [p.message for p in examination.problems]
+    assert "strip" in told[0].message
+    assert told[0].repair == [{"path": ["plan", "cells_per_detail"], "value": "2.5"}]
+    said = float(told[0].message.split(" may be ")[1].split(" %")[0]) / 100
+    k2 = (1 / 1.2) ** 2
+    off = abs(study(examination.discretisation.structure, examination.model, 0, 1, 1.2e9, points=3).impedance[0, 0].real / (ETA0 / 4 * ellipk(1 - k2) / ellipk(k2)) - 1)
+    print(f"coplanar line with half a cell per detail: Z0 {off:.1%} off, said up to {said:.0%}")
+    assert WITHIN < off < said
+    assert C0 / 4e9 / 20 > 0.1e-3, "by the wavelength alone the slot would be a part of a cell"
