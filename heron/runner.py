@@ -11,6 +11,7 @@ import numpy as np
 import xarray as xr
 
 from heron.checks import Examination
+from heron.checks.advice import advise
 from heron.engines import ENGINES, Progress, Signal, silent
 from heron.errors import ModelError, Stopped
 from heron.geometry.build import build_frames, frame_matrix
@@ -43,7 +44,8 @@ def solve_in_rounds(examination: Examination, progress: Progress = silent) -> xr
     A round that is too coarse for the model, such as an opening of two cells, is left out. Stopping keeps the last round that ended, and is refused before.
     """
     engine, model = ENGINES[examination.engine], examination.model
-    sizes, costs = engine.rounds(model.plan), engine.costs(model.plan)
+    sizes = engine.rounds(model.plan)
+    costs = [engine.cost(size) for size in sizes]
     done: list[rounds.Round] = []
     kept: xr.Dataset | None = None
     for number, size in enumerate(sizes):
@@ -99,6 +101,7 @@ def summarise(examination: Examination, results: xr.Dataset, wall: float) -> dic
         "status": results.attrs["status"],
         "interpolation_error": float(results.attrs["interpolation_error"]),
         "error_estimate": rounds.errors_in(results),
+        "advice": None if (found := advise(results, examination.model.plan, wall)) is None else vars(found),
         "wall_s": wall,
         "peak_mb": resource.getrusage(resource.RUSAGE_SELF).ru_maxrss / 1024,
         "frequency_hz": results["frequency"].values.tolist(),

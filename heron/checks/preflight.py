@@ -30,7 +30,7 @@ MAX_POINTS = 10_001          # frequencies of one plan
 THICK_WIRE = 0.02            # radius over wavelength up to which tubes were measured (docs/accuracy.md)
 MEMORY_SHARE = 0.85          # of the memory that is free now
 MOST_ROUNDS = 5
-MOST_PER_DETAIL = 20
+MOST_PER_DETAIL, MOST_SEGMENTS = 20, 1000
 LEAST_CELLS, MOST_CELLS = 10, 200  # per wavelength (common practice: 15 and more)
 
 
@@ -228,8 +228,8 @@ def _plan(p: Any) -> Iterator[Problem]:
         yield _error(("plan", "rounds"), f"the number of rounds is a whole one from 1 to {MOST_ROUNDS}: the last is as fine as the plan asks, those before it coarser")
     if not 1 <= p.longest <= 10_000:
         yield _error(("plan", "longest"), "the longest run lies between 1 and 10,000 lengths of the pulse: a shorter one would cut the pulse off")
-    if not 5 <= p.segments_per_wavelength <= 1000:
-        yield _error(("plan", "segments_per_wavelength"), "segments per wavelength lie between 5 and 1000")
+    if not 5 <= p.segments_per_wavelength <= MOST_SEGMENTS:
+        yield _error(("plan", "segments_per_wavelength"), f"segments per wavelength lie between 5 and {MOST_SEGMENTS}")
     yield from _pulse(("plan",), p)
     for i, f in enumerate(p.pattern_frequencies):
         if not p.f_start <= f <= p.f_stop:

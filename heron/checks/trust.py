@@ -81,20 +81,25 @@ def estimate(results: xr.Dataset) -> Estimate:
 
 def _estimated(results: xr.Dataset) -> list[TrustItem]:
     """Errors first: they make the grade, and all other figures can only lower it."""
-    found = errors_in(results)
     leading = LEADING.get(scattering.kind(results))
     if leading is None:
         return []
-    if found.get(leading, {}).get("value") is None:
+    found = judged_errors(results)
+    if not found:
         return [TrustItem(JUDGED[leading].name, "not known", "stop", "ask for three rounds in the plan: coarser ones first, which take a third of the time")]
-    items = []
-    # What moves a resonance is judged as an error of frequency.
-    shifts = found.get("s_beside_shift", {}).get("value") is not None
-    for name, judged in JUDGED.items():
-        value = found.get(name, {}).get("value")
-        if value is not None and not (shifts and name == "s"):
-            items.append(TrustItem(judged.name, f"± {judged.words(value)}", _mark(value, judged.good, judged.fair), judged.advice))
-    return items
+    return [TrustItem(JUDGED[name].name, f"± {JUDGED[name].words(value)}", _mark(value, JUDGED[name].good, JUDGED[name].fair), JUDGED[name].advice)
+            for name, value in found.items()]
+
+
+def judged_errors(results: xr.Dataset) -> dict[str, float]:
+    """The errors that make the grade, by their names in :data:`JUDGED`; none without the one that all others rest on.
+
+    What moves a resonance is judged as an error of frequency.
+    """
+    found = {name: e["value"] for name, e in errors_in(results).items() if e.get("value") is not None}
+    if LEADING.get(scattering.kind(results)) not in found:
+        return {}
+    return {name: float(found[name]) for name in JUDGED if name in found and not (name == "s" and "s_beside_shift" in found)}
 
 
 def _mark(value: float, good: float, bad: float) -> Mark:

@@ -49,7 +49,8 @@ class Edge(NamedTuple):
 
 
 def straight(body: int, lines: Sequence[Floats], corners: Floats, sheet: int | None) -> list[Edge]:
-    """The edges among polylines (k, 3) in m that run along an axis. ``corners`` (m, 3, 3) are the body's triangles; a ``sheet`` lies across that axis."""
+    """The edges among polylines (k, 3) in m that run along an axis, but for inner ones. ``corners`` (m, 3, 3) are the body's triangles; a ``sheet`` lies across
+    that axis."""
     out = []
     reach = 1e-4 * float(np.ptp(corners.reshape(-1, 3), axis=0).max())
     for line in lines:
@@ -70,8 +71,16 @@ def straight(body: int, lines: Sequence[Floats], corners: Floats, sheet: int | N
             flat, middle = corners[:, :, plane], 0.5 * (start + stop)
             behind, ahead = (bool(filling.covered(flat, (middle + s * step)[plane[:1]], (middle + s * step)[plane[1:]], 0.0)[0, 0]) for s in (-1, 1))
             side = int(behind) - int(ahead)
+        elif _inner(corners, axis, 0.5 * (start + stop), reach):
+            continue
         out.append(Edge(body, axis, start, stop, sheet is not None, -1 if sheet is None else sheet, side))
     return out
+
+
+def _inner(corners: Floats, axis: int, middle: Floats, reach: float) -> bool:
+    """Whether three of the four quarters about a solid's edge are metal: a corner that the field lies in, where it is weak, and needs no more cells than elsewhere."""
+    places = [middle[k:k + 1] if k == axis else middle[k] + np.array([-reach, reach]) for k in range(3)]
+    return int(filling.inside(corners, *places).sum()) == 3
 
 
 def scales(edges: Sequence[Edge], surfaces: Sequence[Floats], walls: Sequence[tuple[int, float]], periods: dict[int, float], reach: float,
@@ -216,15 +225,17 @@ class Asked:
 
 
 def look(conductors: Sequence[Conductor], walls: Sequence[tuple[int, float]], periods: dict[int, float], clearance: Callable[[int, int], float],
-         asked: Asked) -> Features:
-    """What conductors ask of the grid; ``walls`` and ``periods`` as :func:`scales` has them, ``clearance`` in m between two of them by their numbers."""
+         onward: Sequence[tuple[int, float]], asked: Asked) -> Features:
+    """What conductors ask of the grid; ``walls`` and ``periods`` as :func:`scales` has them, ``clearance`` in m between two of them by their numbers. In the
+    planes ``onward``, (axis, place in m), metal ends in the model only."""
     out = Features()
     if not conductors:
         return out
     surfaces = [c.corners for c in conductors]
     low, high = np.min([c.low for c in conductors], axis=0), np.max([c.high for c in conductors], axis=0)
     same = SAME * float((high - low).max())
-    edges = [e for n, c in enumerate(conductors) if len(c.lines) <= MOST_EDGES for e in straight(n, c.lines, c.corners, c.sheet)]
+    edges = [e for n, c in enumerate(conductors) if len(c.lines) <= MOST_EDGES for e in straight(n, c.lines, c.corners, c.sheet)
+             if not any(axis != e.axis and abs(e.start[axis] - at) <= same for axis, at in onward)]
     found = scales(edges, surfaces, walls, periods, max(asked.cells, FEW) * asked.coarse, lambda a, b: clearance(a, b) < same)
     for e, distance in zip(edges, found, strict=True):
         size = max(min(distance / asked.cells if asked.cells else np.inf, asked.coarse), asked.finest)
@@ -241,13 +252,13 @@ def look(conductors: Sequence[Conductor], walls: Sequence[tuple[int, float]], pe
     for c in conductors:
         if c.sheet is None:
             out.near += _thin_rods(c, asked)
-    around = [_rounded(c.corners) for c in conductors]
+    around = [rounded(c.corners) for c in conductors]
     for first, second in combinations(range(len(conductors)), 2):
         out.near += _gap(conductors[first], conductors[second], sorted({*around[first], *around[second]}), partial(clearance, first, second), same, asked)
     return out
 
 
-def _rounded(corners: Floats) -> list[int]:
+def rounded(corners: Floats) -> list[int]:
     """The axes along which the curved or slanted facets of triangles (m, 3, 3) look."""
     normal = np.abs(np.cross(corners[:, 1] - corners[:, 0], corners[:, 2] - corners[:, 0]))
     slanted = normal[normal.max(axis=1) < ALONG * np.linalg.norm(normal, axis=1)]
@@ -256,7 +267,7 @@ def _rounded(corners: Floats) -> list[int]:
 
 def _thin_rods(c: Conductor, asked: Asked) -> list[Wish]:
     """Cells across a round conductor along the axes its curved sides look, where those of the open are too large."""
-    sizes = [(k, max(float(c.high[k] - c.low[k]) / (ACROSS_ROUND * asked.cells), asked.finest)) for k in _rounded(c.corners)]
+    sizes = [(k, max(float(c.high[k] - c.low[k]) / (ACROSS_ROUND * asked.cells), asked.finest)) for k in rounded(c.corners)]
     return [Wish(k, float(c.low[k]), float(c.high[k]), size) for k, size in sizes if size < asked.largest]
 
 

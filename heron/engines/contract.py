@@ -89,8 +89,11 @@ class Engine(Protocol):
     def rounds(self, plan: Any) -> list[float]:
         """Sizes of the rounds that a plan asks for, falling to 1."""
 
-    def costs(self, plan: Any) -> list[float]:
-        """Their times over that of the last."""
+    def cost(self, size: float) -> float:
+        """Time of a solve with cells or segments ``size`` times as large, over that of one as the plan asks."""
+
+    def finer(self, plan: Any, factor: float) -> dict[str, float]:
+        """Fields of the plan with the values that make cells or segments ``factor`` times as fine."""
 
     def forecast(self, model: Evaluated, discretisation: Any) -> Forecast: ...
     def solve(self, model: Evaluated, discretisation: Any, progress: Progress = silent) -> xr.Dataset: ...

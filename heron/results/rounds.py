@@ -21,7 +21,7 @@ from heron.results.power import budget
 
 Floats = NDArray[np.float64]
 
-ORDERS = (0.8, 3.0)    # between which an order is believed
+ORDERS = (0.8, 2.0)    # between which an order is believed
 UNSURE = 1.0           # the order assumed when it is not, or when there are two rounds only
 SAFETY = 1.6           # fitted: over Richardson's estimate
 SPREAD = 0.5           # share of the RMS of a difference over the band that counts everywhere: differences pass through zero, errors need not there

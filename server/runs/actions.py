@@ -14,6 +14,7 @@ from heron.checks import examine
 from heron.model import load_document
 from heron.quantities.units import si_symbol
 from server.errors import Problem, not_found
+from server.projects.actions import save_revision
 from server.projects.files import provider
 from server.projects.models import Role
 from server.projects.permissions import get_project
@@ -44,6 +45,23 @@ def start_run(request: HttpRequest, project_id: int, revision: int | None, overr
         values={n: {"value": q.value, "unit": si_symbol(q.dimension)} for n, q in examination.model.values.items()}, forecast=asdict(examination.forecast))
     enqueue(run, "queued", priority)
     return run
+
+
+@transaction.atomic
+def solve_finer(request: HttpRequest, project_id: int, number: int) -> Run:
+    """Saves the model with a plan as a run's advice has it, and queues its solve with that run's values of parameters.
+
+    :raises Problem: 409 when the run has no advice, as its errors are small or it did not end.
+    """
+    project = get_project(request, project_id, Role.EDITOR, lock=True)
+    run = get_run(request, project_id, number)
+    advice = run.summary.get("advice")
+    if not advice:
+        raise Problem(409, f"run {number} has no advice: its errors are within those of grade A, or it did not end")
+    document = dict(project.head.document)
+    document["plan"] = document["plan"] | {name: f"{value:g}" for name, value in advice["plan"].items()}
+    save_revision(request, project_id, project.head.number, document)
+    return start_run(request, project_id, None, run.overrides)
 
 
 def enqueue(run: Run, message: str, priority: int = 0) -> None:

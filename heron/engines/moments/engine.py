@@ -71,9 +71,12 @@ class MomentsEngine:
     def rounds(self, plan: Any) -> list[float]:
         return [COARSER, 1.0] if plan.rounds > 1 else [1.0]
 
-    def costs(self, plan: Any) -> list[float]:
+    def cost(self, size: float) -> float:
         """Pairs of segments: a few hundred of them are filled, not factored."""
-        return [size**-2 for size in self.rounds(plan)]
+        return float(size**-2)
+
+    def finer(self, plan: Any, factor: float) -> dict[str, float]:
+        return {"segments_per_wavelength": float(np.ceil(plan.segments_per_wavelength * factor))}
 
     def discretise(self, model: Evaluated, geometry: Geometry, size: float = 1.0) -> MomentsDiscretisation:
         plan = model.plan
@@ -99,7 +102,7 @@ class MomentsEngine:
         each = images * n * n / pairs + 8 / 3 * m**3 / factor
         patterns = points * n * 600 * 2 / (pairs * 4)
         return Forecast(self.name, m, "unknowns", "segments_per_wavelength", BYTES_MATRIX * m * m + BASE_BYTES,
-                        sum(self.costs(plan)) * (solves * each + patterns) + 0.1, solves)
+                        sum(map(self.cost, self.rounds(plan))) * (solves * each + patterns) + 0.1, solves)
 
     def solve(self, model: Evaluated, discretisation: MomentsDiscretisation, progress: Progress = silent) -> xr.Dataset:
         """Port parameters and currents at every point of the band.

@@ -80,14 +80,18 @@ class TransientEngine:
         points, sizes = int(plan.points), self.rounds(plan)
         patches = 12 * sum(a * b for a, b in ((s.shape[0], s.shape[1]), (s.shape[1], s.shape[2]), (s.shape[0], s.shape[2])))
         memory = BYTES_CELL * s.cells + 8.0 * points * patches + 2.5e8
-        seconds = sum(self.costs(plan)) * runs * steps * s.cells / machine_rate() + 2
+        seconds = sum(map(self.cost, self.rounds(plan))) * runs * steps * s.cells / machine_rate() + 2
         more = f"; {len(sizes)} rounds, this the last" if len(sizes) > 1 else ""
         return Forecast(self.name, s.cells, "cells", "cells_per_wavelength", memory, seconds, runs * len(sizes),
                         f"{s.cells:,} cells, about {steps:,.0f} steps of {s.step * 1e12:.3g} ps for each {'wave' if model.illuminations else 'port'}{more}")
 
-    def costs(self, plan: Any) -> list[float]:
+    def cost(self, size: float) -> float:
         """Cells by their number, steps by their size."""
-        return [size**-4 for size in self.rounds(plan)]
+        return float(size**-4)
+
+    def finer(self, plan: Any, factor: float) -> dict[str, float]:
+        return {"cells_per_wavelength": float(np.ceil(plan.cells_per_wavelength * factor)),
+                "cells_per_detail": float(np.ceil(10 * plan.cells_per_detail * factor) / 10)}
 
     def solve(self, model: Evaluated, discretisation: TransientDiscretisation, progress: Progress = silent) -> xr.Dataset:
         """Port parameters, Huygens currents and losses at every point of the band, one pulse for each port or illumination.

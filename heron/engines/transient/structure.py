@@ -10,7 +10,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from heron.discretise import features, filling
-from heron.discretise.grid import SLACK, Axis, crowds, dual, lines, settle_edges
+from heron.discretise.grid import Axis, crowds, dual, lines, settle_edges
 from heron.engines.lumped import Element, element
 from heron.engines.transient.apertures import Aperture, Case, case_of, open_aperture
 from heron.engines.transient.averages import Averages, Lattices, Substance, slanted
@@ -320,9 +320,10 @@ def structure(model: Evaluated, geometry: Geometry, scale: float = 1.0) -> Struc
     planes = planes_of(model, low, high, margin)
     ends = [(p.axis, p.at) for p in planes if not p.doubles]
     metal = [body for body in bodies if body.material not in media]
-    about = features.look([_conductor(body, largest) for body in metal], ends, periods, lambda a, b: clearance(metal[a], metal[b]), features.Asked(
+    about = features.look([_conductor(body, largest) for body in metal], ends, periods, lambda a, b: clearance(metal[a], metal[b]),
+                          [(case.axis, case.at) for case in cases], features.Asked(
         largest, AT_METAL * largest, FINEST_DETAIL * largest, plan.cells_per_detail / scale))
-    unresolved = _conductor_wishes(axes, metal, [(case.axis, case.at) for case in cases], about)
+    unresolved = _conductor_wishes(axes, metal, about)
     for i, refinement in enumerate(model.refinements):
         if refinement is not None:
             low_r, high_r = refined(refinement, geometry, i)
@@ -600,8 +601,9 @@ def _mesh(body: Body, largest: float) -> Any:
     from heron.geometry.exact.mesh import COARSE_ANGLE, triangulate
 
     low, high = body.bounds
-    seen = float(np.linalg.norm(high - low)) < largest
-    exactness = (SEEN * largest if seen else min(FACETS * largest, ROUNDNESS * float((high - low).min()) or np.inf)) / body.unit
+    extent = high - low
+    thick = float(extent[extent > FLAT * extent.max()].min(initial=np.inf))
+    exactness = (SEEN * largest if np.linalg.norm(extent) < largest else min(FACETS * largest, ROUNDNESS * thick)) / body.unit
     return cached(("triangles", body.key, exactness), lambda: triangulate(body.shape, exactness, angle=COARSE_ANGLE))
 
 
@@ -633,13 +635,14 @@ def _wishes(axes: list[Axis], body: Body, largest: float, inside: list[float], m
         _sheet_wishes(axes, body, [edge * body.unit for edge in found.edges], AT_METAL * largest)
         return
     corners = facets(body, largest)
+    round_ = [] if medium else features.rounded(corners)
     for k, axis in enumerate(axes):
         ends = {round(float(m), 12) for m in (low[k], high[k]) if medium or high[k] - low[k] < ROUND * largest or not _round_end(corners, k, m == low[k])}
         own = sorted(marks[k] | ends)
         axis.marks += own
         if medium:
             axis.sizes.append((float(low[k]), float(high[k]), min(inside[k], max(scale * float(high[k] - low[k]) / ACROSS, FINEST * inside[k]))))
-        else:
+        elif len(found.edges) > features.MOST_EDGES or k in round_:
             axis.sizes += [(m, m, AT_METAL * largest) for m in own]
 
 
@@ -670,15 +673,14 @@ def _sheet_wishes(axes: list[Axis], body: Body, edges: list[Floats], size: float
             axes[k].edges += [(round(float(low[k]), 12), -1, size), (round(float(high[k]), 12), 1, size)]
 
 
-def _conductor_wishes(axes: list[Axis], bodies: list[Body], fed: list[tuple[int, float]], found: features.Features) -> list[Unresolved]:
-    """Enters what conductors ask for, but for edges in the planes of feeds, whose metal goes on; returns the details that get too few cells."""
+def _conductor_wishes(axes: list[Axis], bodies: list[Body], found: features.Features) -> list[Unresolved]:
+    """Enters what conductors ask for, and returns the details that get too few cells."""
     for k, place, side, size in found.ends:
         axes[k].edges.append((place, side, size))
     for wishes, small in ((found.wishes, False), (found.near, True)):
         for k, low, high, size in wishes:
-            if not any(k == axis and low <= at <= high and high - low <= 2 * features.EVEN * size * (1 + SLACK) for axis, at in fed):
-                axes[k].sizes.append((low, high, size))
-                axes[k].least = min(axes[k].least, PARTED * size if small else np.inf)
+            axes[k].sizes.append((low, high, size))
+            axes[k].least = min(axes[k].least, PARTED * size if small else np.inf)
     worst: dict[int, features.Detail] = {}
     for detail in found.details:
         if detail.distance < features.FEW * detail.size and detail.distance / detail.size <= (w := worst.get(detail.body, detail)).distance / w.size:

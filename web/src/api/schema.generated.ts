@@ -370,6 +370,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/projects/{project_id}/runs/{number}/finer": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Solve Finer
+         * @description Once more with a plan that should bring the errors within those of grade A, which the model then has.
+         */
+        post: operations["solve_finer"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/projects/{project_id}/runs/{number}": {
         parameters: {
             query?: never;
@@ -1493,6 +1513,10 @@ export interface components {
             };
             /** Warnings */
             warnings: string[];
+            /** Advice */
+            advice: {
+                [key: string]: unknown;
+            } | null;
             /** Document */
             document: {
                 [key: string]: unknown;
@@ -2422,6 +2446,29 @@ export interface operations {
                 "application/json": components["schemas"]["NewRun"];
             };
         };
+        responses: {
+            /** @description Created */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RunDetail"];
+                };
+            };
+        };
+    };
+    solve_finer: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                project_id: number;
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
         responses: {
             /** @description Created */
             201: {

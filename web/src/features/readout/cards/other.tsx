@@ -1,10 +1,12 @@
 /** Cards of trust, of one's own formulas, and of words. */
-import { useQuery } from "@tanstack/react-query";
+import { useMutation, useQuery } from "@tanstack/react-query";
 import { useState } from "react";
-import { run as runDetail } from "../../../api/queries";
+import { call } from "../../../api/client";
+import { client, run as runDetail, runs } from "../../../api/queries";
 import { max } from "d3-array";
-import { number, scaled } from "../../../format";
+import { number, scaled, seconds } from "../../../format";
 import { size } from "../values";
+import { Button } from "../../../ui/Button";
 import { Mark, type State } from "../../../ui/Mark";
 import { Card, Choice, Nothing } from "../Card";
 import { CurveCard } from "../CurveCard";
@@ -28,10 +30,30 @@ export function Trust() {
             </li>
           ))}
         </ul>
+        {data?.advice && <Finer projectId={projectId} number={shown[0]!.line.number} advice={data.advice as unknown as Advice} />}
         <p className="num mt-2 text-[11.500px] text-ink2">{size(data)} · {data?.solves} {data?.solves === 1 ? "solve" : "solves"} · {number(data?.wall_s ?? 0, 2)} s</p>
         {data && <p className="mt-1 text-[11.500px] leading-snug text-ink2">{data.reason}. {data.warnings.join(" ")}</p>}
       </div>
     </Card>
+  );
+}
+
+interface Advice { words: string; seconds: number }
+
+/** What brings the errors within those of grade A, what it takes, and the run that does it. */
+function Finer({ projectId, number: run, advice }: { projectId: number; number: number; advice: Advice }) {
+  const { writable } = useDesk();
+  const solve = useMutation({
+    mutationFn: () => call("POST", `/projects/${projectId}/runs/${run}/finer`),
+    onSuccess: () => client.invalidateQueries({ queryKey: runs(projectId).queryKey }),
+  });
+  return (
+    <div className="mt-2 flex items-center gap-3">
+      <p className="text-[12px] text-ink2">{advice.words}: about {seconds(advice.seconds)}.</p>
+      {writable && <Button className="ml-auto shrink-0" disabled={solve.isPending || solve.isSuccess} title="Changes the plan of the model and solves it" onClick={() => solve.mutate()}>Solve to 1 %</Button>}
+      {solve.isSuccess && <span role="status" className="text-[12px]">queued</span>}
+      {solve.isError && <span role="alert" className="text-[12px] text-rust">{solve.error.message}</span>}
+    </div>
   );
 }
 
