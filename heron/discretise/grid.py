@@ -29,7 +29,8 @@ SAME = 1e-3         # of the least distance of lines: marks nearer than this are
 
 @dataclass
 class Axis:
-    """Wishes along one axis, m: ``marks`` are lines that must be there, as one where they are nearer than ``least``; ``sizes`` are (from, to, largest cell);
+    """Wishes along one axis, m: ``marks`` are lines that must be there, as one where they are nearer than ``least``; ``sizes`` are (from, to, largest cell), ``floors``
+    (from, to, smallest cell asked for there, whatever the sizes);
     ``whole`` stretches stay one cell.
 
     ``edges`` are edges of thin metal, (place, side, largest cell): side 1 where the metal ends towards rising coordinates, −1 the other way.
@@ -41,6 +42,7 @@ class Axis:
     least: float
     marks: list[float] = field(default_factory=list)
     sizes: list[tuple[float, float, float]] = field(default_factory=list)
+    floors: list[tuple[float, float, float]] = field(default_factory=list)
     whole: list[tuple[float, float]] = field(default_factory=list)
     edges: list[tuple[float, int, float]] = field(default_factory=list)
 
@@ -120,6 +122,9 @@ def lines(axis: Axis, cells_between: float, nearest: bool = False) -> Floats:
         first, last = np.searchsorted(x, [low - (axis.largest - wanted) / grade, high + (axis.largest - wanted) / grade])
         near = x[first:last]
         size[first:last] = np.minimum(size[first:last], wanted + grade * np.maximum(0, np.maximum(low - near, near - high)))
+    for low, high, smallest in axis.floors:
+        there = slice(*np.searchsorted(x, [low, high]))
+        size[there] = np.maximum(size[there], smallest)
     out, at = [np.array([axis.low])], 0
     for span, (a, b) in zip(spans, pairwise(marks), strict=True):
         density = 1 / size[at:at + len(span)]

@@ -133,7 +133,7 @@ def test_feeds_that_contradict_the_rest() -> None:
 
 def test_a_mode_between_its_solutions() -> None:
     """A microstrip's fields change with frequency; between the frequencies solved for they are as good as solved."""
-    examination = models.look(models.microstrip("3 mm", "1.5 mm", "9.8", band=("2 GHz", "12 GHz")))
+    examination = models.look(models.microstrip("3 mm", "1.5 mm", "9.8", length="20 mm", band=("2 GHz", "12 GHz")))
     s, plan = examination.discretisation.structure, examination.model.plan
     stepper, p = Stepper(s, np.zeros(0)), s.apertures[0]
     family = families(stepper, p, pulse_of(plan), 1, plan.f_stop)[0]

@@ -689,7 +689,8 @@ def _conductor_wishes(axes: list[Axis], bodies: list[Body], found: features.Feat
 
 
 def _wire_wishes(axes: list[Axis], part: Any, feeds: list[Any], largest: float) -> None:
-    """Lines at a wire's ends; cells across it, and along it at its corners, a quarter of the others; one cell for a gap with a width of its own.
+    """Lines at a wire's ends; cells across it, and along it at its corners, a quarter of the others, but none that the wire would fill; one cell for a gap with a
+    width of its own.
 
     On the grid a wire ends a part of a cell later than it does: at the ends of long wires the cells along it are finer still.
     """
@@ -701,6 +702,8 @@ def _wire_wishes(axes: list[Axis], part: Any, feeds: list[Any], largest: float) 
             axes[k].sizes.append((float(tip[k]), float(tip[k]), size / END_FINER))
     for p, q in stretches:
         along = int(np.abs(q - p).argmax())
+        for k in (k for k in range(3) if k != along):
+            axes[k].floors.append((float(p[k]) - ROOM * part.radius, float(p[k]) + ROOM * part.radius, ROOM * part.radius))
         for k in range(3):
             axes[k].marks += [float(p[k]), float(q[k])]
             axes[k].sizes += [(float(c[k]), float(c[k]), size) for c in (p, q)]
