@@ -184,7 +184,8 @@ class Surround(Step):
     ``margin`` is the distance from the model to the walls of engines that fill space with a grid; a quarter of the longest wavelength unless given.
     ``mirror`` names planes x = 0, y = 0, z = 0 in which model and feeds are symmetric, so that such an engine needs to fill one side only: electric where the
     tangential electric field is zero, magnetic where the tangential magnetic field is. ``walls`` (low x, high x, low y, …) may reflect instead of absorb.
-    Along axes with a ``period``, all between minus and plus half of it is repeated without end, as a wave across finds it that travels along the third axis.
+    Along axes with a ``period``, all between minus and plus half of it is repeated without end, as a wave across finds it that travels along the third axis; what
+    that is sent back and let through has the phases of waves between the ``references``: places along the third axis below the model and above it.
     """
 
     kind: Literal["open", "ground"] = "open"
@@ -196,6 +197,7 @@ class Surround(Step):
     mirror: tuple[Mirror, Mirror, Mirror] = ("none", "none", "none")
     walls: tuple[Wall, Wall, Wall, Wall, Wall, Wall] = ("open", "open", "open", "open", "open", "open")
     period: tuple[Length | None, Length | None, Length | None] = (None, None, None)
+    references: tuple[Length, Length] = ("0", "0")
 
 
 class FineBox(Step):

@@ -9,9 +9,13 @@ import pytest
 
 from heron.engines.transient.stepper import Stepper
 from heron.engines.transient.structure import fill
+from heron.engines.transient.study import study
 from heron.quantities.constants import C0
 from heron.results import scattering
-from tests.models import dipole, look, plan, solve
+from heron.results.rounds import errors_in
+from heron.runner import solve_in_rounds
+from tests.models import dipole, look, plan, rectangular_guide, solve
+from tests.reference.test_point_dipoles import dipoles, impedance
 from tests.yee import still
 
 
@@ -118,3 +122,103 @@ def test_phases_of_repeated_cells_refer_to_the_origin_wherever_the_sheet_lies(he
     off = np.degrees(np.abs(np.angle(scattering.shares(results).reflection / wanted))).max()
     print(f"sheet at {height}, wave along {way}: {off:.3f}°")
     assert off < 0.5
+
+
+def cell(parts: list[dict[str, Any]], **of_plan: str) -> dict[str, Any]:
+    return {
+        "parts": parts, "feeds": [], "materials": [{"kind": "dielectric", "name": "stuff", "permittivity": "4", "loss_tangent": "0.02"}],
+        "illuminations": [{"name": "wave", "travels": ["0", "0", "-1"], "electric": ["1", "0", "0"]}], "surround": {"period": ["12 mm", "6 mm", None]},
+        "plan": {"engine": "transient", "f_start": "8 GHz", "f_stop": "12 GHz", "points": "3", "cells_per_wavelength": "16", "decay": "50", "rounds": "1"} | of_plan}
+
+
+def rectangle(name: str, low: str, size: str) -> dict[str, Any]:
+    return {"kind": "rectangle", "name": name, "corner": [low, "-3 mm", "0"], "size": [size, "6 mm"], "material": "perfect"}
+
+
+def brick(name: str, low: str, size: str) -> dict[str, Any]:
+    return {"kind": "box", "name": name, "corner": [low, "-2 mm", "1 mm"], "size": [size, "4 mm", "1.5 mm"], "material": "stuff"}
+
+
+def test_union() -> None:
+    """A strip and a brick cut in two, and put together again, are what they were: side by side they touch, fused they are one."""
+    whole, halves, fused = ([rectangle("strip", "-2.5 mm", "5 mm"), brick("brick", "-2.2 mm", "4.4 mm")],
+                            [rectangle("left", "-2.5 mm", "2.3 mm"), rectangle("right", "-0.2 mm", "2.7 mm"), brick("near", "-2.2 mm", "1.2 mm"), brick("far", "-1 mm", "3.2 mm")],
+                            [rectangle("left", "-2.5 mm", "2.3 mm"), rectangle("right", "-0.2 mm", "2.7 mm"), brick("near", "-2.2 mm", "1.2 mm"), brick("far", "-1 mm", "3.2 mm"),
+                             {"kind": "combine", "name": "strip", "operation": "fuse", "first": "left", "others": ["right"]},
+                             {"kind": "combine", "name": "brick", "operation": "fuse", "first": "near", "others": ["far"]}])
+    plain, cut, again = (scattering.shares(solve(cell(parts))).reflection for parts in (whole, halves, fused))
+    print(f"cut in two: {np.abs(cut - plain).max():.4f}, fused: {np.abs(again - plain).max():.4f}")
+    assert np.abs(cut - plain).max() < 0.01
+    assert np.abs(again - plain).max() < 0.01
+
+
+def test_a_wall_is_as_good_thick_as_thin() -> None:
+    """Where no field is, it makes no difference."""
+    found = []
+    for thick in ("1 mm", "2 mm", "5 mm"):
+        document = rectangular_guide("12 mm")
+        next(p for p in document["parameters"] if p["name"] == "t")["expression"] = thick
+        examination = look(document)
+        found.append(study(examination.discretisation.structure, examination.model, 0, 1, 10e9, points=3).index[:, 0].real)
+    off = np.abs(np.array(found) / found[0] - 1).max()
+    print(f"walls of 1, 2 and 5 mm: index within {off:.1e}")
+    assert off < 1e-3
+
+
+def test_superposition() -> None:
+    """A wave polarised between two others scatters what they do together."""
+    document = block()
+    half = str(np.sqrt(0.5))
+    document["illuminations"] = [{"name": n, "travels": ["0", "0", "1"], "electric": e} for n, e in (("x", ["1", "0", "0"]), ("y", ["0", "1", "0"]), ("between", [half, half, "0"]))]
+    results = solve(document)
+    j = results["surface_j"].values
+    off = np.abs(j[:, 2] - np.sqrt(0.5) * (j[:, 0] + j[:, 1])).max() / np.abs(j[:, 2]).max()
+    print(f"currents of the wave between against the sum of both: {off:.1e}")
+    assert off < 1e-4
+
+
+def test_reciprocity() -> None:
+    """Two dipoles, one slanting, about a lossy block and a conductor that have no symmetry: S21 = S12 (Balanis, *Antenna Theory*, ch. 3.8)."""
+    parts = block()
+    document = dipoles({"centre": ["-0.2 m", "0.1 m", "0.15 m"], "along": ["1", "2", "0"]}, {"centre": ["0.15 m", "-0.1 m", "-0.1 m"], "along": ["0", "1", "1"]},
+                       parts=parts["parts"], materials=parts["materials"])
+    document["plan"] |= {"f_start": "300 MHz", "f_stop": "600 MHz", "cells_per_wavelength": "12", "rounds": "1"}
+    s = solve(document)["s"].values
+    off = np.abs(s[:, 0, 1] - s[:, 1, 0]).max()
+    print(f"|S21| {np.abs(s[:, 1, 0]).max():.3f}, S21 − S12 {off:.1e}")
+    assert off < 2e-3 * np.abs(s[:, 1, 0]).max()
+
+
+def test_duality() -> None:
+    """An electric moment beside an electric wall is a magnetic one beside a magnetic wall, in space without anything else."""
+    found = []
+    for moment, kind in (("electric", "electric"), ("magnetic", "magnetic")):
+        document = dipoles({"centre": ["70 mm", "0", "0"], "along": ["1", "0", "1"], "moment": moment}, surround={"walls": [kind, *["open"] * 5], "margin": "75 mm"})
+        found.append(impedance(solve(document | {"plan": document["plan"] | {"rounds": "1"}})["s"].values)[:, 0, 0])
+    off = np.abs(found[0].real - found[1].real).max()
+    print(f"R over that alone: {np.round(found[0].real, 4)} and {np.round(found[1].real, 4)}")
+    assert np.abs(found[0].real - 1).max() > 0.05, "the wall is felt"
+    assert off < 0.01
+
+
+@pytest.mark.parametrize("coarse", ["12", "16"])
+def test_refinement(coarse: str) -> None:
+    """What a grid twice as fine gives lies within the errors that the coarse one's rounds state."""
+    parts = [rectangle("strip", "-2.5 mm", "5 mm"), brick("brick", "-2.2 mm", "4.4 mm")]
+    found = solve_in_rounds(look(cell(parts, cells_per_wavelength=coarse, rounds="3")))
+    fine = scattering.shares(solve(cell(parts, cells_per_wavelength=str(2 * int(coarse)), cells_per_detail="5")))
+    for name in ("reflection", "transmission"):
+        off, stated = np.abs(getattr(scattering.shares(found), name) - getattr(fine, name)).max(), errors_in(found)[name]["value"]
+        print(f"{name} at {coarse} cells: {off:.4f} from that at twice as many, {stated:.4f} stated")
+        assert off < stated
+
+
+def test_units() -> None:
+    """The same model in other units has the same grid."""
+    one = look(cell([rectangle("strip", "-2.5 mm", "5 mm"), brick("brick", "-2.2 mm", "4.4 mm")])).discretisation.structure
+    moved = cell([rectangle("strip", "-2500 um", "0.005 m"), brick("brick", "-0.22 cm", "4.4e-3 m")], f_start="8e9 Hz", f_stop="0.012 THz")
+    moved["surround"]["period"] = ["1.2 cm", "6000 um", None]
+    other = look(moved).discretisation.structure
+    for a, b in zip(one.lines, other.lines, strict=True):
+        assert a == pytest.approx(b, abs=1e-12)
+    assert np.array_equal(one.metal, other.metal)

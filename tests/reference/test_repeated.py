@@ -45,6 +45,20 @@ def test_a_slab_reflects_as_the_transfer_matrix_says(below: bool) -> None:
     assert np.abs(found.balance).max() < 0.005
 
 
+@pytest.mark.parametrize("way", ["-1", "1"])
+def test_planes_of_reference_may_lie_anywhere(way: str) -> None:
+    """At the slab's own faces its reflection is that of `tmm`, and so is what it lets through, whichever side the wave comes from."""
+    slab = {"kind": "box", "name": "slab", "corner": ["-3 mm", "-3 mm", "5 mm"], "size": ["6 mm", "6 mm", "4 mm"], "material": "stuff"}
+    made = cell([slab], references=["5 mm", "9 mm"])
+    made["illuminations"] = [{"name": "wave", "travels": ["0", "0", way], "electric": ["0", "1", "0"]}]
+    made["plan"]["rounds"] = "1"
+    found = scattering.shares(solve(made))
+    wanted = [coh_tmm("s", [1, np.sqrt(4 + 0.1j / (2 * np.pi * hz * 8.8541878128e-12)), 1], [np.inf, 4e-3, np.inf], 0, C0 / hz) for hz in np.linspace(8e9, 12e9, 5)]
+    off = [np.abs(np.degrees(np.angle(values / np.conj([w[name] for w in wanted])))).max() for name, values in (("r", found.reflection), ("t", found.transmission))]
+    print(f"slab at its own faces: phases of r and t off by {off[0]:.2f}° and {off[1]:.2f}°")
+    assert max(off) < 0.5
+
+
 def test_a_gold_film_reflects_as_the_transfer_matrix_says() -> None:
     """30 nm, 500 to 800 nm, cells of 5 nm: the fit of gold by poles, 2 % of ε, is what remains (each face off by half a cell would make T 30 to 60 % wrong)."""
     film = {"kind": "box", "name": "film", "corner": ["-10 nm", "-10 nm", "-30 nm"], "size": ["20 nm", "20 nm", "30 nm"], "material": "optical gold"}

@@ -78,7 +78,7 @@ def scattered(s: Structure, model: Evaluated, ports_of: list[Terminal], z0: Floa
         out = out.assign_attrs(cell_across=across)
     absorbed = [-records.power_out(recorder.inwards, e[:, q], h[:, q]) / _level(s, out, q) for q in range(lights)]
     out["absorbed_power"] = (("frequency", "port_in"), np.stack(absorbed, axis=1), POWER)
-    out = out.assign(_repeated(s, out, recorder, e, h) if s.repeats else _far(s, out, recorder, e, h))
+    out = out.assign(_repeated(s, out, model.surround.references, recorder, e, h) if s.repeats else _far(s, out, recorder, e, h))
     return with_records(out, s, recorder, runs, e, h, lambda f: per_volt(f)[:, :, None] * np.eye(lights), plan)
 
 
@@ -120,9 +120,10 @@ def _far(s: Structure, out: xr.Dataset, recorder: Recorder, e: Complexes, h: Com
     }
 
 
-def _repeated(s: Structure, out: xr.Dataset, recorder: Recorder, e: Complexes, h: Complexes) -> dict[str, Any]:
-    """What a model that is repeated without end sends back and lets through: the wave that goes straight, as its E at the origin over that of the wave let in,
-    and all power, of waves in other directions too, over that of the wave; of what is scattered and of what layers alone would do together."""
+def _repeated(s: Structure, out: xr.Dataset, references: tuple[float, float], recorder: Recorder, e: Complexes, h: Complexes) -> dict[str, Any]:
+    """What a model that is repeated without end sends back and lets through: the wave that goes straight, as its E where it leaves over that of the wave let in
+    where it enters, at the lower and the upper of the ``references``, m; and all power, of waves in other directions too, over that of the wave; of what is
+    scattered and of what layers alone would do together."""
     count, lights = e.shape[:2]
     fields, shares = np.zeros((2, count, lights, 3), dtype=complex), np.zeros((2, count, lights))
     (d,) = set(range(3)) - set(s.repeats)
@@ -145,6 +146,7 @@ def _repeated(s: Structure, out: xr.Dataset, recorder: Recorder, e: Complexes, h
             stack = layered.stack_of(out, f)
             let_in = stack.outer(bool(travels[2] > 0))[1] * area / (2 * ETA0)
             alone = {bool(way[0, d] * travels[d] > 0): field[0] for way, field in map(layered.vectors, stack.leaving(travels[None], electric[None]))}
+            enters = references[int(travels[d] < 0)] * travels[d] * stack.outer(bool(travels[2] > 0))[0]
             taken[f, q] = out["absorbed_power"].values[f, q] / let_in
             for face in recorder.faces:
                 index, admittance = stack.outer(d == 2 and face.sign < 0)
@@ -157,11 +159,13 @@ def _repeated(s: Structure, out: xr.Dataset, recorder: Recorder, e: Complexes, h
                 whole = alone.get(onward, np.zeros(3)) + own * np.exp(1j * late(stack.frequency, index, face))
                 power = records.outflow([face], e[f:f + 1, q], h[f:f + 1, q])[0]
                 power += area * admittance / (2 * ETA0) * ((np.abs(whole) ** 2).sum() - (np.abs(own) ** 2).sum())
+                leaves = references[int(face.sign > 0)] * face.sign * index
+                whole = whole * np.exp(-2j * np.pi * stack.frequency / C0 * (leaves - enters))
                 fields[int(onward), f, q], shares[int(onward), f, q] = whole, power / let_in
     axes = ("frequency", "port_in")
     return {
-        "returned": ((*axes, "axis"), fields[0], {"units": "1", "long_name": "E of the wave that is sent straight back, at the origin"}),
-        "passed": ((*axes, "axis"), fields[1], {"units": "1", "long_name": "E of the wave that goes straight on, at the origin"}),
+        "returned": ((*axes, "axis"), fields[0], {"units": "1", "long_name": "E of the wave that is sent straight back"}),
+        "passed": ((*axes, "axis"), fields[1], {"units": "1", "long_name": "E of the wave that goes straight on"}),
         "returned_share": (axes, shares[0], {"units": "1", "long_name": "of the power, all that is sent back"}),
         "passed_share": (axes, shares[1], {"units": "1", "long_name": "of the power, all that is let through"}),
         "taken_share": (axes, taken, {"units": "1", "long_name": "of the power, what is absorbed"}),

@@ -167,7 +167,7 @@ export const SENTENCES: Record<string, (step: Step, lit?: boolean) => Sentence> 
       ...(s.box == null && !lit ? [] : [", box of total fields", { token: ["box"], unit: "1 m", empty: "a few cells inside the walls" }, "round the model"] as Word[]),
       ...SIDES.flatMap((side, n): Word[] => [n ? "," : ":", { token: ["walls", n], choices: ["open", "electric", "magnetic"] }, side]),
       "; mirror planes", ...["x", "y", "z"].flatMap((axis, k): Word[] => [k ? "," : ":", { token: ["mirror", k], choices: ["none", "electric", "magnetic"] }, `at\u00a0${axis}\u00a0=\u00a00`]),
-      ...(lit ? ["; repeated along", ...["x", "y", "z"].flatMap((axis, k): Word[] => [...(k ? [","] : []), `${axis}`, { token: ["period", k], unit: "1 m", empty: "not" }])] as Word[] : []),
+      ...(lit ? ["; repeated along", ...["x", "y", "z"].flatMap((axis, k): Word[] => [...(k ? [","] : []), `${axis}`, { token: ["period", k], unit: "1 m", empty: "not" }]), ...((s.period as unknown[] | undefined)?.some((p) => p != null) ? [", phases at", { token: ["references", 0], unit: "1 m" }, "below and", { token: ["references", 1], unit: "1 m" }, "above"] as Word[] : [])] as Word[] : []),
       ...((s.layers as Step[] | undefined)?.length ? ["; layers below z =", t("top", "1 m"), ...(s.layers as Step[]).flatMap((_, n): Word[] => [n ? "," : ":", { token: ["layers", n, "material"], choices: "materials" }, { token: ["layers", n, "thickness"], unit: "1 m", empty: "for ever" }])] as Word[] : []),
       ...(lit ? [{ grow: ["layers"], to: withLayer, says: "layer below" }] as Word[] : []),
       ...((s.layers as Step[] | undefined)?.length ? [{ grow: ["layers"], to: (list) => list.slice(0, -1), says: "take the lowest away" }] as Word[] : []),
