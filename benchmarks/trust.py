@@ -20,7 +20,7 @@ from heron.checks.advice import advise
 from heron.checks.trust import LEADING
 from heron.model import load_document
 from heron.quantities.constants import C0, EPS0
-from heron.results import ports, rounds, scattering
+from heron.results import rounds, scattering
 from heron.runner import solve_in_rounds
 
 FOLLOW_EVERY = 5  # cases of which one follows its advice
@@ -68,9 +68,8 @@ def _beside(fine: xr.Dataset) -> Truths:
     """How far S, and where it is lowest, are from those of a much finer solve."""
     def truths(found: xr.Dataset) -> dict[str, float]:
         out = {"s": float(np.abs(found["s"].values - fine["s"].values).max())}
-        f = found["frequency"].values
-        one, other = (ports.minimum(f, ports.magnitude_db(r["s"].values[:, 0, 0])) for r in (found, fine))
-        return out | {"resonance_relative": abs(one[0] / other[0] - 1), "depth": abs(10 ** (one[1] / 20) - 10 ** (other[1] / 20))}
+        one, other = (rounds.dip(found["frequency"].values, np.abs(r["s"].values[:, 0, 0])) for r in (found, fine))
+        return out | {"resonance_relative": abs(one[0] / other[0] - 1), "depth": abs(one[1] - other[1])}
 
     return truths
 

@@ -46,6 +46,7 @@ JUDGED = {
     "s": Judged("Error of S", 0.01, 0.05, lambda v: f"{v:.2g}", FINER),
     "s_beside_shift": Judged("Error of S, shift aside", 0.01, 0.05, lambda v: f"{v:.2g}", FINER),
     "resonance_relative": Judged("Error of the minimum's frequency", 0.002, 0.01, _percent, FINER),
+    "impedance_relative": Judged("Error of the feeds' impedance", 0.01, 0.05, _percent, FINER),
     "gain_db": Judged("Error of the gain", 0.1, 0.5, lambda v: f"{v:.2g} dB", FINER),
     "rcs_db": Judged("Error of the radar cross-section", 0.1, 0.5, lambda v: f"{v:.2g} dB", FINER),
     "cross_section_relative": Judged("Error of the cross-sections", 0.01, 0.05, _percent, FINER),

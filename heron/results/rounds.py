@@ -21,15 +21,17 @@ from heron.results.power import budget
 
 Floats = NDArray[np.float64]
 
-ORDERS = (0.8, 2.0)    # between which an order is believed
+ORDERS = (0.8, 1.5)    # between which an order is believed
 UNSURE = 1.0           # the order assumed when it is not, or when there are two rounds only
 SAFETY = 1.6           # fitted: over Richardson's estimate
 SPREAD = 0.5           # share of the RMS of a difference over the band that counts everywhere: differences pass through zero, errors need not there
+HELD = 0.4             # fitted: share of the difference before the last that the last counts for at least, as differences pass through zero
 FLOOR_S = 1e-3         # |ΔS| that layers, feeds and rounding leave at any fineness, measured
 FLOOR_DB = 0.02        # the same of far fields
 FLOOR_SHARE = 2e-3     # the same of powers and cross-sections, relative
 FLOOR_FREQUENCY = 2e-4
 RING = 1.0             # of the amplitude left at the end: what a record that is cut off may have lost
+SINGLE = ("resonance", "depth", "z0")  # one value for each port, not one for each frequency
 PATTERN_STEP = 10.0    # degrees between directions at which patterns are compared
 PATTERN_LEVEL = -20.0  # dB: below, patterns are compared by nothing
 PATTERN_POINTS = 3     # frequencies at which they are
@@ -50,9 +52,10 @@ Reader = Callable[[xr.Dataset], dict[str, Any]]
 def _driven(results: xr.Dataset) -> dict[str, Any]:
     f, s = results["frequency"].values, results["s"].values
     out: dict[str, Any] = {"s": s}
+    out["z0"] = results["z0"].values
     powers = budget(results)
     out["efficiency"] = np.where(powers.accepted > FED * powers.available, powers.radiated / np.maximum(powers.accepted, 1e-30), np.nan)
-    found = [_dip(f, np.abs(s[:, p, p])) for p in range(s.shape[1])]
+    found = [dip(f, np.abs(s[:, p, p])) for p in range(s.shape[1])]
     out["resonance"] = np.array([at for at, _ in found])
     out["depth"] = np.array([low for _, low in found])
     fed = np.flatnonzero(powers.accepted > FED * powers.available)
@@ -67,7 +70,7 @@ def _driven(results: xr.Dataset) -> dict[str, Any]:
     return out
 
 
-def _dip(f: Floats, level: Floats) -> tuple[float, float]:
+def dip(f: Floats, level: Floats) -> tuple[float, float]:
     """Frequency and size of the lowest |S| inside the band, by the parabola through its neighbours; NaN where it lies at an end."""
     k = int(level.argmin())
     if not 0 < k < len(f) - 1:
@@ -98,8 +101,9 @@ def read(results: xr.Dataset, size: float) -> Round:
     return Round(READERS[scattering.kind(results)](results), size)
 
 
-def error_of(values: Sequence[Any], sizes: Sequence[float]) -> Floats | None:
-    """The error of the last of some values (…) along frequency first, from coarse to fine; ``None`` if there is but one.
+def error_of(values: Sequence[Any], sizes: Sequence[float], held: float = HELD) -> Floats | None:
+    """The error of the last of some values (…) along frequency first, from coarse to fine; ``None`` if there is but one. ``held`` is the share of the difference
+    before the last that counts at least: all of it where the values are single ones.
 
     Values that are NaN in any round have the error NaN.
     """
@@ -115,7 +119,8 @@ def error_of(values: Sequence[Any], sizes: Sequence[float]) -> Floats | None:
         if ORDERS[0] <= found:
             order = min(found, ORDERS[1])
         else:
-            larger = np.maximum(before, last)
+            held = 1.0
+        larger = np.maximum(last, held * before)
     spread = SPREAD * _rms(larger)
     return np.asarray(SAFETY / (ratio**order - 1) * np.sqrt(larger**2 + spread**2))
 
@@ -132,7 +137,7 @@ def with_errors(results: xr.Dataset, rounds: Sequence[Round]) -> xr.Dataset:
     names = set.intersection(*(set(r.values) for r in rounds)) if rounds else set()
     sizes = [r.size for r in rounds]
     ring = RING * 10 ** (_left_db(results) / 20)
-    of = {name: error_of([r.values[name] for r in rounds], sizes) for name in names if _alike([r.values[name] for r in rounds])}
+    of = {name: error_of(values, sizes, 1.0 if name in SINGLE else HELD) for name in names if _alike(values := [r.values[name] for r in rounds])}
     basis = f"{len(rounds)} rounds" if len(rounds) > 1 else "one round only"
     out: dict[str, Any] = {}
 
@@ -146,6 +151,9 @@ def with_errors(results: xr.Dataset, rounds: Sequence[Round]) -> xr.Dataset:
         put("s", s, floor)
         if s is not None:
             results = results.assign(s_error=(("frequency", "port", "port_in"), np.hypot(s, floor), {"units": "1", "long_name": "estimated error of S"}))
+        ohms = of.get("z0")
+        if ohms is not None and ohms.any():  # of line and guide feeds, which the grid gives theirs
+            put("impedance_relative", ohms / rounds[-1].values["z0"], FLOOR_SHARE)
         put("gain_db", _peak_db(rounds, of.get("gain")), float(np.hypot(FLOOR_DB, 8.7 * ring)))
         put("pattern_db", _pattern_db(rounds, of.get("gain")), FLOOR_DB)
         put("efficiency", of.get("efficiency"), FLOOR_SHARE)

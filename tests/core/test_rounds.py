@@ -9,7 +9,7 @@ from benchmarks import trust
 from heron.formats.touchstone import touchstone
 from heron.model import load_document
 from heron.results.readout import headline
-from heron.results.rounds import ORDERS, error_of, errors_in
+from heron.results.rounds import error_of, errors_in
 from heron.runner import solve_in_rounds
 from tests.models import dipole, look, plan
 
@@ -30,8 +30,8 @@ def test_the_larger_difference_counts_where_values_do_not_settle() -> None:
     settled, wild = error_of([np.ones(3), np.ones(3) * 1.1, np.ones(3) * 1.11], SIZES), error_of([np.ones(3), np.ones(3) * 1.01, np.ones(3) * 1.11], SIZES)
     lucky = error_of([np.ones(3), np.ones(3) * 1.1, np.ones(3) * 1.1 + 1e-9], SIZES)
     assert settled is not None and wild is not None and lucky is not None
-    assert wild.min() > 0.11 and wild.min() > 5 * settled.max()
-    assert lucky.max() < 1e-8, f"no order above {ORDERS[1]} is believed, but that is one"
+    assert wild.min() > 0.11 and wild.min() > 3 * settled.max()
+    assert lucky.min() > 0.03, "two rounds that happen to agree are not believed"
 
 
 def test_one_round_says_nothing_and_what_is_missing_stays_missing() -> None:
