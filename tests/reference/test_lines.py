@@ -64,6 +64,18 @@ def test_coaxial_lines(inner: float, epsilon: float) -> None:
     compared(f"coaxial line {inner} in 3 mm, ε {epsilon}", looked_at(document, 6e9), float(np.sqrt(epsilon)), float(ETA0 / (2 * np.pi * np.sqrt(epsilon)) * np.log(3 / inner)))
 
 
+def test_half_a_line_beside_a_mirror_plane_has_the_impedance_of_the_whole() -> None:
+    """A magnetic plane along the middle of a strip takes half of its current; along a coaxial line two take three quarters."""
+    for document, planes in ((models.coplanar("1 mm", "1 mm"), ["none", "magnetic", "none"]), (models.coaxial("1 mm", "3 mm"), ["magnetic", "magnetic", "none"])):
+        whole = looked_at(document, 3e9)
+        document["surround"]["mirror"] = planes
+        part = looked_at(document, 3e9)
+        print(f"whole {whole.impedance[0, 0].real:.2f} Ω, between mirror planes {part.impedance[0, 0].real:.2f} Ω")
+        assert part.kinds == whole.kinds == ["TEM"]
+        assert part.impedance[:, 0].real == pytest.approx(whole.impedance[:, 0].real, rel=5e-3)
+        assert part.index[:, 0].real == pytest.approx(whole.index[:, 0].real, abs=5e-3)
+
+
 def test_too_few_cells_are_told_with_what_they_do_and_a_repair() -> None:
     """Fewer by hand: the impedance is off by no more than is said."""
     document = models.coplanar("1 mm", "0.1 mm")

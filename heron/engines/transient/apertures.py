@@ -84,7 +84,9 @@ class Aperture:
     """An opening on the grid: feed ``number`` of the document, its plane at ``line`` of ``axis``; the case ends at line ``end``.
 
     Its window lies between lines ``low`` and ``high`` (2,) of the next two axes in turn; of its transverse edges (along a (na, nb + 1), along b
-    (na + 1, nb)) and its nodes (na + 1, nb + 1), ``shut`` are those that its case closes. ``share`` is the part of the opening that is on the grid.
+    (na + 1, nb)) and its nodes (na + 1, nb + 1), ``shut`` are those that its case closes. ``share`` is the part of the opening that is on the grid,
+    and ``ratio`` the impedance of a whole line over that part's: half with a magnetic mirror plane along it, which takes half of its current, twice with an
+    electric one, which takes half of its voltage.
     """
 
     number: int
@@ -96,6 +98,7 @@ class Aperture:
     high: tuple[int, int]
     shut: tuple[Bools, Bools, Bools]
     share: float = 1.0
+    ratio: float = 1.0
 
     @property
     def across(self) -> tuple[int, int]:
@@ -151,6 +154,7 @@ def enclose(s: Structure, number: int, axis: int, sign: int, line: int, end: int
         for p in s.planes:
             if p.axis == q and p.doubles and (found.high[k] == s.shape[q] if p.side else found.low[k] == 0):
                 found.share /= 2
+                found.ratio *= 0.5 if p.magnetic else 2.0
     _build(s, found)
     return found
 

@@ -275,7 +275,7 @@ def gate(stepper: Stepper, p: Aperture, feed: Any, plan: Any, pulse: Pulse) -> G
                              + ("ask for fewer modes, or raise the band" if k else "raise the band, or feed a larger guide"), ("modes" if k else "centre",))
     centre = 0.5 * (plan.f_start + plan.f_stop)
     middle = section(stepper, p, centre)
-    return Gate(p, found, count, [abs(impedance(middle, f.mode(centre))) for f in found[:count]], float(feed.shift), middle.weight, pulse)
+    return Gate(p, found, count, [abs(impedance(middle, f.mode(centre), p.ratio)) for f in found[:count]], float(feed.shift), middle.weight, pulse)
 
 
 def launched(stepper: Stepper, g: Gate, mode: int, pulse: Pulse, start: float) -> Incidence:

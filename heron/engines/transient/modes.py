@@ -230,15 +230,17 @@ def conductors(s: Section) -> NDArray[np.int64]:
     lattice[::2, ::2] = metal
     lattice[1::2, ::2], lattice[::2, 1::2] = ~edges_a & metal[1:] & metal[:-1], ~edges_b & metal[:, 1:] & metal[:, :-1]
     found = np.asarray(label(lattice)[0][::2, ::2])
-    frame = set(np.unique(np.concatenate((found[0], found[-1], found[:, 0], found[:, -1]))).tolist())
+    sides = ((found[0], edges_b[0]), (found[-1], edges_b[-1]), (found[:, 0], edges_a[:, 0]), (found[:, -1], edges_a[:, -1]))
+    frame = {int(v) for nodes_on, along in sides if not along.any() for v in np.unique(nodes_on)}  # a side along which E may lie is a magnetic mirror plane
     out = np.zeros_like(found)
     for number, own in enumerate(sorted(set(np.unique(found).tolist()) - frame - {0}), start=1):
         out[found == own] = number
     return out.astype(np.int64)
 
 
-def impedance(s: Section, mode: Mode) -> complex:
-    """Of a line, 2 P/|I|² with the current of its first free conductor; else ∫|E|² over ∫ E × H* (the wave impedance). Ω."""
+def impedance(s: Section, mode: Mode, ratio: float = 1.0) -> complex:
+    """Of a line, 2 P/|I|² with the current of its first free conductor, times the ``ratio`` of the whole line's to that of the part between mirror planes; else
+    ∫|E|² over ∫ E × H* (the wave impedance). Ω."""
     q = mode.q
     wave = complex((s.weight * np.abs(mode.e) ** 2).sum() / np.conj((s.weight * mode.e.conj() * q).sum()))
     inner = conductors(s) == 1
@@ -246,7 +248,7 @@ def impedance(s: Section, mode: Mode) -> complex:
         current = complex(((_operators(s)[3] @ q).reshape(inner.shape) * np.outer(*s.widths))[inner].sum())
         flux = complex((s.weight * mode.e * q).sum())
         if abs(flux) < RETURNS * abs(wave) * abs(current) ** 2:
-            return flux / current**2
+            return ratio * flux / current**2
     return wave
 
 

@@ -66,7 +66,7 @@ def study(s: Structure, model: Evaluated, feed: int, count: int, at: float, poin
     frequency = np.linspace(plan.f_start, plan.f_stop, points)
     middle = section(stepper, p, at)
     as_waves = undispersed(frequency, stepper.dt)
-    ohms = np.array([[impedance(of, family.mode(float(f))) for family in own] for f, of in ((f, section(stepper, p, float(f))) for f in as_waves)])
+    ohms = np.array([[impedance(of, family.mode(float(f)), p.ratio) for family in own] for f, of in ((f, section(stepper, p, float(f))) for f in as_waves)])
     free = int(conductors(middle).max())
     cuts = cut_offs(middle, count + WATCHED)
     shown = [family.mode(at) for family in own]
