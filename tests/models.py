@@ -117,6 +117,23 @@ def coplanar(s: str, slot: str, cells: str = "20") -> dict[str, Any]:
     return made
 
 
+def shielded_coplanar(cells_per_detail: str) -> dict[str, Any]:
+    """A coplanar line in a metal channel, half of it, between two line feeds."""
+    def sheet(name: str, low: str, size: str) -> dict[str, Any]:
+        return {"kind": "rectangle", "name": name, "corner": ["0", low, "0"], "size": ["L", size], "material": "perfect"}
+
+    made = rectangular_guide("9 mm", cells="15", points=3, band=("5 GHz", "12 GHz"), more=[
+        sheet("strip", "-w/2", "w"), sheet("left", "-a/2", "a/2-w/2-slot"), sheet("right", "w/2+slot", "a/2-w/2-slot")])
+    sizes = {"a": "7 mm", "b": "5 mm", "t": "0.5 mm", "L": "9 mm", "w": "1 mm", "slot": "0.25 mm"}
+    made["parameters"] = [{"name": n, "expression": e} for n, e in sizes.items()]
+    for feed in made["feeds"]:
+        feed["kind"] = "line"
+        del feed["modes"]
+    made["surround"] = {"margin": "7.6 mm", "mirror": ["none", "magnetic", "none"]}
+    made["plan"] |= {"decay": "40", "cells_per_detail": cells_per_detail, "rounds": "3"}
+    return {"version": 1, "name": "A coplanar line", **made}
+
+
 def _tube(name: str, inner: str, outer: str) -> dict[str, Any]:
     return {"kind": "cylinder", "name": name, "centre": ["0", "0", "0"], "radius": outer, "inner": inner, "height": "L", "material": "perfect"}
 

@@ -31,7 +31,7 @@ FLOOR_DB = 0.02        # the same of far fields
 FLOOR_SHARE = 2e-3     # the same of powers and cross-sections, relative
 FLOOR_FREQUENCY = 2e-4
 RING = 1.0             # of the amplitude left at the end: what a record that is cut off may have lost
-SINGLE = ("resonance", "depth", "z0")  # one value for each port, not one for each frequency
+SINGLE = ("resonance", "depth")  # one value for each port, not one for each frequency
 PATTERN_STEP = 10.0    # degrees between directions at which patterns are compared
 PATTERN_LEVEL = -20.0  # dB: below, patterns are compared by nothing
 PATTERN_POINTS = 3     # frequencies at which they are
@@ -151,9 +151,9 @@ def with_errors(results: xr.Dataset, rounds: Sequence[Round]) -> xr.Dataset:
         put("s", s, floor)
         if s is not None:
             results = results.assign(s_error=(("frequency", "port", "port_in"), np.hypot(s, floor), {"units": "1", "long_name": "estimated error of S"}))
-        ohms = of.get("z0")
-        if ohms is not None and ohms.any():  # of line and guide feeds, which the grid gives theirs
-            put("impedance_relative", ohms / rounds[-1].values["z0"], FLOOR_SHARE)
+        ohms = np.array([r.values["z0"] for r in rounds])
+        if len(ohms) > 1 and np.ptp(ohms, axis=0).any():  # of line and guide feeds, which the grid gives theirs: it wavers about its limit
+            put("impedance_relative", SAFETY * np.abs(np.diff(ohms, axis=0)).max(axis=0) / ohms[-1], FLOOR_SHARE)
         put("gain_db", _peak_db(rounds, of.get("gain")), float(np.hypot(FLOOR_DB, 8.7 * ring)))
         put("pattern_db", _pattern_db(rounds, of.get("gain")), FLOOR_DB)
         put("efficiency", of.get("efficiency"), FLOOR_SHARE)
