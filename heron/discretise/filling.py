@@ -14,29 +14,6 @@ RAYS = 5  # along each side of a cell, for the share of it that is inside
 SURE = 1e-8  # squared variance below which rays agree
 
 
-@njit(cache=True)  # type: ignore[untyped-decorator]
-def _crossings(corners: Floats, x: Floats, y: Floats, z: Floats, toggle: bool, out: Bools) -> None:  # pragma: no cover - compiled
-    """Sets, or toggles, ``out`` (nx, ny, nz + 1) at the first z above every crossing of the ray at (x, y) with triangles (m, 3, 3)."""
-    for m in range(len(corners)):
-        ax, ay, az = corners[m, 0]
-        bx, by, bz = corners[m, 1]
-        cx, cy, cz = corners[m, 2]
-        area = (bx - ax) * (cy - ay) - (cx - ax) * (by - ay)
-        if area == 0:
-            continue
-        i0, i1 = np.searchsorted(x, min(ax, bx, cx)), np.searchsorted(x, max(ax, bx, cx))
-        j0, j1 = np.searchsorted(y, min(ay, by, cy)), np.searchsorted(y, max(ay, by, cy))
-        for i in range(i0, i1):
-            for j in range(j0, j1):
-                u = ((bx - x[i]) * (cy - y[j]) - (cx - x[i]) * (by - y[j])) / area
-                v = ((cx - x[i]) * (ay - y[j]) - (ax - x[i]) * (cy - y[j])) / area
-                w = 1 - u - v
-                if u < 0 or v < 0 or w < 0:
-                    continue
-                k = np.searchsorted(z, u * az + v * bz + w * cz)
-                out[i, j, k] = not (toggle and out[i, j, k])
-
-
 def inside(corners: Floats, x: Floats, y: Floats, z: Floats) -> Bools:
     """(nx, ny, nz): whether the points of a grid lie inside a closed surface of triangles (m, 3, 3), by crossing numbers."""
     return np.asarray(np.cumsum(crossed(corners, x, y, z, True), axis=2, dtype=np.int32)[:, :, :-1] % 2 == 1)
@@ -44,10 +21,10 @@ def inside(corners: Floats, x: Floats, y: Floats, z: Floats) -> Bools:
 
 def crossed(corners: Floats, x: Floats, y: Floats, z: Floats, toggle: bool = False) -> Bools:
     """(nx, ny, nz + 1): whether a surface of triangles (m, 3, 3) crosses the ray along z at (x, y) between z[k − 1] and z[k]; ``toggle``: how often, odd or even."""
-    out = np.zeros((len(x), len(y), len(z) + 1), dtype=np.bool_)
-    step = [float(np.diff(a).min()) if len(a) > 1 else 1.0 for a in (x, y)]
-    _crossings(np.ascontiguousarray(corners, dtype=float), x + OFFSET[0] * step[0], y + OFFSET[1] * step[1], z, toggle, out)
-    return out
+    first, at = _crossed_rays(corners, x, y)
+    count = np.zeros((len(first) - 1, len(z) + 1), dtype=np.int32)
+    np.add.at(count, (np.repeat(np.arange(len(first) - 1), np.diff(first)), np.searchsorted(z, at)), 1)
+    return np.asarray(count % 2 == 1 if toggle else count > 0).reshape(len(x), len(y), len(z) + 1)
 
 
 @njit(cache=True)  # type: ignore[untyped-decorator]
