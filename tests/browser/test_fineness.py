@@ -33,7 +33,7 @@ def test_a_coplanar_line_too_coarse_by_hand_is_marked_and_mended(page: Page) -> 
 
     # What is still missing to grade A, and the run that brings it.
     page.get_by_role("button", name=re.compile(r"run 2.* dB at")).click()
-    expect(page.get_by_text(re.compile(r"cells per wavelength, [\d.]+ cells per detail: about"))).to_be_visible()
+    expect(page.get_by_text(re.compile(r"To grade A: \d+ cells per wavelength, [\d.]+ cells per detail, about"))).to_be_visible()
     page.get_by_role("button", name="Solve to 1 %").click()
     expect(page.get_by_text("queued", exact=True)).to_be_visible()
     third = call(page, "GET", f"/projects/{made['id']}/runs/3")

@@ -22,6 +22,7 @@ export function Trust() {
     <Card title="Trust card" note={`run ${shown[0]!.line.number}`} badges={data ? [{ text: `grade ${data.grade}`, good: data.grade === "A", hint: made && `Made by: ${made.name.toLowerCase()} ${made.value}` }] : []}>
       <div className="h-full overflow-y-auto">
         {made && <p className="text-[11.500px] text-ink2">Grade {data?.grade} for: {made.name.startsWith("|") ? made.name : made.name[0]!.toLowerCase() + made.name.slice(1)}. Errors by {shown[0]!.sweep.errors.basis}.</p>}
+        {data?.advice && <Finer projectId={projectId} number={shown[0]!.line.number} advice={data.advice as unknown as Advice} />}
         <ul className="mt-1">
           {items.map((i) => (
             <li key={i.name} className="border-b border-faint py-1">
@@ -30,7 +31,6 @@ export function Trust() {
             </li>
           ))}
         </ul>
-        {data?.advice && <Finer projectId={projectId} number={shown[0]!.line.number} advice={data.advice as unknown as Advice} />}
         <p className="num mt-2 text-[11.500px] text-ink2">{size(data)} · {data?.solves} {data?.solves === 1 ? "solve" : "solves"} · {number(data?.wall_s ?? 0, 2)} s</p>
         {data && <p className="mt-1 text-[11.500px] leading-snug text-ink2">{data.reason}. {data.warnings.join(" ")}</p>}
       </div>
@@ -48,8 +48,8 @@ function Finer({ projectId, number: run, advice }: { projectId: number; number: 
     onSuccess: () => client.invalidateQueries({ queryKey: runs(projectId).queryKey }),
   });
   return (
-    <div className="mt-2 flex items-center gap-3">
-      <p className="text-[12px] text-ink2">{advice.words}: about {seconds(advice.seconds)}.</p>
+    <div className="mt-1 flex items-center gap-3 rounded-md bg-paper px-2 py-1.5">
+      <p className="text-[12px] text-ink2">To grade A: {advice.words}, {seconds(advice.seconds)}.</p>
       {writable && <Button className="ml-auto shrink-0" disabled={solve.isPending || solve.isSuccess} title="Changes the plan of the model and solves it" onClick={() => solve.mutate()}>Solve to 1 %</Button>}
       {solve.isSuccess && <span role="status" className="text-[12px]">queued</span>}
       {solve.isError && <span role="alert" className="text-[12px] text-rust">{solve.error.message}</span>}
