@@ -204,7 +204,7 @@ def test_a_change_redraws_quickly(page: Page, name: str, parameter: str, values:
 
 def test_the_patch_is_solved_on_a_coarse_grid_to_its_efficiency_curve(page: Page) -> None:
     open_project(page, "Hide patch")
-    for label, value in (("Plan cells_per_wavelength", "10"), ("Plan decay", "20"), ("points", "21")):
+    for label, value in (("Plan cells_per_wavelength", "10"), ("Plan decay", "30"), ("points", "21")):
         set_token(page, label, value)
     expect(page.get_by_text(re.compile(r"\d+ k cells · \d+ MiB · about \d+ (s|min)"))).to_be_visible()
     grid_and_pulse(page)
