@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
+from types import SimpleNamespace
 from typing import Any
 
 import numpy as np
@@ -47,13 +48,13 @@ def advise(results: xr.Dataset, plan: Any, wall: float) -> Advice | None:
         worst = max(value / JUDGED[name].good for name, value in errors.items())
         if worst > 1:
             finer = float(np.clip((worst / AIM) ** (1 / ORDER), LEAST, MOST))
-            out |= {name: min(value, MOST_OF[name]) for name, value in engine.finer(plan, finer).items()}
+            out |= {name: min(value, MOST_OF[name]) for name, value in engine.finer(plan, finer).items() if getattr(plan, name) < MOST_OF[name]}
     left = float(results.attrs.get("energy_left", 0.0))
     if (not errors or finer > 1) and np.sqrt(left) > RING * JUDGED["s"].good and plan.decay < DEEPEST_DB:
         out["decay"] = min(plan.decay + DEEPER_DB, DEEPEST_DB)
     if not out:
         return None
-    rounds = sum(engine.cost(size) for size in (1.0, 1.4, 2.0)) if "rounds" in out else 1.0
+    rounds = sum(map(engine.cost, engine.rounds(SimpleNamespace(**vars(plan) | out)))) if "rounds" in out else 1.0
     seconds = wall * engine.cost(1 / finer) * rounds * out.get("decay", plan.decay) / plan.decay
     asked = ", ".join(f"{value:g} {NAMES[name]}" for name, value in out.items())
     return Advice(out, seconds, asked)

@@ -15,11 +15,12 @@ from heron.checks.symmetry import mirror_problems
 from heron.engines.transient.structure import FINEST, LEAST_ROOM, MARGIN, Structure, dispersive, stepped, wall_distance
 from heron.geometry import Geometry
 from heron.model import Evaluated
+from heron.model.document import Plan
 from heron.model.substances import media_of
 from heron.quantities import engineering
 from heron.quantities.constants import C0
 
-USUAL_PER_DETAIL = 2.5  # cells from an edge of metal to what is nearest to it
+USUAL_PER_DETAIL = float(Plan.model_fields["cells_per_detail"].default)  # cells from an edge of metal to what is nearest to it
 OFF_AT_ONE, OFF_POWER = 0.05, 2.8  # of the impedance of a strip or slot with one such cell, and how it falls with their number
 MOST_OFF = 50.0  # %: a larger guess is none
 FEWEST_CELLS = 15  # per wavelength of every medium: with fewer, phase errors move resonances

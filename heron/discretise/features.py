@@ -186,7 +186,7 @@ class Wish(NamedTuple):
 
 
 class End(NamedTuple):
-    """Where a sheet ends along an axis, at ``place`` m in the direction of ``side``, with a cell of ``size`` m at most."""
+    """Where a sheet ends along an axis, at ``place`` m in the direction of ``side`` (0: it has an edge there and goes on), with a cell of ``size`` m at most."""
 
     axis: int
     place: float
@@ -234,16 +234,19 @@ def look(conductors: Sequence[Conductor], walls: Sequence[tuple[int, float]], pe
     surfaces = [c.corners for c in conductors]
     low, high = np.min([c.low for c in conductors], axis=0), np.max([c.high for c in conductors], axis=0)
     same = SAME * float((high - low).max())
-    edges = [e for n, c in enumerate(conductors) if len(c.lines) <= MOST_EDGES for e in straight(n, c.lines, c.corners, c.sheet)
+    platform = [len(c.lines) > MOST_EDGES for c in conductors]
+    edges = [e for n, c in enumerate(conductors) if c.sheet is not None or not platform[n] for e in straight(n, c.lines, c.corners, c.sheet)
              if not any(axis != e.axis and abs(e.start[axis] - at) <= same for axis, at in onward)]
-    found = scales(edges, surfaces, walls, periods, max(asked.cells, FEW) * asked.coarse, lambda a, b: clearance(a, b) < same)
-    for e, distance in zip(edges, found, strict=True):
+    looked_at = [e for e in edges if not platform[e.body]]
+    found = iter(scales(looked_at, surfaces, walls, periods, max(asked.cells, FEW) * asked.coarse, lambda a, b: clearance(a, b) < same))
+    for e in edges:
+        distance = np.inf if platform[e.body] else next(found)
         size = max(min(distance / asked.cells if asked.cells else np.inf, asked.coarse), asked.finest)
         if np.isfinite(distance):
             out.details.append(Detail(e.body, 0.5 * (e.start + e.stop), float(distance), size))
         for k in (k for k in range(3) if k != e.axis):
             place = round(float(e.start[k]), 12)
-            if e.thin and k == e.ends and e.side:
+            if e.thin and k == e.ends:
                 out.ends.append(End(k, place, e.side, size))
             even = size * (EVEN if size < asked.coarse else AROUND if e.thin else 0.0)
             (out.near if size < asked.coarse else out.wishes).append(Wish(k, place - even, place + even, size))

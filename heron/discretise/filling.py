@@ -16,15 +16,20 @@ SURE = 1e-8  # squared variance below which rays agree
 
 def inside(corners: Floats, x: Floats, y: Floats, z: Floats) -> Bools:
     """(nx, ny, nz): whether the points of a grid lie inside a closed surface of triangles (m, 3, 3), by crossing numbers."""
-    return np.asarray(np.cumsum(crossed(corners, x, y, z, True), axis=2, dtype=np.int32)[:, :, :-1] % 2 == 1)
+    return np.asarray(np.cumsum(_counted(corners, x, y, z), axis=2)[:, :, :-1] % 2 == 1)
 
 
-def crossed(corners: Floats, x: Floats, y: Floats, z: Floats, toggle: bool = False) -> Bools:
-    """(nx, ny, nz + 1): whether a surface of triangles (m, 3, 3) crosses the ray along z at (x, y) between z[k − 1] and z[k]; ``toggle``: how often, odd or even."""
+def crossed(corners: Floats, x: Floats, y: Floats, z: Floats) -> Bools:
+    """(nx, ny, nz + 1): whether a surface of triangles (m, 3, 3) crosses the ray along z at (x, y) between z[k − 1] and z[k]."""
+    return np.asarray(_counted(corners, x, y, z) > 0)
+
+
+def _counted(corners: Floats, x: Floats, y: Floats, z: Floats) -> NDArray[np.int32]:
+    """How often (nx, ny, nz + 1) it does."""
     first, at = _crossed_rays(corners, x, y)
     count = np.zeros((len(first) - 1, len(z) + 1), dtype=np.int32)
     np.add.at(count, (np.repeat(np.arange(len(first) - 1), np.diff(first)), np.searchsorted(z, at)), 1)
-    return np.asarray(count % 2 == 1 if toggle else count > 0).reshape(len(x), len(y), len(z) + 1)
+    return count.reshape(len(x), len(y), len(z) + 1)
 
 
 @njit(cache=True)  # type: ignore[untyped-decorator]

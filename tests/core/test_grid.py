@@ -13,7 +13,7 @@ from scipy.sparse import csc_matrix, identity
 from scipy.sparse.linalg import spsolve
 
 from heron.checks import Examination, examine
-from heron.discretise import filling
+from heron.discretise import features, filling
 from heron.discretise.grid import INSIDE, RATIO, SLACK, Axis, lines, settle_edges
 from heron.engines.transient.cut import cut
 from heron.engines.transient.pulse import pulse_of
@@ -65,6 +65,20 @@ def test_edges_of_thin_metal_lie_where_the_grid_sees_them() -> None:
     shared = Axis(0.0, 1.0, 0.1, 1e-3, marks=[0.3], edges=[(0.3, -1, 0.03)])
     settle_edges(shared)
     assert np.abs(lines(shared, 2) - 0.3).min() < 1e-12, "a mark of something else keeps its line"
+
+
+def test_edges_of_a_sheet_end_it_or_only_ask_for_a_line() -> None:
+    """A line across a sheet, as an imprint leaves one, is no edge of the metal, but has a line; of a platform of many edges no distances are looked at."""
+    square = np.array([[[0, 0, 0], [1, 0, 0], [1, 1, 0]], [[0, 0, 0], [1, 1, 0], [0, 1, 0]]], dtype=float)
+    around = [np.array([[x, 0.0, 0.0], [x, 1.0, 0.0]]) for x in (0.0, 0.4, 1.0)]
+    asked = features.Asked(largest=1.0, coarse=0.5, finest=1e-3, cells=2.0)
+    for lines_of, size in ((around, [0.2, 0.2, 0.3]), (around * features.MOST_EDGES, [0.5, 0.5, 0.5])):
+        sheet = features.Conductor(np.zeros(3), np.array([1.0, 1.0, 0.0]), square, lines_of, 2)
+        found = features.look([sheet], [], {}, lambda a, b: 1.0, [], asked)
+        assert [end.side for end in found.ends[:3]] == [-1, 0, 1]
+        assert [end.size for end in found.ends[:3]] == pytest.approx(size)
+    none = features.look([sheet], [], {}, lambda a, b: 1.0, [(0, 0.0), (0, 0.4), (0, 1.0)], asked)
+    assert not none.ends, "metal goes on in the planes of feeds"
 
 
 def test_how_far_a_half_plane_seems_to_reach_on_a_lattice() -> None:

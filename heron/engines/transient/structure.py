@@ -676,7 +676,10 @@ def _sheet_wishes(axes: list[Axis], body: Body, edges: list[Floats], size: float
 def _conductor_wishes(axes: list[Axis], bodies: list[Body], found: features.Features) -> list[Unresolved]:
     """Enters what conductors ask for, and returns the details that get too few cells."""
     for k, place, side, size in found.ends:
-        axes[k].edges.append((place, side, size))
+        if side:
+            axes[k].edges.append((place, side, size))
+        else:
+            axes[k].marks.append(place)
     for wishes, small in ((found.wishes, False), (found.near, True)):
         for k, low, high, size in wishes:
             axes[k].sizes.append((low, high, size))
