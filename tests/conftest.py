@@ -25,4 +25,3 @@ def pytest_sessionfinish(session: pytest.Session, exitstatus: int) -> None:
 def pytest_configure(config: Any) -> None:
     numba.set_num_threads(1)  # two suites run side by side, and threads of both on two cores wait for each other longer than they work
     config.addinivalue_line("markers", "browser: drives the real interface in Chromium")
-    config.addinivalue_line("markers", "alone: measures time, so nothing else may run beside it")

@@ -14,15 +14,17 @@ from typing import Any
 
 import psycopg
 import pytest
-from playwright.sync_api import Browser, Locator, Page, sync_playwright
+from playwright.sync_api import Browser, Locator, Page, expect, sync_playwright
 from playwright.sync_api import TimeoutError as PlaywrightTimeout
 
 from server.config import ROOT, load
 from server.projects.management.commands.load_demo import PASSWORD, USERNAME
+from tests.waiting import PATIENCE, PATIENCE_MS
 
 FLAGS = ["--no-sandbox", "--disable-quic", "--no-first-run", "--disable-background-networking", "--disable-component-update", "--disable-sync",
          "--use-gl=angle", "--use-angle=swiftshader", "--enable-unsafe-swiftshader"]
 DATABASE = "odd_heron_browser"
+expect.set_options(timeout=PATIENCE_MS)
 SHELF = ["ground-whip", "helix", "hide-patch", "mast-dipole", "skiff-mount", "twin-loops"]  # what these tests open; another test loads all of them
 
 
@@ -49,11 +51,12 @@ def site() -> Iterator[str]:
     finally:
         for process in (worker, web):
             process.terminate()
-            process.wait(10)
+            process.wait(PATIENCE)
 
 
 def _answering(address: str) -> None:
-    for _ in range(300):
+    end = time.monotonic() + PATIENCE
+    while time.monotonic() < end:
         try:
             urllib.request.urlopen(address, timeout=2).close()
             return
@@ -63,7 +66,7 @@ def _answering(address: str) -> None:
 
 
 def _solved(url: str) -> None:
-    end = time.monotonic() + 250
+    end = time.monotonic() + PATIENCE
     while time.monotonic() < end:
         with psycopg.connect(url) as c:
             row = c.execute("select count(*) from runs_run where status <> 'finished'").fetchone()
@@ -107,22 +110,22 @@ def set_token(page: Page, label: str, value: str, which: int = 0) -> None:
     field.press("Enter")
 
 
-def finished_run(page: Page, words: str, seconds: float = 180) -> Locator:
+def finished_run(page: Page, words: str) -> Locator:
     """The chip of a run that has ended, of those ``words`` (a pattern); how long a run takes is no matter of these tests, as machines are shared."""
     chip = page.get_by_role("button", name=re.compile(words))
     try:
-        chip.wait_for(timeout=seconds * 1000)
+        chip.wait_for(timeout=PATIENCE * 1000)
     except PlaywrightTimeout:
         with psycopg.connect(f"{load().database_url.rsplit('/', 1)[0]}/{DATABASE}") as c:
             runs = c.execute("select r.id, project_id, number, status, stage, fraction, reason, array_agg(message order by e.id) from runs_run r "
                              "join runs_runevent e on e.run_id = r.id where status <> 'finished' or r.id > (select max(id) - 3 from runs_run) group by r.id").fetchall()
             jobs = c.execute("select id, args, status, worker_id from procrastinate_jobs").fetchall()
-        raise AssertionError(f"no run “{words}” after {seconds:g} s; runs {runs}; jobs {jobs}; alerts {page.get_by_role('alert').all_inner_texts()}") from None
+        raise AssertionError(f"no run “{words}” after {PATIENCE:g} s; runs {runs}; jobs {jobs}; alerts {page.get_by_role('alert').all_inner_texts()}") from None
     return chip
 
 
 def sign_in(page: Page, site: str, name: str = USERNAME, password: str = PASSWORD) -> None:
-    page.set_default_timeout(20_000)
+    page.set_default_timeout(PATIENCE_MS)
     page.goto(site)
     page.get_by_label("Name").fill(name)
     page.get_by_label("Password").fill(password)

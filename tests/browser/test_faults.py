@@ -14,6 +14,7 @@ from playwright.sync_api import Browser, Page, expect
 from server.config import ROOT
 from tests.browser.conftest import add_person, sign_in
 from tests.models import wire
+from tests.waiting import PATIENCE_MS
 
 pytestmark = pytest.mark.browser
 MAST = json.loads((ROOT / "examples" / "mast-dipole.json").read_text())
@@ -78,7 +79,7 @@ def test_two_windows_on_one_project_quarrel_openly(page: Page, site: str) -> Non
     page.get_by_role("button", name=re.compile("^Mast dipole")).last.click()
     page.locator("[data-step='parts.0']").wait_for()
     other = page.context.new_page()
-    other.set_default_timeout(20_000)
+    other.set_default_timeout(PATIENCE_MS)
     other.goto(page.url)
     other.locator("[data-step='parts.0']").wait_for()
 

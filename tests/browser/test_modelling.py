@@ -94,7 +94,7 @@ def test_the_skiff_is_imported_and_given_a_material(page: Page) -> None:
     page.get_by_role("menuitem", name="Import a file").click()
     page.get_by_label("Upload a file").set_input_files(ROOT / "examples" / "skiff.step")
     dialog = page.get_by_role("dialog")
-    dialog.get_by_role("button", name="Use as a step").click(timeout=60_000)
+    dialog.get_by_role("button", name="Use as a step").click()
     bodies(page, 5)
     row = page.locator("[data-step='parts.0']")
     row.get_by_role("combobox", name="Import material").select_option("aluminium")
@@ -106,7 +106,7 @@ def test_the_skiff_is_imported_and_given_a_material(page: Page) -> None:
     page.get_by_role("button", name="Add a step").click()
     page.get_by_role("menuitem", name="Import a file").click()
     page.get_by_label("Upload a file").set_input_files({"name": "broken.step", "mimeType": "model/step", "buffer": b"ISO-10303-21;\nHEADER;"})
-    expect(page.get_by_role("dialog").get_by_role("alert")).to_contain_text("cut off", timeout=30_000)
+    expect(page.get_by_role("dialog").get_by_role("alert")).to_contain_text("cut off")
 
 
 def test_a_near_miss_between_sheet_and_board_is_mended_from_preflight(page: Page) -> None:

@@ -12,6 +12,7 @@ import pytest
 from playwright.sync_api import Browser, Page, expect
 
 from tests.browser.conftest import add_person, call, sign_in
+from tests.waiting import PATIENCE_MS
 
 pytestmark = pytest.mark.browser
 
@@ -248,7 +249,7 @@ def test_the_page_is_arranged_kept_and_undone(readout: Page, project: int) -> No
 def test_animation_and_files(readout: Page, tmp_path: Path) -> None:
     page = readout
     page.get_by_role("button", name="Smith chart: card").click()
-    with page.expect_download(timeout=120_000) as download:
+    with page.expect_download(timeout=PATIENCE_MS) as download:
         page.get_by_role("menuitem", name="Save as animation over frequency").click()
     file = tmp_path / "a.gif"
     download.value.save_as(file)
@@ -257,7 +258,7 @@ def test_animation_and_files(readout: Page, tmp_path: Path) -> None:
     assert data.count(b"\x21\xf9\x04") > 24, "a frame for each point of the sweep"
     page.get_by_label("Play over").select_option("runs")
     page.get_by_role("button", name="|S11|: card").click()
-    with page.expect_download(timeout=60_000) as download:
+    with page.expect_download(timeout=PATIENCE_MS) as download:
         page.get_by_role("menuitem", name="Save as animation over runs").click()
     download.value.save_as(file)
     assert file.read_bytes().count(b"\x21\xf9\x04") == 3, "a frame for each run"

@@ -13,6 +13,7 @@ from server.projects.actions import create_project
 from server.projects.library import example
 from server.projects.models import Upload
 from tests.server.conftest import Api, person, signed_in
+from tests.waiting import PATIENCE
 
 pytestmark = pytest.mark.django_db(transaction=True)
 SKIFF = (ROOT / "examples" / "skiff.step").read_bytes()
@@ -33,7 +34,7 @@ def send(api: Api, project: int, name: str, data: bytes) -> Any:
 
 
 def read(api: Api, project: int, name: str) -> dict[str, Any]:
-    end = time.monotonic() + 120
+    end = time.monotonic() + PATIENCE
     while time.monotonic() < end:
         line: dict[str, Any] = next(f for f in api.ask("get", f"/projects/{project}/files").json() if f["name"] == name)
         if line["state"] != "reading":

@@ -23,6 +23,7 @@ import pytest
 
 from server.config import ROOT
 from server.projects.management.commands.load_demo import PASSWORD, USERNAME
+from tests.waiting import PATIENCE
 
 SCRIPT = ROOT / "odd-heron"
 
@@ -50,7 +51,7 @@ def folder() -> Iterator[Path]:
 
 def call(*arguments: str, **environment: str) -> subprocess.CompletedProcess[str]:
     env = {k: v for k, v in os.environ.items() if not k.startswith("ODD_HERON")} | environment
-    return subprocess.run([sys.executable, str(SCRIPT), *arguments], cwd="/", env=env, capture_output=True, text=True, check=False, timeout=60)
+    return subprocess.run([sys.executable, str(SCRIPT), *arguments], cwd="/", env=env, capture_output=True, text=True, check=False, timeout=PATIENCE)
 
 
 def test_a_taken_port_is_named_with_the_way_out() -> None:
@@ -117,19 +118,19 @@ class Visitor:
     def __init__(self, base: str) -> None:
         self.base, self.jar = base, http.cookiejar.CookieJar()
         self.opener = urllib.request.build_opener(urllib.request.HTTPCookieProcessor(self.jar))
-        self.opener.open(f"{base}/", timeout=10).close()
+        self.opener.open(f"{base}/", timeout=PATIENCE).close()
         self.ask("POST", "/session", {"username": USERNAME, "password": PASSWORD})
 
     def ask(self, method: str, path: str, body: Any = None) -> Any:
         token = next(c.value for c in self.jar if c.name == "csrftoken")
         headers = {"Content-Type": "application/json", "X-CSRFToken": str(token)}
         data = None if body is None else json.dumps(body).encode()
-        with self.opener.open(urllib.request.Request(f"{self.base}/api{path}", data, headers, method=method), timeout=30) as answer:
+        with self.opener.open(urllib.request.Request(f"{self.base}/api{path}", data, headers, method=method), timeout=PATIENCE) as answer:
             return json.loads(answer.read() or b"null")
 
     def patiently(self, method: str, path: str, body: Any = None) -> Any:
         """As ``ask``, again while the server's database is away."""
-        end = time.monotonic() + 60
+        end = time.monotonic() + PATIENCE
         while True:
             try:
                 return self.ask(method, path, body)
@@ -139,7 +140,7 @@ class Visitor:
                 time.sleep(0.3)
 
     def finished(self, project: int, number: int) -> dict[str, Any]:
-        end = time.monotonic() + 150
+        end = time.monotonic() + PATIENCE
         while time.monotonic() < end:
             run: dict[str, Any] = self.patiently("GET", f"/projects/{project}/runs/{number}")
             if run["status"] not in ("queued", "running", "paused"):
@@ -178,6 +179,6 @@ def test_server_and_worker_outlive_a_restart_of_postgresql(script: dict[str, Any
     finally:
         for process in processes:
             process.terminate()
-            process.wait(15)
+            process.wait(PATIENCE)
         cluster.stop()
         print((folder / "log").read_text()[-2000:])
