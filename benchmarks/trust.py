@@ -19,6 +19,8 @@ from heron.checks.trust import LEADING
 from heron.results import rounds, scattering
 
 FOLLOW_EVERY = 5  # cases of which one follows its advice
+LEAST = {"gain_db": rounds.FLOOR_DB, "rcs_db": rounds.FLOOR_DB, "resonance_relative": rounds.FLOOR_FREQUENCY}  # true errors below count as this, and
+LEAST_OF_OTHERS = rounds.FLOOR_S                                                                               # of all other quantities: none is stated lower
 
 
 class Found(NamedTuple):
@@ -67,9 +69,9 @@ def figures(found: list[tuple[int, Found]]) -> dict[str, Row]:
     for family in dict.fromkeys(f.family for _, f in found):
         own = [(n, f) for n, f in found if f.family == family and f.stated is not None]
         test = [(n, f) for n, f in own if n % 2]
-        over = [f.stated / max(f.true, 1e-9) for _, f in own if f.stated is not None]
+        over = [f.stated / max(f.true, LEAST.get(f.quantity, LEAST_OF_OTHERS)) for _, f in own if f.stated is not None]
         out[family] = {
-            "quantities": len(own), "covered": sum(o >= 1 for o in over) / max(len(own), 1),
+            "quantities": len(own), "covered": sum((f.stated or 0) >= f.true for _, f in own) / max(len(own), 1),
             "covered_not_fitted": sum((f.stated or 0) >= f.true for _, f in test) / max(len(test), 1), "median_over": float(np.median(over)) if over else None,
             "unknown": sum(f.family == family and f.stated is None for _, f in found),
         }

@@ -12,7 +12,7 @@ from heron.checks.dipoles import dipole_places
 from heron.checks.openings import aperture_problems
 from heron.checks.problems import Problem
 from heron.checks.symmetry import mirror_problems
-from heron.engines.transient.structure import FINEST, LEAST_ROOM, MARGIN, Structure, dispersive, stepped, wall_distance
+from heron.engines.transient.structure import FINEST, LEAST_ROOM, MARGIN, Structure, dispersive, wall_distance
 from heron.geometry import Geometry
 from heron.model import Evaluated
 from heron.model.document import Plan
@@ -112,13 +112,6 @@ def _thick(model: Evaluated, geometry: Geometry, discretisation: Any) -> list[Pr
     return out
 
 
-def _steps(model: Evaluated, geometry: Geometry, discretisation: Any) -> list[Problem]:
-    """Sheets that no plane of the grid holds."""
-    return [Problem("look", "stepped-sheet", f"the sheet “{b.name}” is bent or tilted, and the grid follows it in steps of a cell",
-                    "its surface is off by a third of a cell or so; thicken it, and its true shape is kept, or refine the grid there", ("parts", b.step))
-            for b in (geometry.placed.bodies if geometry.bodies else []) if stepped(b)]
-
-
 def _crowded(model: Evaluated, geometry: Geometry, discretisation: Any) -> list[Problem]:
     """Edges and faces that lie so near to each other that the grid has one line for them."""
     s: Structure = discretisation.structure
@@ -195,4 +188,4 @@ def _resolution(model: Evaluated, geometry: Geometry, discretisation: Any) -> li
 
 
 GRID_CHECKS: list[Callable[[Evaluated, Geometry, Any], list[Problem]]] = [
-    _feeds, _small, _thick, _steps, _crowded, _unresolved, _media, _outside, _resolution, beyond_walls, aperture_problems, dipole_places, mirror_problems]
+    _feeds, _small, _thick, _crowded, _unresolved, _media, _outside, _resolution, beyond_walls, aperture_problems, dipole_places, mirror_problems]

@@ -23,6 +23,7 @@ SAME = 1e-6          # of the model's size: nearer than this is one place
 AT = (0.12, 0.5, 0.88)  # of an edge's length: where its surroundings are looked at
 MOST_EDGES = 400     # of one body: one with more is a platform, whose details are not what a line is
 EVEN = 3.0           # cells to either side of an edge, along the metal and across it, that are as large as the one at it, where something is near
+AT_RIM = 0.5         # largest cells at the edge of a tilted sheet
 AROUND = 1.5         # the same of a sheet that ends far from anything
 FEW = 1.5            # cells from an edge to what is nearest: fewer show the field there poorly
 BETWEEN_ROUND = 2.0  # times as many cells between conductors of which one is round
@@ -32,7 +33,8 @@ ALONG = 1 - 1e-6     # of a normal's length along an axis: the facet lies along 
 
 class Edge(NamedTuple):
     """A straight edge of conductor number ``body`` along ``axis``, between the points ``start`` and ``stop`` (3,), m; ``thin`` if that is a sheet in the plane
-    across ``across``, which ends there along the third axis in the direction of ``side`` (0: it goes on on both sides)."""
+    across ``across``, which ends there along the third axis in the direction of ``side`` (0: it goes on on both sides). A sheet that is tilted there ends along both
+    axes across the edge, in the directions ``leads`` (3,)."""
 
     body: int
     axis: int
@@ -41,6 +43,7 @@ class Edge(NamedTuple):
     thin: bool = False
     across: int = -1
     side: int = 0
+    leads: tuple[int, ...] = ()
 
     @property
     def ends(self) -> int:
@@ -52,7 +55,7 @@ def straight(body: int, lines: Sequence[Floats], corners: Floats, sheet: int | N
     """The edges among polylines (k, 3) in m that run along an axis, but for inner ones. ``corners`` (m, 3, 3) are the body's triangles; a ``sheet`` lies across
     that axis."""
     out = []
-    reach = 1e-4 * float(np.ptp(corners.reshape(-1, 3), axis=0).max())
+    reach = 1e-4 * float(np.ptp(corners.reshape(-1, 3), axis=0).max()) if len(corners) else 0.0
     for line in lines:
         start, stop = line[0], line[-1]
         length = np.abs(stop - start)
@@ -71,10 +74,41 @@ def straight(body: int, lines: Sequence[Floats], corners: Floats, sheet: int | N
             flat, middle = corners[:, :, plane], 0.5 * (start + stop)
             behind, ahead = (bool(filling.covered(flat, (middle + s * step)[plane[:1]], (middle + s * step)[plane[1:]], 0.0)[0, 0]) for s in (-1, 1))
             side = int(behind) - int(ahead)
-        elif _inner(corners, axis, 0.5 * (start + stop), reach):
+        elif len(corners) and _inner(corners, axis, 0.5 * (start + stop), reach):
             continue
         out.append(Edge(body, axis, start, stop, sheet is not None, -1 if sheet is None else sheet, side))
     return out
+
+
+def rims(body: int, lines: Sequence[Floats], corners: Floats) -> list[Edge]:
+    """The edges among polylines (k, 3) in m of a bent or tilted sheet that run along an axis and at which it ends, and no other metal of triangles (m, 3, 3) begins."""
+    out = []
+    normal = np.cross(corners[:, 1] - corners[:, 0], corners[:, 2] - corners[:, 0])
+    normal /= np.maximum(np.linalg.norm(normal, axis=1), 1e-300)[:, None]
+    reach = 1e-4 * float(np.ptp(corners.reshape(-1, 3), axis=0).max())
+    for edge in straight(body, lines, np.zeros((0, 3, 3)), None):
+        middle = 0.5 * (edge.start + edge.stop)
+        near = np.flatnonzero((np.abs(((middle - corners[:, 0]) * normal).sum(axis=1)) < reach) & _beside(corners, normal, middle, reach))
+        behind = np.sign(np.round((corners[near].mean(axis=1) - middle) / reach).astype(int))
+        if not len(near) or len({tuple(b) for b in behind.tolist()}) != 1:
+            continue  # it goes on, or round a bend
+        across = int(np.abs(normal[near[0]]).argmax())
+        if abs(normal[near[0], across]) > ALONG:
+            out.append(edge._replace(thin=True, across=across, side=-int(behind[0, 3 - edge.axis - across])))
+        else:
+            out.append(edge._replace(leads=tuple((-behind[0]).tolist())))
+    return out
+
+
+def _beside(corners: Floats, normal: Floats, point: Floats, reach: float) -> NDArray[np.bool_]:
+    """Whether a point in the planes of triangles (m, 3, 3) lies in them, or within ``reach`` m of them."""
+    inside = np.ones(len(corners), dtype=bool)
+    for k in range(3):
+        side = corners[:, (k + 1) % 3] - corners[:, k]
+        inwards = np.cross(normal, side)
+        inwards /= np.maximum(np.linalg.norm(inwards, axis=1), 1e-300)[:, None]
+        inside &= ((point - corners[:, k]) * inwards).sum(axis=1) > -reach
+    return inside
 
 
 def _inner(corners: Floats, axis: int, middle: Floats, reach: float) -> bool:
@@ -167,13 +201,14 @@ def _clear(e: Edge, point: Floats, surfaces: Sequence[Floats], reach: float, sam
 
 class Conductor(NamedTuple):
     """A conducting body between the corners ``low`` and ``high`` (3,), its surface as triangles ``corners`` (m, 3, 3) and its edges as polylines (k, 3), all in m;
-    ``sheet`` is the axis a flat sheet lies across."""
+    ``sheet`` is the axis a flat sheet lies across; other sheets are ``bent``."""
 
     low: Floats
     high: Floats
     corners: Floats
     lines: Sequence[Floats]
     sheet: int | None
+    bent: bool = False
 
 
 class Wish(NamedTuple):
@@ -235,7 +270,10 @@ def look(conductors: Sequence[Conductor], walls: Sequence[tuple[int, float]], pe
     low, high = np.min([c.low for c in conductors], axis=0), np.max([c.high for c in conductors], axis=0)
     same = SAME * float((high - low).max())
     platform = [len(c.lines) > MOST_EDGES for c in conductors]
-    edges = [e for n, c in enumerate(conductors) if c.sheet is not None or not platform[n] for e in straight(n, c.lines, c.corners, c.sheet)
+    whole = np.concatenate(surfaces)
+    shown = [n for n, c in enumerate(conductors) if c.sheet is not None or not platform[n]]
+    of_each = [rims(n, c.lines, whole) if c.bent else straight(n, c.lines, c.corners, c.sheet) for n, c in ((n, conductors[n]) for n in shown)]
+    edges = [e for own in of_each for e in own
              if not any(axis != e.axis and abs(e.start[axis] - at) <= same for axis, at in onward)]
     looked_at = [e for e in edges if not platform[e.body]]
     found = iter(scales(looked_at, surfaces, walls, periods, max(asked.cells, FEW) * asked.coarse, lambda a, b: clearance(a, b) < same))
@@ -248,6 +286,9 @@ def look(conductors: Sequence[Conductor], walls: Sequence[tuple[int, float]], pe
             place = round(float(e.start[k]), 12)
             if e.thin and k == e.ends:
                 out.ends.append(End(k, place, e.side, size))
+            elif e.leads:
+                out.ends.append(End(k, place, e.leads[k], max(min(distance / asked.cells, AT_RIM * asked.largest), asked.finest)))
+                continue
             even = size * (EVEN if size < asked.coarse else AROUND if e.thin else 0.0)
             (out.near if size < asked.coarse else out.wishes).append(Wish(k, place - even, place + even, size))
     if not asked.cells:

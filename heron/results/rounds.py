@@ -34,7 +34,7 @@ RING = 1.0             # of the amplitude left at the end: what a record that is
 SINGLE = ("resonance", "depth")  # one value for each port, not one for each frequency
 PATTERN_STEP = 10.0    # degrees between directions at which patterns are compared
 PATTERN_LEVEL = -20.0  # dB: below, patterns are compared by nothing
-PATTERN_POINTS = 3     # frequencies at which they are
+PATTERN_POINTS = 11    # frequencies at most at which they are
 FED = 0.1              # of the available power: gain counts where more is accepted
 
 
@@ -54,19 +54,21 @@ def _driven(results: xr.Dataset) -> dict[str, Any]:
     out: dict[str, Any] = {"s": s}
     out["z0"] = results["z0"].values
     powers = budget(results)
+    out["balance"] = np.where(powers.accepted > FED * powers.available, np.abs(powers.balance_error), np.nan)
     out["efficiency"] = np.where(powers.accepted > FED * powers.available, powers.radiated / np.maximum(powers.accepted, 1e-30), np.nan)
     found = [dip(f, np.abs(s[:, p, p])) for p in range(s.shape[1])]
     out["resonance"] = np.array([at for at, _ in found])
     out["depth"] = np.array([low for _, low in found])
-    fed = np.flatnonzero(powers.accepted > FED * powers.available)
-    some = fed[np.unique(np.linspace(0, len(fed) - 1, PATTERN_POINTS).round().astype(int))] if len(fed) else fed
+    # At the same frequencies in every round, as gain differs more from one to the next than from round to round.
     theta = np.arange(0, 180.1, PATTERN_STEP)
     t, p = (x.ravel() for x in np.meshgrid(theta, np.arange(0, 360, 2 * PATTERN_STEP), indexing="ij"))
-    gains = []
-    for i in some.tolist():
-        gains.append(4 * np.pi * patterns.intensity(patterns.far_field(results, i, t, p)) / max(float(powers.accepted[i]), 1e-30))
-    if gains:
-        out["gain"] = np.array(gains)
+    gains = np.full((min(PATTERN_POINTS, len(f)), len(t)), np.nan)
+    fed = powers.accepted > FED * powers.available
+    for n, i in enumerate(np.linspace(0, len(f) - 1, len(gains)).round().astype(int).tolist()):
+        if fed[i]:
+            gains[n] = 4 * np.pi * patterns.intensity(patterns.far_field(results, i, t, p)) / float(powers.accepted[i])
+    if np.isfinite(gains).any():
+        out["gain"] = gains
     return out
 
 
@@ -156,7 +158,7 @@ def with_errors(results: xr.Dataset, rounds: Sequence[Round]) -> xr.Dataset:
             put("impedance_relative", SAFETY * np.abs(np.diff(ohms, axis=0)).max(axis=0) / ohms[-1], FLOOR_SHARE)
         put("gain_db", _peak_db(rounds, of.get("gain")), float(np.hypot(FLOOR_DB, 8.7 * ring)))
         put("pattern_db", _pattern_db(rounds, of.get("gain")), FLOOR_DB)
-        put("efficiency", of.get("efficiency"), FLOOR_SHARE)
+        put("efficiency", of.get("efficiency"), float(np.hypot(FLOOR_SHARE, np.nanmax(rounds[-1].values["balance"], initial=0.0)) if rounds else FLOOR_SHARE))
         resonance = rounds[-1].values["resonance"] if rounds else np.zeros(0)
         off = of.get("resonance")
         put("resonance_relative", None if off is None else off / resonance, FLOOR_FREQUENCY)
@@ -208,8 +210,8 @@ def _peak_db(rounds: Sequence[Round], error: Floats | None) -> Floats | None:
     if error is None:
         return None
     gain = rounds[-1].values["gain"]
-    best = gain.argmax(axis=1)
-    at = np.arange(len(gain)), best
+    fed = np.flatnonzero(np.isfinite(gain).all(axis=1))
+    at = fed, gain[fed].argmax(axis=1)
     return np.asarray(10 * np.log10(1 + error[at] / gain[at]))
 
 
@@ -218,6 +220,7 @@ def _pattern_db(rounds: Sequence[Round], error: Floats | None) -> Floats | None:
     if error is None:
         return None
     gain = rounds[-1].values["gain"]
+    gain, error = (x[np.isfinite(gain).all(axis=1)] for x in (gain, error))
     strong = gain > gain.max(axis=1, keepdims=True) * 10 ** (PATTERN_LEVEL / 10)
     db = np.where(strong, 10 * np.log10(1 + error / np.maximum(gain, 1e-30)), np.nan)
     return np.asarray(np.sqrt(np.nanmean(db**2, axis=1)))

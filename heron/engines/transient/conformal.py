@@ -22,11 +22,12 @@ if TYPE_CHECKING:
 Floats = NDArray[np.float64]
 Bools = NDArray[np.bool_]
 
+LASTS = 0.75        # of what a ray has inside, that one four times nearer has of a surface that is not grazed
 CUTS = 6            # rays through a face each way, for the area that metal covers
 LEAST_EDGE = 0.1   # free share of an edge: less is taken for this, as metal at that distance all along its face would resonate with it below ten cells per wavelength
 ON_SURFACE = 5e-3   # of the smaller cell beside: nearer than this to a surface is on it
 FILLED = 0.9        # of an edge whose ends are in metal: it is metal too; less leaves a slot
-TOUCHED = 1e-9      # of an edge: less of it inside is none
+TOUCHED = 1e-9      # of an edge: less of it inside is none; of a face: less of it outside
 
 
 class Block(NamedTuple):
@@ -115,12 +116,16 @@ def _edges(corners: Floats, block: Block, c: int, within: Bools) -> Edges:
     """What lies on the surface is metal: rays a hair to either side of the edges decide."""
     a, b = _across(c)
     found: list[Any] = []
+    lasting: list[Floats] = []
     for da, db in product((-1, 1), repeat=2):
-        places = block.lines[a] + da * _reach(block.lines[a]), block.lines[b] + db * _reach(block.lines[b])
-        found.append(filling.lengths(corners[:, :, [a, b, c]], *places, block.lines[c]))
+        there, nearer = (filling.lengths(corners[:, :, [a, b, c]], block.lines[a] + share * da * _reach(block.lines[a]),
+                                         block.lines[b] + share * db * _reach(block.lines[b]), block.lines[c]) for share in (1.0, 0.25))
+        found.append(there)
+        lasting.append(np.where(nearer[0] > LASTS * there[0], there[0], 0.0))
     inside, below, above = (np.moveaxis(way([f[n] for f in found], axis=0), 2, c) for n, way in enumerate((np.max, np.min, np.min)))
     neither = ~np.delete(within, -1, axis=c) & ~np.delete(within, 0, axis=c)
-    certain = np.moveaxis(np.min([f[0] for f in found], axis=0), 2, c)  # what only grazes an edge, as a cylinder does along its sides, parts nothing
+    # What only grazes an edge, as a cylinder does along its sides, parts nothing: it takes less of it the nearer the ray. A wall that ends in the edge's plane does.
+    certain = np.moveaxis(np.max(lasting, axis=0), 2, c)
     return Edges(inside, below, above, neither & (certain > TOUCHED))
 
 
@@ -137,7 +142,8 @@ def _free_faces(corners: Floats, block: Block, c: int) -> Floats:
             order = np.argsort([c, b, a])
             sides.append((np.transpose(rays.mean(axis=2), order), np.transpose(rays.var(axis=2), order)))
         out.append(1 - filling.weighed(sides))
-    return np.maximum(*out)
+    free = np.maximum(*out)
+    return np.asarray(np.where(free > TOUCHED, free, 0.0))
 
 
 def _both(within: Bools, c: int) -> Bools:

@@ -24,6 +24,7 @@ from heron.engines.transient.stepper import Stepper
 from heron.engines.transient.structure import Floats, Structure
 from heron.errors import ModelError
 from heron.quantities import engineering
+from heron.quantities.constants import MU0
 
 SOLVED = 7           # frequencies at which modes are solved for
 REACH_DB = 60.0      # level of the pulse beyond which its wave has the fields of the last such frequency
@@ -49,12 +50,12 @@ def section(stepper: Stepper, p: Aperture, frequency: float) -> Section:
         i, j, k = p.places(more, p.behind if c == d else p.line)
         row = stepper.rows_e[c, i, j]
         ca, cb = (table[row, k].astype(float) for table in (stepper.ca, stepper.cb))
-        there = (cb > 0) & ~p.shut[number]
+        there = (cb > 0) & ~p.shut[number] & ~(s.metal & (s.free_edge == 0))[c, i, j, k]  # walls of solid metal are perfect ones to a mode
         live.append(there)
         poles = sum(law * share[c, i, j, k] for law, share in zip(laws, stepper.pole_shares, strict=True))
         y.append(np.where(there, (turn - ca / turn) / np.where(there, cb, 1) + poles, np.inf))
         i, j, k = p.places((1 - more[0], 1 - more[1]), p.line if c == d else p.behind)
-        db = stepper.db[stepper.rows_h[c, i, j], k].astype(float)
+        db = np.where(s.free_face[c, i, j, k] == 0, dt / MU0, stepper.db[stepper.rows_h[c, i, j], k].astype(float))  # in metal, where no E is
         z.append(np.where(db > 0, (turn - 1 / turn) / np.where(db > 0, db, 1), 0))
     steps = [np.diff(s.lines[q])[lo:hi] for q, lo, hi in zip((a, b), p.low, p.high, strict=True)]
     widths = [dual(np.diff(s.lines[q]))[lo:hi + 1] for q, lo, hi in zip((a, b), p.low, p.high, strict=True)]

@@ -220,7 +220,8 @@ class Stepper:
         x = np.where(at_once == 0, x, sigma * dt / (2 * grown))
         ca = np.where(stiff, 1 / (1 + 2 * x), (1 - x) / (1 + x))
         cb = dt / grown * np.where(stiff, 1 / (1 + 2 * x), 1 / (1 + x))
-        cb = cb * s.free_edge
+        cb = cb * np.where(lossy, 1.0, s.free_edge)
+        self.moved = np.where(lossy, np.where(stiff, 1 / (1 + x), 1.0), np.where(s.metal, 0.0, s.free_edge))  # what edges have to do with the time step
         dead = s.metal & ~lossy
         magnetic = {(p.axis, p.side) for p in s.planes if p.magnetic}  # the scheme's own way to end: H beyond the last node is zero
         for c in range(3):
@@ -347,7 +348,7 @@ class Stepper:
         """
         out = s.free_face.astype(float)
         if not (out < 1).any():
-            return np.where(out > 0, out, 1.0)
+            return np.where(out > 0, out, np.inf)  # H in metal stays nothing
         edges = np.where(s.metal, 0.0, s.free_edge)
         n = np.array(s.shape) + 1
         ahead, behind = [], []
@@ -358,10 +359,10 @@ class Stepper:
             behind.append((2 / dual(np.diff(line))).reshape(spread))
         for c in range(3):
             a, b = (c + 1) % 3, (c + 2) % 3
-            rows = sum((edges[k] + np.roll(edges[k], -1, axis=m)) * ahead[m] * (behind[m] + behind[c]) for k, m in ((a, b), (b, a)))
+            rows = sum((self.moved[k] + np.roll(self.moved[k], -1, axis=m)) * ahead[m] * (behind[m] + behind[c]) for k, m in ((a, b), (b, a)))
             wanted = np.where((out[c] > 0) & (out[c] < 1), np.minimum(rows * (C0 * self.dt / 2) ** 2, 1.0), 0.0)
             self._enlarge(out[c], wanted, edges, (a, b), s)
-        return np.where(out > 0, out, 1.0)
+        return np.where(out > 0, out, np.inf)  # H in metal stays nothing
 
     @staticmethod
     def _enlarge(share: Floats, wanted: Floats, edges: Floats, across: tuple[int, int], s: Structure) -> None:

@@ -9,7 +9,7 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-from heron.discretise import features, filling
+from heron.discretise import features, filling, shells
 from heron.discretise.grid import Axis, crowds, dual, lines, settle_edges
 from heron.engines.lumped import Element, element
 from heron.engines.transient.apertures import Aperture, Case, case_of, open_aperture
@@ -17,6 +17,7 @@ from heron.engines.transient.averages import Averages, Lattices, Substance, slan
 from heron.engines.transient.conformal import conduct, sheet_conductivity
 from heron.engines.transient.planes import NEAR, Plane, planes_of
 from heron.engines.transient.pulse import pulse_of
+from heron.engines.transient.walls import Wall, spread
 from heron.errors import HeronError, ModelError
 from heron.geometry import Geometry
 from heron.geometry.bodies import Body
@@ -48,7 +49,7 @@ FINEST_DETAIL = 1 / 1000 # of the largest cell: details ask for none smaller
 PARTED = 0.15            # of the smallest cell asked for: marks nearer than this become one line
 ROUND = 6.0              # largest cells across: round metal larger than this gets no lines at its ends
 STEEPEST = 0.7           # cosine of the slope of a surface about an end of it that is taken for round
-AT_STEPS = 0.5           # cells along a sheet that is bent or tilted against the largest
+THINNEST = 0.012         # of the largest cell beside: half of the thickness of a wall that stands for a sheet; more than that within which a line is on it
 AT_WIRE = 0.25           # cells across wires and along their ends against those around
 LONG_WIRE, END_FINER = 10.0, 3.0  # cells across over the length of a long wire, and over the cells at its ends
 CUT_STEP = 0.5           # of the time step where curved metal cuts faces: a smaller one leaves smaller faces as they are
@@ -240,6 +241,15 @@ class Structure:
             out[0] *= 2
         return out
 
+    def thinnest(self, points: Floats) -> Floats:
+        """Half of the thickness (n,), m, of a wall at points (n, 3) that is to the grid one of none."""
+        around = []
+        for k, line in enumerate(self.lines):
+            wide = np.diff(line)
+            here = np.searchsorted(line, points[:, k])
+            around.append(np.maximum(wide[np.clip(here - 1, 0, len(wide) - 1)], wide[np.clip(here, 0, len(wide) - 1)]))
+        return np.asarray(THINNEST * np.max(around, axis=0))
+
     @property
     def step(self) -> float:
         """Time step, s: 0.98 of the Courant limit of the smallest cell; ``CUT_STEP`` of that where curved metal cuts faces."""
@@ -258,8 +268,8 @@ def refusals(model: Evaluated, geometry: Geometry) -> list[str]:
     return out
 
 
-def stepped(body: Body) -> bool:
-    """Whether a body is a sheet that is bent or tilted, which the grid can only follow in steps."""
+def off_grid(body: Body) -> bool:
+    """Whether a body is a sheet that is bent or tilted, so that no plane of the grid holds it."""
     low, high = body.bounds
     return not body.solid and not bool(((high - low) < FLAT * (high - low).max()).any())
 
@@ -451,14 +461,21 @@ def fill(s: Structure, model: Evaluated, geometry: Geometry) -> None:
             filler.put_body(body, number)
     if covered.size:
         filler.put_layers(np.clip(covered, 0, 1))
+    walls = []
     for number, body in enumerate(bodies, start=1):
         if body.material in conductors:
             resistance = conductors[body.material].surface_resistance(centre)
             if body.solid:
-                conduct(s, facets(body, s.largest), resistance, number)
-                filler.put_metal(facets(body, s.largest))
+                walls.append(Wall(facets(body, s.largest), resistance, number))
+                conduct(s, walls[-1].corners, resistance, number)
+                filler.put_metal(walls[-1].corners)
+            elif off_grid(body):
+                for corners in shells.walls(facets(body, s.largest), s.thinnest):
+                    walls.append(Wall(corners, resistance, number))
+                    conduct(s, corners, resistance, number)
             else:
-                (follow if stepped(body) else _sheet)(s, body, resistance, number)
+                _sheet(s, body, resistance, number)
+    spread(s, walls)
     filler.finish()
     if not model.empty:
         _wires(s, model, geometry, centre)
@@ -626,12 +643,7 @@ def _wishes(axes: list[Axis], body: Body, largest: float, inside: list[float], m
             continue
         for k in range(3):
             marks[k] |= {round(float(ends[0, k]), 12), round(float(ends[1, k]), 12)}
-    if stepped(body):
-        for k, axis in enumerate(axes):
-            axis.marks += [round(float(low[k]), 12), round(float(high[k]), 12)]
-            axis.sizes.append((float(low[k]), float(high[k]), AT_STEPS * largest))
-        return
-    if not medium and not body.solid:
+    if not medium and not body.solid and not off_grid(body):
         _sheet_wishes(axes, body, [edge * body.unit for edge in found.edges], AT_METAL * largest)
         return
     corners = facets(body, largest)
@@ -642,7 +654,7 @@ def _wishes(axes: list[Axis], body: Body, largest: float, inside: list[float], m
         axis.marks += own
         if medium:
             axis.sizes.append((float(low[k]), float(high[k]), min(inside[k], max(scale * float(high[k] - low[k]) / ACROSS, FINEST * inside[k]))))
-        elif len(found.edges) > features.MOST_EDGES or k in round_:
+        elif body.solid and (len(found.edges) > features.MOST_EDGES or k in round_):
             axis.sizes += [(m, m, AT_METAL * largest) for m in own]
 
 
@@ -658,8 +670,8 @@ def _round_end(corners: Floats, k: int, lower: bool) -> bool:
 def _conductor(body: Body, largest: float) -> features.Conductor:
     low, high = body.bounds
     corners = facets(body, largest)
-    lines_of = [] if stepped(body) else [line * body.unit for line in _mesh(body, largest).edges]
-    return features.Conductor(low, high, corners, lines_of, None if body.solid else int(np.argmin(high - low)))
+    lines_of = [line * body.unit for line in _mesh(body, largest).edges]
+    return features.Conductor(low, high, corners, lines_of, None if body.solid or off_grid(body) else int(np.argmin(high - low)), off_grid(body))
 
 
 def _sheet_wishes(axes: list[Axis], body: Body, edges: list[Floats], size: float) -> None:
@@ -840,25 +852,6 @@ def _sheet(s: Structure, body: Body, resistance: float, number: int) -> None:
         s.metal[(c, *index)] |= on
         s.edge_owner[(c, *index)][on] = number
         s.conducts[(c, *index)][on] = sheet_conductivity(resistance, s.duals(d)[p])
-
-
-def follow(s: Structure, body: Body, resistance: float, number: int) -> None:
-    """Edges of the cell faces that a bent or tilted sheet passes between: a closed surface in steps, first order in the cell size."""
-    corners = facets(body, s.largest)
-    middles = [0.5 * (line[1:] + line[:-1]) for line in s.lines]
-    widths = [s.duals(k) for k in range(3)]
-    for d in range(3):
-        a, b = (d + 1) % 3, (d + 2) % 3
-        ends = 2 * s.lines[d][[0, -1]] - middles[d][[0, -1]]  # what crosses beyond them, as the image behind a mirror plane does, is not on the grid
-        faces = filling.crossed(corners[:, :, [a, b, d]], middles[a], middles[b], np.concatenate((ends[:1], middles[d], ends[1:])))[:, :, 1:-1]
-        i, j, k = np.nonzero(faces)
-        for c, other, along, beside in ((a, b, i, j), (b, a, j, i)):
-            for side in (0, 1):
-                node: list[Any] = [None, None, None]
-                node[c], node[other], node[d] = along, beside + side, k
-                s.metal[(c, *node)], s.edge_owner[(c, *node)] = True, number
-                across = np.sqrt(widths[other][node[other]] * widths[d][node[d]])
-                s.conducts[(c, *node)] = sheet_conductivity(resistance, across)
 
 
 def _wires(s: Structure, model: Evaluated, geometry: Geometry, centre: float) -> None:
