@@ -360,7 +360,8 @@ class Stepper:
         for c in range(3):
             a, b = (c + 1) % 3, (c + 2) % 3
             rows = sum((self.moved[k] + np.roll(self.moved[k], -1, axis=m)) * ahead[m] * (behind[m] + behind[c]) for k, m in ((a, b), (b, a)))
-            wanted = np.where((out[c] > 0) & (out[c] < 1), np.minimum(rows * (C0 * self.dt / 2) ** 2, 1.0), 0.0)
+            open_ = (out[c] > 0) | (sum(edges[k] + np.roll(edges[k], -1, axis=m) for k, m in ((a, b), (b, a))) > 0)
+            wanted = np.where(open_ & (out[c] < 1), np.minimum(rows * (C0 * self.dt / 2) ** 2, 1.0), 0.0)
             self._enlarge(out[c], wanted, edges, (a, b), s)
         return np.where(out > 0, out, np.inf)  # H in metal stays nothing
 
