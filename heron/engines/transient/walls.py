@@ -52,6 +52,8 @@ def spread(s: Structure, walls: list[Wall]) -> None:
             along = 1 - normals[:, c] ** 2 > ACROSS
             nearest = np.asarray(cKDTree(np.column_stack(place)).query(points[along])[1])
             share = _faced(nearest, normals[along], areas[along], len(edges))
+            for plane in (p for p in s.planes if p.doubles and p.axis != c):  # the other half of an edge in it is not on the grid
+                share = np.where(edges[:, plane.axis] == 0, 2 * share, share)
             across = np.prod([s.duals(k)[edges[:, k]] for k in range(3) if k != c], axis=0)
             at = (c, *edges.T)
             with np.errstate(divide="ignore"):
