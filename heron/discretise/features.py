@@ -279,7 +279,8 @@ def look(conductors: Sequence[Conductor], walls: Sequence[tuple[int, float]], pe
     found = iter(scales(looked_at, surfaces, walls, periods, max(asked.cells, FEW) * asked.coarse, lambda a, b: clearance(a, b) < same))
     for e in edges:
         distance = np.inf if platform[e.body] else next(found)
-        size = max(min(distance / asked.cells if asked.cells else np.inf, asked.coarse), asked.finest)
+        wanted = distance / asked.cells if asked.cells else np.inf
+        size = max(min(wanted, asked.coarse), asked.finest)
         if np.isfinite(distance):
             out.details.append(Detail(e.body, 0.5 * (e.start + e.stop), float(distance), size))
         for k in (k for k in range(3) if k != e.axis):
@@ -287,7 +288,7 @@ def look(conductors: Sequence[Conductor], walls: Sequence[tuple[int, float]], pe
             if e.thin and k == e.ends:
                 out.ends.append(End(k, place, e.side, size))
             elif e.leads:
-                out.ends.append(End(k, place, e.leads[k], max(min(distance / asked.cells, AT_RIM * asked.largest), asked.finest)))
+                out.ends.append(End(k, place, e.leads[k], max(min(wanted, AT_RIM * asked.largest), asked.finest)))
                 continue
             even = size * (EVEN if size < asked.coarse else AROUND if e.thin else 0.0)
             (out.near if size < asked.coarse else out.wishes).append(Wish(k, place - even, place + even, size))

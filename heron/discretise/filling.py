@@ -19,11 +19,6 @@ def inside(corners: Floats, x: Floats, y: Floats, z: Floats) -> Bools:
     return np.asarray(np.cumsum(_counted(corners, x, y, z), axis=2)[:, :, :-1] % 2 == 1)
 
 
-def crossed(corners: Floats, x: Floats, y: Floats, z: Floats) -> Bools:
-    """(nx, ny, nz + 1): whether a surface of triangles (m, 3, 3) crosses the ray along z at (x, y) between z[k − 1] and z[k]."""
-    return np.asarray(_counted(corners, x, y, z) > 0)
-
-
 def _counted(corners: Floats, x: Floats, y: Floats, z: Floats) -> NDArray[np.int32]:
     """How often (nx, ny, nz + 1) it does."""
     first, at = _crossed_rays(corners, x, y)

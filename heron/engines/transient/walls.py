@@ -107,7 +107,7 @@ def _patches(s: Structure, corners: Floats) -> tuple[Floats, Floats, Floats]:
         normal = np.repeat(cross[own] / (2 * area[own])[:, None], len(weights), axis=0)
         out.append((middles, normal, np.repeat(area[own] / len(weights), len(weights))))
     middles, normals, areas = (np.concatenate([o[n] for o in out]) for n in range(3))
-    beside = middles + normals * 0.5 * np.repeat(finest.min(), len(middles))[:, None]
+    beside = middles + 0.5 * finest.min() * normals
     kept = ((middles >= low) & (middles <= high)).all(axis=1)
     assert s.solid is not None
     cell = tuple(np.clip(np.searchsorted(line, beside[:, k]) - 1, 0, len(line) - 2) for k, line in enumerate(s.lines))
