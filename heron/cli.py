@@ -95,7 +95,7 @@ def _geometry(args: argparse.Namespace) -> int:
 
 def _modes(args: argparse.Namespace) -> int:
     from heron.engines.transient.structure import fill
-    from heron.engines.transient.study import study
+    from heron.results import studies
 
     examination = examine(_document(args.model), _overrides(args.overrides), "transient", beside(args.model))
     model, discretisation = examination.model, examination.discretisation
@@ -107,7 +107,7 @@ def _modes(args: argparse.Namespace) -> int:
     if not 1 <= args.modes <= MOST_MODES:
         raise ModelError(f"--modes takes 1 to {MOST_MODES}, not {args.modes}")
     fill(discretisation.structure, model, examination.geometry)
-    found = study(discretisation.structure, model, number, args.modes, args.frequency or float(model.plan.f_stop))
+    found = studies.modes(discretisation.structure, model, examination.geometry, number, args.modes, args.frequency or float(model.plan.f_stop))
     args.out.mkdir(parents=True, exist_ok=True)
     (args.out / "modes.csv").write_text(table(MODE_COLUMNS, mode_rows(found)))
     (args.out / "fields.csv").write_text(table(*mode_fields(found)))

@@ -47,9 +47,10 @@ def solve_in_rounds(examination: Examination, progress: Progress = silent) -> xr
     sizes = engine.rounds(model.plan)
     costs = [engine.cost(size) for size in sizes]
     done: list[rounds.Round] = []
+    places = near_places(model)
     kept: xr.Dataset | None = None
     for number, size in enumerate(sizes):
-        part = _part_of(progress, number, costs)
+        part, started = _part_of(progress, number, costs), perf_counter()
         try:
             made = examination.discretisation if size == 1 else engine.discretise(model, examination.geometry, size)
             results = engine.solve(model, made, part)
@@ -64,11 +65,17 @@ def solve_in_rounds(examination: Examination, progress: Progress = silent) -> xr
         if results.attrs["stopped"] and kept is not None:
             return rounds.with_errors(kept.assign_attrs(stopped=1, status=f"stopped in round {number + 1}; kept round {number} of {len(sizes)}"), done)
         kept = results
-        done.append(rounds.read(results, size))
+        done.append(rounds.read(results, size, places, perf_counter() - started))
         if results.attrs["stopped"]:
             break
     assert kept is not None
     return rounds.with_errors(kept, done)
+
+
+def near_places(model: Evaluated) -> dict[str, Any]:
+    """World points (n, 3) in m of every capture of fields at frequencies, by name."""
+    frames = build_frames(model, [])
+    return {c.name: capture_points(c, frame_matrix(frames, c.frame)) for c in model.captures if c is not None and c.kind in POINTS}
 
 
 def _part_of(progress: Progress, number: int, costs: list[float]) -> Progress:

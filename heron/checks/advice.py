@@ -11,7 +11,7 @@ import xarray as xr
 
 from heron.checks.preflight import MOST_CELLS, MOST_PER_DETAIL, MOST_SEGMENTS
 from heron.checks.trust import JUDGED, judged_errors
-from heron.engines import ENGINES
+from heron.engines import ENGINES, Engine
 from heron.results import scattering
 
 AIM = 0.8          # of the error that grade A allows
@@ -54,10 +54,21 @@ def advise(results: xr.Dataset, plan: Any, wall: float) -> Advice | None:
         out["decay"] = min(plan.decay + DEEPER_DB, DEEPEST_DB)
     if not out:
         return None
-    rounds = sum(map(engine.cost, engine.rounds(SimpleNamespace(**vars(plan) | out)))) if "rounds" in out else 1.0
-    seconds = wall * engine.cost(1 / finer) * rounds * out.get("decay", plan.decay) / plan.decay
+    fixed, grown = _times(results, engine, wall)
+    costs = [engine.cost(size / finer) for size in engine.rounds(SimpleNamespace(**vars(plan) | out))]
+    seconds = len(costs) * fixed + sum(costs) * grown * out.get("decay", plan.decay) / plan.decay
     asked = ", ".join(f"{value:g} {NAMES[name]}" for name, value in out.items())
     return Advice(out, seconds, asked)
+
+
+def _times(results: xr.Dataset, engine: Engine, wall: float) -> tuple[float, float]:
+    """Seconds that a round takes however fine it is, and those that one as fine as the last takes beyond, from the times of the last two."""
+    sizes, seconds = (np.ravel(results.attrs.get(name, [])) for name in ("round_sizes", "round_seconds"))
+    if len(seconds) < 2:
+        return 0.0, wall
+    before = engine.cost(float(sizes[-2]))
+    grown = float(np.clip((seconds[-1] - seconds[-2]) / (1 - before), 0.0, seconds[-1]))
+    return float(seconds[-1]) - grown, grown
 
 
 MOST_OF = {"cells_per_wavelength": MOST_CELLS, "cells_per_detail": MOST_PER_DETAIL, "segments_per_wavelength": MOST_SEGMENTS}

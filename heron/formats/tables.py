@@ -42,14 +42,15 @@ def lit_csv(summary: dict[str, Any]) -> str:
     return "\n".join(lines) + "\n"
 
 
-MODE_COLUMNS = ["frequency_hz", "mode", "index_re", "index_im", "impedance_re_ohm", "impedance_im_ohm"]
+MODE_COLUMNS = ["frequency_hz", "mode", "index_re", "index_im", "impedance_re_ohm", "impedance_im_ohm", "index_error", "impedance_error_ohm"]
 
 
 def mode_rows(study: Any) -> NDArray[np.float64]:
-    """Rows (f · modes, 6) in the order of :data:`MODE_COLUMNS`, mode by mode: effective index and impedance over frequency."""
+    """Rows (f · modes, 8) in the order of :data:`MODE_COLUMNS`, mode by mode: effective index and impedance over frequency, and their errors, NaN where not known."""
     count, modes = study.index.shape
     number = np.repeat(np.arange(1.0, modes + 1), count)
     values = [part.T.ravel() for value in (study.index, study.impedance) for part in (value.real, value.imag)]
+    values += [(np.full(study.index.shape, np.nan) if error is None else error).T.ravel() for error in (study.index_error, study.impedance_error)]
     return np.column_stack((np.tile(study.frequency, modes), number, *values))
 
 

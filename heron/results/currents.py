@@ -25,6 +25,29 @@ class SurfaceCurrent:
     normal: NDArray[np.int64]
     k: Complexes
 
+    @property
+    def middle(self) -> Floats:
+        """(n, 3) m."""
+        return np.asarray((self.low + self.high) / 2)
+
+
+def along_wires(results: xr.Dataset, index: int, spans: Floats) -> Complexes:
+    """Current (parts, spans) in A peak at fractions of the lengths of wires, under the drive at a sweep point."""
+    current = np.einsum("p,psi->si", results["drive"].values, results["current"].values[index])
+    part, at = results["segment_part"].values, results["segment_span"].values
+    out = np.zeros((len(np.ravel(results.attrs["part_names"])), len(spans)), dtype=complex)
+    for k in range(len(out)):
+        x, y = at[part == k].ravel(), current[part == k].ravel()
+        if len(x):
+            order = np.argsort(x, kind="stable")
+            out[k] = np.interp(spans, x[order], y[order].real) + 1j * np.interp(spans, x[order], y[order].imag)
+    return out
+
+
+def frequencies(results: xr.Dataset, name: str) -> list[float]:
+    """Hz, of a capture of surface currents."""
+    return [float(f) for f in results[f"surface {surface_names(results).index(name)} frequency"].values]
+
 
 def surface_names(results: xr.Dataset) -> list[str]:
     return [str(n) for n in np.ravel(results.attrs.get("surfaces", [])) if n]

@@ -1,14 +1,9 @@
-"""How wrong results may be: what solves on finer and finer grids or meshes say of the last one.
-
-From values f₁, f₂, f₃ on grids whose cells shrink by a fixed ratio r, the order p of convergence is that of their differences, and f₃ is off by (f₃ − f₂)/(rᵖ − 1)
-(Richardson; Roache, J. Fluids Eng. 116 (1994)). Where the order is not one that a scheme of second order can have, the larger difference counts. Factors beyond that
-were fitted on cases with known answers (docs/accuracy.md).
-"""
+"""How wrong results may be: what solves on finer and finer grids or meshes say of the last one (:mod:`heron.results.convergence`)."""
 
 from __future__ import annotations
 
 import json
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass
 from typing import Any
 
@@ -16,16 +11,12 @@ import numpy as np
 import xarray as xr
 from numpy.typing import NDArray
 
-from heron.results import patterns, scattering
+from heron.results import confidence, patterns, scattering
+from heron.results.convergence import HELD, error_of, error_of_wavering
 from heron.results.power import budget
 
 Floats = NDArray[np.float64]
 
-ORDERS = (0.8, 1.5)    # between which an order is believed
-UNSURE = 1.0           # the order assumed when it is not, or when there are two rounds only
-SAFETY = 1.6           # fitted: over Richardson's estimate
-SPREAD = 0.5           # share of the RMS of a difference over the band that counts everywhere: differences pass through zero, errors need not there
-HELD = 0.4             # fitted: share of the difference before the last that the last counts for at least, as differences pass through zero
 FLOOR_S = 1e-3         # |ΔS| that layers, feeds and rounding leave at any fineness, measured
 FLOOR_DB = 0.02        # the same of far fields
 FLOOR_SHARE = 2e-3     # the same of powers and cross-sections, relative
@@ -40,10 +31,13 @@ FED = 0.1              # of the available power: gain counts where more is accep
 
 @dataclass(frozen=True)
 class Round:
-    """What one solve came to: ``values`` by name, each an array along frequency or a number; ``size`` of its cells or segments over those of the last."""
+    """What one solve came to: ``values`` by name, each an array along frequency or a number; ``size`` of its cells or segments over those of the last;
+    ``fields`` and currents at places; and how many ``seconds`` it took."""
 
     values: dict[str, Any]
     size: float
+    fields: confidence.Fields
+    seconds: float
 
 
 Reader = Callable[[xr.Dataset], dict[str, Any]]
@@ -98,38 +92,10 @@ def _repeated(results: xr.Dataset) -> dict[str, Any]:
 READERS: dict[str, Reader] = {"driven": _driven, "lit": _illuminated, "repeated": _repeated, "empty": lambda results: {}}
 
 
-def read(results: xr.Dataset, size: float) -> Round:
-    """What is compared of a solve whose cells or segments are ``size`` times as large as the last one's."""
-    return Round(READERS[scattering.kind(results)](results), size)
-
-
-def error_of(values: Sequence[Any], sizes: Sequence[float], held: float = HELD) -> Floats | None:
-    """The error of the last of some values (…) along frequency first, from coarse to fine; ``None`` if there is but one. ``held`` is the share of the difference
-    before the last that counts at least: all of it where the values are single ones.
-
-    Values that are NaN in any round have the error NaN.
-    """
-    if len(values) < 2:
-        return None
-    last = np.abs(np.asarray(values[-1]) - np.asarray(values[-2]))
-    ratio = sizes[-2] / sizes[-1]
-    order, larger = UNSURE, last
-    if len(values) > 2:
-        before = np.abs(np.asarray(values[-2]) - np.asarray(values[-3]))
-        rms = [_rms(d) for d in (before, last)]
-        found = float(np.log(rms[0] / rms[1]) / np.log(sizes[-3] / sizes[-2])) if min(rms) > 0 else ORDERS[1]
-        if ORDERS[0] <= found:
-            order = min(found, ORDERS[1])
-        else:
-            held = 1.0
-        larger = np.maximum(last, held * before)
-    spread = SPREAD * _rms(larger)
-    return np.asarray(SAFETY / (ratio**order - 1) * np.sqrt(larger**2 + spread**2))
-
-
-def _rms(values: Any) -> float:
-    square = np.abs(values) ** 2
-    return float(np.sqrt(np.nanmean(square))) if np.isfinite(square).any() else 0.0
+def read(results: xr.Dataset, size: float, places: Mapping[str, Floats], seconds: float) -> Round:
+    """What is compared of a solve of so many ``seconds`` whose cells or segments are ``size`` times as large as the last one's, with the fields at the ``places``
+    (n, 3) in m of captures."""
+    return Round(READERS[scattering.kind(results)](results), size, confidence.read(results, places), seconds)
 
 
 def with_errors(results: xr.Dataset, rounds: Sequence[Round]) -> xr.Dataset:
@@ -155,7 +121,7 @@ def with_errors(results: xr.Dataset, rounds: Sequence[Round]) -> xr.Dataset:
             results = results.assign(s_error=(("frequency", "port", "port_in"), np.hypot(s, floor), {"units": "1", "long_name": "estimated error of S"}))
         ohms = np.array([r.values["z0"] for r in rounds])
         if len(ohms) > 1 and np.ptp(ohms, axis=0).any():  # of line and guide feeds, which the grid gives theirs: it wavers about its limit
-            put("impedance_relative", SAFETY * np.abs(np.diff(ohms, axis=0)).max(axis=0) / ohms[-1], FLOOR_SHARE)
+            put("impedance_relative", error_of_wavering(list(ohms)) / ohms[-1], FLOOR_SHARE)
         put("gain_db", _peak_db(rounds, of.get("gain")), float(np.hypot(FLOOR_DB, 8.7 * ring)))
         put("pattern_db", _pattern_db(rounds, of.get("gain")), FLOOR_DB)
         put("efficiency", of.get("efficiency"), float(np.hypot(FLOOR_SHARE, np.nanmax(rounds[-1].values["balance"], initial=0.0)) if rounds else FLOOR_SHARE))
@@ -172,7 +138,8 @@ def with_errors(results: xr.Dataset, rounds: Sequence[Round]) -> xr.Dataset:
     elif kind == "repeated":
         for name in ("reflection", "transmission", "reflectance", "transmittance"):
             put(name, of.get(name), float(np.hypot(FLOOR_SHARE, ring)))
-    return results.assign_attrs(errors=json.dumps(out), round_sizes=sizes)
+    results = confidence.assign(results, [r.fields for r in rounds], sizes)
+    return results.assign_attrs(errors=json.dumps(out), round_sizes=sizes, round_seconds=[r.seconds for r in rounds])
 
 
 def _left_db(results: xr.Dataset) -> float:

@@ -18,7 +18,6 @@ from heron.engines.transient.cut import cut
 from heron.engines.transient.incidence import box_corners
 from heron.engines.transient.pulse import Pulse, pulse_of
 from heron.engines.transient.structure import Structure, fill, layers_of, periods_of
-from heron.engines.transient.study import study
 from heron.errors import HeronError
 from heron.geometry import Geometry
 from heron.geometry.bodies import Body, cached
@@ -32,6 +31,7 @@ from heron.model import Evaluated, load_document
 from heron.model.substances import conducting, conductors_of, media_of
 from heron.quantities.constants import C0
 from heron.quantities.units import si_symbol
+from heron.results import studies
 from server.errors import Problem, not_found
 from server.packets import packet
 from server.projects.files import provider
@@ -189,7 +189,7 @@ def mode_study(document: str, project: Project | None, feed: int, frequency: flo
         s = _laid_open(e)
         at = e.model.plan.f_stop if frequency is None else frequency
         try:
-            found = study(s, e.model, feed, modes, at)
+            found = studies.modes(s, e.model, e.geometry, feed, modes, at)
         except HeronError as error:
             raise Problem(409, error.message) from None
     header = {"kinds": found.kinds, "at_hz": found.at, "axes": ["xyz"[k] for k in found.axes], "port": e.model.feeds[feed].number,
@@ -197,7 +197,8 @@ def mode_study(document: str, project: Project | None, feed: int, frequency: flo
               "cut_off_hz": [c if np.isfinite(c) else None for c in found.cut_off.tolist()], "following_hz": found.following.tolist()}
     arrays = {name: part for name, value in (("index", found.index), ("impedance", found.impedance), ("field", found.field))
               for name, part in ((f"{name}_re", value.real), (f"{name}_im", value.imag))}
-    return packet(header, frequency=found.frequency, u=found.u, v=found.v, inside=found.inside, **arrays)
+    errors = {name: value for name in ("index_error", "impedance_error") if (value := getattr(found, name)) is not None}
+    return packet(header, frequency=found.frequency, u=found.u, v=found.v, inside=found.inside, **arrays, **errors)
 
 
 def _mark(e: Examination, step: Any) -> list[float] | None:

@@ -17,7 +17,7 @@ from heron.formats.touchstone import touchstone
 from heron.geometry.places import POINTS, TIME_POINTS
 from heron.model import Evaluated, load_document
 from heron.model.differences import differences
-from heron.results import currents, near, patterns, readout, signals
+from heron.results import confidence, currents, near, patterns, readout, signals
 from server.errors import Problem, not_found
 from server.packets import packet
 from server.runs import actions, store
@@ -214,22 +214,29 @@ def _captures(model: Evaluated) -> list[dict[str, Any]]:
 
 @router.get("/{int:project_id}/runs/{int:number}/current", operation_id="get_current")
 def get_current(request: HttpRequest, project_id: int, number: int, frequency: float) -> HttpResponse:
-    """Driven current at the ends of every segment, A peak: real and imaginary, with places and parts."""
+    """Driven current at the ends of every segment, A peak: real and imaginary, with places and parts, and the share by which it may be off, where that is known."""
     _, results = _results(request, project_id, number)
     index = patterns.nearest_index(results, frequency)
     if "current" not in results:
         raise not_found("current along wires in this run")
     current = np.einsum("p,psi->si", results["drive"].values, results["current"].values[index])
-    header = {"frequency_hz": float(results["frequency"].values[index]), "parts": np.ravel(results.attrs["part_names"]).tolist()}
+    at = float(results["frequency"].values[index])
+    header = {"frequency_hz": at, "parts": np.ravel(results.attrs["part_names"]).tolist()}
     return packet(header, start=results["segment_start"].values, end=results["segment_end"].values, re=current.real, im=current.imag,
-                  part=results["segment_part"].values, span=results["segment_span"].values)
+                  part=results["segment_part"].values, span=results["segment_span"].values, **_known(error=confidence.of_wires(results, at)))
+
+
+def _known(**arrays: Any) -> dict[str, Any]:
+    """Those that there are."""
+    return {name: values for name, values in arrays.items() if values is not None}
 
 
 @router.get("/{int:project_id}/runs/{int:number}/near/{name}", operation_id="get_near_field")
 def near_field_at(request: HttpRequest, project_id: int, number: int, name: str, frequency: float, quantity: str = "e",
                   minus: int | None = None, raw: bool = False, width: float | None = None) -> HttpResponse:
     """One quantity at the points of a capture: its steady value, and the phasors it is the size of, if it moves; of the field less that of run ``minus``;
-    ``raw``, per Hz of the pulse that the run sent in; or averaged over a line ``width`` Hz wide, then without phasors."""
+    ``raw``, per Hz of the pulse that the run sent in; or averaged over a line ``width`` Hz wide, then without phasors. ``error``, where it is known: shares by which
+    E and H may be off."""
     run, results = _results(request, project_id, number)
     f = capture_field(run, results, name, frequency, raw)
     if width is not None and (raw or minus is not None):
@@ -243,18 +250,20 @@ def near_field_at(request: HttpRequest, project_id: int, number: int, name: str,
     header: dict[str, Any] = {"frequency_hz": f.frequency, "kind": f.kind, "counts": f.counts}
     if f.kind == "power_flux":
         header["power_w"] = near.flux(f.points, (f.counts[0], f.counts[1]), f.e, f.h)
-    return packet(header, points=f.points, value=value, **({} if phasor is None else {"re": phasor.real, "im": phasor.imag}))
+    error = None if minus is not None else confidence.of_capture(results, name, f.points, f.frequency)
+    return packet(header, points=f.points, value=value, **({} if phasor is None else {"re": phasor.real, "im": phasor.imag}), **_known(error=error))
 
 
 @router.get("/{int:project_id}/runs/{int:number}/surface/{name}", operation_id="get_surface_current")
 def get_surface_current(request: HttpRequest, project_id: int, number: int, name: str, frequency: float) -> HttpResponse:
-    """Current per width, A/m peak, on rectangles of the grid that are metal."""
+    """Current per width, A/m peak, on rectangles of the grid that are metal, and the share by which it may be off, where that is known."""
     _, results = _results(request, project_id, number)
     try:
         found = currents.surface_current(results, name, frequency)
     except LookupError as error:
         raise not_found("surface current of that name") from error
-    return packet({"frequency_hz": found.frequency_hz}, low=found.low, high=found.high, normal=found.normal, re=found.k.real, im=found.k.imag)
+    return packet({"frequency_hz": found.frequency_hz}, low=found.low, high=found.high, normal=found.normal, re=found.k.real, im=found.k.imag,
+                  **_known(error=confidence.of_surface(results, name, frequency)))
 
 
 @router.get("/{int:project_id}/runs/{int:number}/signals/{name}", operation_id="get_signals")

@@ -8,8 +8,9 @@ import pytest
 from benchmarks import trust
 from heron.formats.touchstone import touchstone
 from heron.model import load_document
+from heron.results.convergence import error_of
 from heron.results.readout import headline
-from heron.results.rounds import error_of, errors_in
+from heron.results.rounds import errors_in
 from heron.runner import solve_in_rounds
 from tests.models import dipole, look, plan
 

@@ -30,7 +30,7 @@ class Study:
 
     At ``at`` Hz, ``kinds`` (modes,) and E in the middles of cells (modes, na, nb, 2) along the two axes across the feed's, of unit largest magnitude;
     ``u`` (na + 1,) and ``v`` (nb + 1,) are lines in m along the ``axes``, ``inside`` (na, nb) the cells that belong to the opening.
-    ``following`` are the cut-offs in Hz of the modes beyond those.
+    ``following`` are the cut-offs in Hz of the modes beyond those. ``index_error`` and ``impedance_error`` in Ω (f, modes) are ``None`` where nothing is known.
     """
 
     frequency: Floats
@@ -45,6 +45,8 @@ class Study:
     axes: tuple[int, int]
     inside: NDArray[np.bool_]
     following: Floats
+    index_error: Floats | None = None
+    impedance_error: Floats | None = None
 
 
 def study(s: Structure, model: Evaluated, feed: int, count: int, at: float, points: int = 41) -> Study:

@@ -509,7 +509,7 @@ export interface paths {
         };
         /**
          * Get Current
-         * @description Driven current at the ends of every segment, A peak: real and imaginary, with places and parts.
+         * @description Driven current at the ends of every segment, A peak: real and imaginary, with places and parts, and the share by which it may be off, where that is known.
          */
         get: operations["get_current"];
         put?: never;
@@ -530,7 +530,8 @@ export interface paths {
         /**
          * Near Field At
          * @description One quantity at the points of a capture: its steady value, and the phasors it is the size of, if it moves; of the field less that of run ``minus``;
-         *     ``raw``, per Hz of the pulse that the run sent in; or averaged over a line ``width`` Hz wide, then without phasors.
+         *     ``raw``, per Hz of the pulse that the run sent in; or averaged over a line ``width`` Hz wide, then without phasors. ``error``, where it is known: shares by which
+         *     E and H may be off.
          */
         get: operations["get_near_field"];
         put?: never;
@@ -550,7 +551,7 @@ export interface paths {
         };
         /**
          * Get Surface Current
-         * @description Current per width, A/m peak, on rectangles of the grid that are metal.
+         * @description Current per width, A/m peak, on rectangles of the grid that are metal, and the share by which it may be off, where that is known.
          */
         get: operations["get_surface_current"];
         put?: never;

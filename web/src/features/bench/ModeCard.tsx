@@ -8,13 +8,14 @@ import { C0, number, quantity, scaled } from "../../format";
 import { LinePlot } from "../../plots/LinePlot";
 import { exportCsv } from "../../plots/export";
 import { magnitude, series } from "../../plots/scale";
+import { uncertain } from "../readout/values";
 import { useBench } from "./model";
 
 const SHOWN = 3, MOST = 8;
 const ARROWS = 11; // along the longer side of a picture
-const VALUES = ["index_re", "index_im", "impedance_re", "impedance_im"];
+const VALUES = ["index_re", "index_im", "impedance_re", "impedance_im", "index_error", "impedance_error"];
 /** As the command line writes them. */
-const COLUMNS = ["frequency_hz", "mode", "index_re", "index_im", "impedance_re_ohm", "impedance_im_ohm"];
+const COLUMNS = ["frequency_hz", "mode", "index_re", "index_im", "impedance_re_ohm", "impedance_im_ohm", "index_error", "impedance_error_ohm"];
 
 /** The modes that a line or guide feed looks at, before any run. */
 export function ModeCard({ number: feed, step, examination }: { number: number; step: Step; examination: Examination }) {
@@ -41,7 +42,8 @@ function Modes({ feed, asked, band }: { feed: number; asked: number; band: [numb
   const { kinds, at_hz: now, cut_off_hz: cuts, port, axes, share } = data.header as { kinds: string[]; at_hz: number; cut_off_hz: (number | null)[]; share: number; port: number; axes: string[] };
   const f = Array.from(data.arrays.frequency!.data), count = kinds.length;
   const near = f.reduce((best, v, i) => (Math.abs(v - now) < Math.abs(f[best]! - now) ? i : best), 0);
-  const value = (what: string, row: number, mode: number): number => data.arrays[what]!.data[row * count + mode]!;
+  const value = (what: string, row: number, mode: number): number => data.arrays[what]?.data[row * count + mode] ?? NaN;
+  const known = data.arrays.index_error !== undefined;
   const travels = (row: number, mode: number): boolean => value("index_re", row, mode) > -value("index_im", row, mode);
   const [u, v] = [data.arrays.u!.data, data.arrays.v!.data];
   const size = (line: Float32Array): string => quantity(line[line.length - 1]! - line[0]!, "m", 3);
@@ -60,13 +62,14 @@ function Modes({ feed, asked, band }: { feed: number; asked: number; band: [numb
             <Row name="kind">{kinds[Math.min(chosen, count - 1)]}</Row>
             {travels(near, chosen) ? (
               <>
-                <Row name="effective index">{number(value("index_re", near, chosen), 5)}</Row>
+                <Row name="effective index">{uncertain(value("index_re", near, chosen), value("index_error", near, chosen), 4)}</Row>
                 <Row name="guide wavelength">{quantity(C0 / now / value("index_re", near, chosen), "m", 4)}</Row>
-                <Row name="impedance">{quantity(value("impedance_re", near, chosen), "Ω", 4)}</Row>
+                <Row name="impedance">{uncertain(value("impedance_re", near, chosen), value("impedance_error", near, chosen), 2)} Ω</Row>
                 <Row name="loss, walls aside">{quantityOfLoss(-value("index_im", near, chosen), now)}</Row>
               </>
             ) : <Row name="cut off, 1/e in">{quantity(C0 / (2 * Math.PI * now * -value("index_im", near, chosen)), "m", 3)}</Row>}
           </dl>
+          {!known && <p className="mt-1 text-[11.500px] text-ink2">How far off these are is not known: the plan asks for one round, or coarser cells are too coarse for this opening.</p>}
         </div>
       </div>
       <table className="num mt-2 w-full text-[12px]">

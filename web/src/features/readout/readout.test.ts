@@ -2,7 +2,7 @@ import { expect, it } from "vitest";
 import type { MarkerEntry, RunLine, SpecState } from "../../api/types";
 import { labels } from "./context";
 import { crossing, locate, valueAt } from "./markers";
-import { pointValues, share, span, specFormula } from "./values";
+import { pointValues, share, sharesOf, span, specFormula, within } from "./values";
 
 const run = (number: number, values: Record<string, [number, string]>): RunLine => ({ number, values: Object.fromEntries(Object.entries(values).map(([k, [value, unit]]) => [k, { value, unit }])) }) as unknown as RunLine;
 
@@ -56,11 +56,15 @@ it("writes a band's unit once where it can", () => {
 it("gives steady values, and components and vectors at a moment", () => {
   const array = (shape: number[], ...v: number[]): { shape: number[]; data: Float32Array } => ({ shape, data: Float32Array.from(v) });
   const component = { header: {}, arrays: { value: array([2], 1, 2), re: array([2, 1], 1, 0), im: array([2, 1], 0, 2) } };
-  expect(Array.from(pointValues(component, null))).toEqual([1, 2]);
-  expect(pointValues(component, Math.PI)[0]).toBeCloseTo(-1, 6);
-  expect(pointValues(component, Math.PI / 2)[1]).toBeCloseTo(-2, 6);
+  expect(Array.from(pointValues(component, "ex", null))).toEqual([1, 2]);
+  expect(pointValues(component, "ex", Math.PI)[0]).toBeCloseTo(-1, 6);
+  expect(pointValues(component, "ex", Math.PI / 2)[1]).toBeCloseTo(-2, 6);
   const vector = { header: {}, arrays: { value: array([1], 5), re: array([1, 3], 3, 4, 0), im: array([1, 3], 0, 0, 1) } };
-  expect(pointValues(vector, 0)[0]).toBeCloseTo(5, 6);
-  expect(pointValues(vector, Math.PI / 2)[0]).toBeCloseTo(1, 6);
-  expect(Array.from(pointValues({ header: {}, arrays: { value: array([1], 7) } }, 1))).toEqual([7]);
+  expect(pointValues(vector, "e", 0)[0]).toBeCloseTo(5, 6);
+  expect(pointValues(vector, "e", Math.PI / 2)[0]).toBeCloseTo(1, 6);
+  expect(Array.from(pointValues({ header: {}, arrays: { value: array([1], 7) } }, "w", 1))).toEqual([7]);
+  const known = { header: {}, arrays: { value: array([2], 1, 2), error: array([2, 2], 0.5, 0.25, 0.125, 0.0625) } };
+  expect(Array.from(pointValues(known, "dh", null))).toEqual([25, 6.25]);
+  expect(Array.from(pointValues(vector, "de", null))).toEqual([NaN]);
+  expect(within(sharesOf(known, "e")!)).toBe("± 50\u00a0% at half of the places, 50\u00a0% at most");
 });

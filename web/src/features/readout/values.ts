@@ -3,11 +3,28 @@ import type { Packet } from "../../api/client";
 import type { SpecState } from "../../api/types";
 import { compact, fixed, number, quantity } from "../../format";
 
-export const WHATS = { e: ["|E|", "V/m"], h: ["|H|", "A/m"], ex: ["Ex", "V/m"], ey: ["Ey", "V/m"], ez: ["Ez", "V/m"], hx: ["Hx", "A/m"], hy: ["Hy", "A/m"], hz: ["Hz", "A/m"], s: ["|S|", "W/m²"], sx: ["Sx", "W/m²"], sy: ["Sy", "W/m²"], sz: ["Sz", "W/m²"], w: ["|E|/|H|", "Ω"], r: ["|E|/|E0|", ""] } as const;
+export const WHATS = { e: ["|E|", "V/m"], h: ["|H|", "A/m"], ex: ["Ex", "V/m"], ey: ["Ey", "V/m"], ez: ["Ez", "V/m"], hx: ["Hx", "A/m"], hy: ["Hy", "A/m"], hz: ["Hz", "A/m"], s: ["|S|", "W/m²"], sx: ["Sx", "W/m²"], sy: ["Sy", "W/m²"], sz: ["Sz", "W/m²"], w: ["|E|/|H|", "Ω"], r: ["|E|/|E0|", ""], de: ["error of E", "%"], dh: ["error of H", "%"] } as const;
 export type What = keyof typeof WHATS;
+/** Errors come with the field itself. */
+export const asked = (what: What): string => (what === "de" ? "e" : what === "dh" ? "h" : what);
+
+/** Shares by which E or H of a near field may be off, point by point; null where nothing is known of it. */
+export function sharesOf(p: Packet, what: What): Float64Array | null {
+  const error = p.arrays.error, side = what === "h" || what === "dh" ? 1 : 0;
+  return error ? Float64Array.from({ length: error.shape[0]! }, (_, q) => error.data[2 * q + side]!) : null;
+}
+
+/** The middle one of some shares and the largest, as a badge: "± 1.2 % at half of the places, 8 % at most". */
+export function within(shares: ArrayLike<number>): string {
+  const sorted = Array.from(shares).sort((a, b) => a - b);
+  const percent = (v: number): string => `${number(100 * v, 2)}\u00a0%`;
+  return sorted.length ? `± ${percent(sorted[sorted.length >> 1]!)} at half of the places, ${percent(sorted[sorted.length - 1]!)} at most` : "";
+}
+
 /** The steady value at every point of a near field or, with a phase in rad, the value at that moment: of a component with its sign, of a vector its size. */
-export function pointValues(p: Packet, phase: number | null): Float64Array {
+export function pointValues(p: Packet, what: What, phase: number | null): Float64Array {
   const { value, re, im } = p.arrays;
+  if (what === "de" || what === "dh") return (sharesOf(p, what) ?? new Float64Array(value!.data.length).fill(NaN)).map((v) => 100 * v);
   if (phase === null || !re || !im) return Float64Array.from(value!.data);
   const parts = re.shape[1]!, c = Math.cos(phase), s = Math.sin(phase);
   const at = (k: number): number => re.data[k]! * c - im.data[k]! * s;

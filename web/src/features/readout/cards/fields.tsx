@@ -15,7 +15,7 @@ import { extentOf } from "../../../stage/extent";
 import { useCursor, useFollowing } from "../../../app/cursor";
 import { Card, Choice, type Frames, Nothing, RunChoice } from "../Card";
 import { type CardProps, isLit, type Shown, useDesk, useOneRun, useSetting } from "../context";
-import { WHATS, type What, pointValues } from "../values";
+import { WHATS, type What, asked, pointValues, sharesOf, within } from "../values";
 
 const PHASES = 24, FRAME_MS = 70;
 
@@ -52,7 +52,8 @@ type Reference = "steady" | "pulse" | "1" | "2" | "5" | "10";
 const REFERENCES: [Reference, string][] = [["steady", "steady"], ["pulse", "as the pulse had it"], ...(["1", "2", "5", "10"] as const).map((share): [Reference, string] => [share, `mean over ${share} %`])];
 
 const decibel = (v: number, what: What): number => (what[0] === "s" ? 10 : 20) * Math.log10(Math.max(Math.abs(v), 1e-12));
-const steady = (what: What): boolean => what[0] === "s" || what === "w" || what === "r";
+const isError = (what: What): boolean => what === "de" || what === "dh";
+const steady = (what: What): boolean => what[0] === "s" || what === "w" || what === "r" || isError(what);
 
 interface FieldChoice { what: What; form: Form; choices: ReactNode; unit: string; query: string; badge: { text: string }[] }
 
@@ -62,17 +63,24 @@ function useField(props: CardProps, minus: string): FieldChoice {
   const lit = isLit(useDesk().shown[0]);
   const [kept, setReference] = useSetting<Reference>(props, "reference", "steady");
   const cursor = useFollowing();
-  const offered = REFERENCES.filter(([k]) => k === "steady" || (k === "pulse" ? !steady(what) : minus === ""));
+  const offered = REFERENCES.filter(([k]) => k === "steady" || (k === "pulse" ? !steady(what) : minus === "" && !isError(what)));
   const reference = offered.some(([k]) => k === kept) ? kept : "steady", mean = reference !== "steady" && reference !== "pulse";
-  const own = (steady(what) || mean) && form === "moment" ? "size" : form;
+  const own = isError(what) || ((steady(what) || mean) && form === "moment") ? "size" : form;
   const scale = reference === "pulse" ? `${WHATS[what][1]}/Hz` : WHATS[what][1];
   const unit = own === "db" ? (scale ? `dB over 1 ${scale}` : "dB") : scale;
   return {
-    what, form: own, unit, query: `&quantity=${what}${reference === "pulse" ? "&raw=true" : mean ? `&width=${(cursor * Number(reference)) / 100}` : ""}`,
+    what, form: own, unit, query: `&quantity=${asked(what)}${reference === "pulse" ? "&raw=true" : mean ? `&width=${(cursor * Number(reference)) / 100}` : ""}`,
     badge: mean ? [{ text: `powers averaged over ${quantity((cursor * Number(reference)) / 100, "Hz", 3)}` }] : reference === "pulse" ? [{ text: "per Hz of the pulse" }] : [],
-    choices: <><Choice label="Field" value={what} options={WHAT_NAMES.filter(([k]) => k !== "r" || lit)} onChange={setWhat} /> · <Choice label="Form" value={own} options={[["db", "dB"], ["size", "magnitude"], ...(steady(what) || mean ? [] : [["moment", "at a moment"] as const])]} onChange={setForm} /> · <Choice label="Reference" value={reference} options={offered} onChange={setReference} /></>,
+    choices: <><Choice label="Field" value={what} options={WHAT_NAMES.filter(([k]) => k !== "r" || lit)} onChange={setWhat} /> · <Choice label="Form" value={own} options={[...(isError(what) ? [] : [["db", "dB"] as const]), ["size", "magnitude"], ...(steady(what) || mean ? [] : [["moment", "at a moment"] as const])]} onChange={setForm} /> · <Choice label="Reference" value={reference} options={offered} onChange={setReference} /></>,
   };
 }
+
+/** How far the field of a capture can be believed. */
+const trusted = (data: Packet | undefined, what: What): { text: string; hint: string }[] => {
+  const shares = data && sharesOf(data, what);
+  const hint = "Share of the field at each place, from rounds of finer and finer cells or segments";
+  return shares ? [{ text: within(shares), hint }] : data && isError(what) ? [{ text: "not known after one round, or of a difference of runs", hint }] : [];
+};
 
 /** The captures of one kind, or of several, and a way to choose among them. */
 export function useCapture(props: CardProps, kind: string | string[], run?: Shown): [string | undefined, React.ReactNode] {
@@ -95,24 +103,26 @@ export function Current(props: CardProps) {
   const parts = (all.find(Boolean)?.header.parts as string[] | undefined) ?? [];
   const part = parts.includes(kept) ? kept : parts[0];
   const key = shown.map((s) => s.color + s.dash + s.label).join();
-  const { curves, peak } = useMemo(() => {
-    const peaks = [0];
+  const { curves, peak, shares } = useMemo(() => {
+    const peaks = [0], shares: number[] = [];
     const curves = all.flatMap((d, i): Curve[] => {
       const own = d ? (d.header.parts as string[]).indexOf(part ?? "") : -1;
       if (!d || own < 0) return [];
-      const { span, re, im, part: owner } = d.arrays, x: number[] = [], value: [number, number][] = [];
-      owner!.data.forEach((p, s) => { if (p === own) for (const e of [0, 1]) { x.push(span!.data[2 * s + e]!); value.push([re!.data[2 * s + e]!, im!.data[2 * s + e]!]); } });
+      const { span, re, im, part: owner, error } = d.arrays, x: number[] = [], value: [number, number][] = [], off: number[] = [];
+      owner!.data.forEach((p, s) => { if (p === own) for (const e of [0, 1]) { x.push(span!.data[2 * s + e]!); value.push([re!.data[2 * s + e]!, im!.data[2 * s + e]!]); off.push(error?.data[2 * s + e] ?? 0); } });
       const most = value.reduce((m, [r, j]) => Math.max(m, Math.hypot(r, j)), 1e-30);
       peaks.push(most);
       const of = ([r, j]: [number, number]): number => (form === "moment" ? 1e3 * (r * Math.cos(phase.phase) - j * Math.sin(phase.phase)) : form === "phase" ? (Math.atan2(j, r) * 180) / Math.PI : form === "db" ? 20 * Math.log10(Math.max(Math.hypot(r, j) / most, 1e-5)) : (Math.hypot(r, j) / (form === "normal" ? most : 1)) * (form === "normal" ? 1 : 1e3));
-      return [{ x, y: value.map(of), color: shown[i]!.color, dash: shown[i]!.dash, label: shown.length > 1 ? shown[i]!.label : undefined }];
+      const sized = form === "size" || form === "db" || form === "normal", scaled = (by: number): number[] => value.map(([r, j], k) => of([r * (1 + by * off[k]!), j * (1 + by * off[k]!)]));
+      if (error) shares.push(...off);
+      return [{ x, y: value.map(of), spread: error && sized ? { low: scaled(-1), high: scaled(1) } : undefined, color: shown[i]!.color, dash: shown[i]!.dash, label: shown.length > 1 ? shown[i]!.label : undefined }];
     });
-    return { curves, peak: Math.max(...peaks) };
+    return { curves, peak: Math.max(...peaks), shares };
   }, [all, part, form, phase.phase, key]); // eslint-disable-line react-hooks/exhaustive-deps
   const domain: Record<typeof form, [number, number]> = { size: [0, 1.06e3 * peak || 1], db: [-40, 0], normal: [0, 1.05], phase: [-180, 180], moment: [-1.06e3 * peak || -1, 1.06e3 * peak || 1] };
   return (
     <Card title="Current" note={<>along <Choice label="Part" value={part ?? ""} options={parts.map((p) => [p, p] as const)} onChange={setPart} /> · <Choice label="Form" value={form} options={[["size", "magnitude"], ["db", "dB"], ["normal", "normalised"], ["phase", "phase"], ["moment", "at a moment"]]} onChange={setForm} /></>}
-      badges={curves.length ? [{ text: `peak ${quantity(peak, "A", 3)} ${under(shown[0])}` }] : []} frames={form === "moment" ? phase.frames : undefined} table={curves[0] && (() => ({ columns: ["fraction", form], rows: Array.from(curves[0]!.x, (x, i) => [x, curves[0]!.y[i] ?? null]) }))}>
+      badges={curves.length ? [{ text: `peak ${quantity(peak, "A", 3)} ${under(shown[0])}` }, ...(shares.length ? [{ text: within(shares) }] : [])] : []} frames={form === "moment" ? phase.frames : undefined} table={curves[0] && (() => ({ columns: ["fraction", form], rows: Array.from(curves[0]!.x, (x, i) => [x, curves[0]!.y[i] ?? null]) }))}>
       <span hidden data-fetching={pending} />
       {curves.length > 0 && (
         <div className="flex h-full flex-col"><div className="min-h-0 flex-1"><LinePlot curves={curves} x={{ unit: "", factor: 1, label: "fraction of length" }} y={{ unit: { size: "mA", moment: "mA", db: "dB of its peak", normal: "of its peak", phase: "°" }[form], domain: domain[form] }} labels /></div>{form === "moment" && <PhaseBar phase={phase} />}</div>
@@ -126,17 +136,19 @@ export function SurfaceCurrent(props: CardProps) {
   const cursor = useFollowing();
   const one = useOneRun(props), first = one.run, names = first.sweep.surfaces;
   const [kept, choose] = useSetting<string>(props, "capture", "");
-  const [form, setForm] = useSetting<"db" | "linear" | "moment" | "arrows">(props, "form", "db");
+  const [form, setForm] = useSetting<"db" | "linear" | "moment" | "arrows" | "error">(props, "form", "db");
   const name = names.includes(kept) ? kept : names[0]!;
   const phase = usePhase(), moving = form === "moment" || form === "arrows";
   const { data, isFetching } = useQuery(field(projectId, first.line.number, `surface/${encodeURIComponent(name)}`, cursor));
   const { data: detail } = useQuery(runDetail(projectId, first.line.number));
   const { data: looked } = useQuery({ ...examination(detail?.document as unknown as Model, projectId), enabled: detail !== undefined });
   const extent = useMemo(() => extentOf(looked), [looked]);
+  const error = data?.arrays.error, wrong = form === "error" && error !== undefined;
+  const drawn = useMemo(() => (data && wrong ? { ...data, arrays: { ...data.arrays, re: { shape: [error.data.length, 3], data: Float32Array.from({ length: 3 * error.data.length }, (_, q) => (q % 3 ? 0 : error.data[q / 3]!)) }, im: { shape: [error.data.length, 3], data: new Float32Array(3 * error.data.length) } } } : data), [data, wrong]); // eslint-disable-line react-hooks/exhaustive-deps
   const peak = useMemo(() => { const { re, im } = data?.arrays ?? {}; let m = 0; if (re && im) for (let q = 0; q < re.data.length / 3; q++) m = Math.max(m, Math.hypot(...[0, 1, 2].flatMap((k) => [re.data[3 * q + k]!, im.data[3 * q + k]!]))); return m; }, [data]);
   return (
-    <Card title="Surface current" note={<>{names.length > 1 ? <Choice label="Capture" value={name} options={names.map((n) => [n, n] as const)} onChange={choose} /> : name} · <Choice label="Form" value={form} options={[["db", "dB"], ["linear", "magnitude"], ["moment", "at a moment"], ["arrows", "arrows"]]} onChange={setForm} /><RunChoice {...one} /></>}
-      badges={[{ text: `largest ${quantity(peak, "A/m", 3)} ${under(one.run)}` }, { text: form === "linear" || form === "moment" ? "in proportion, up to 98 % of all" : "40 dB down to dark" }]} frames={moving ? phase.frames : undefined}>
+    <Card title="Surface current" note={<>{names.length > 1 ? <Choice label="Capture" value={name} options={names.map((n) => [n, n] as const)} onChange={choose} /> : name} · <Choice label="Form" value={form} options={[["db", "dB"], ["linear", "magnitude"], ["moment", "at a moment"], ["arrows", "arrows"], ...(data?.arrays.error ? [["error", "its error"] as const] : [])]} onChange={setForm} /><RunChoice {...one} /></>}
+      badges={[{ text: `largest ${quantity(peak, "A/m", 3)} ${under(one.run)}` }, ...(error ? [{ text: within(error.data) }] : []), { text: wrong || form === "linear" || form === "moment" ? "in proportion, up to 98 % of all" : "40 dB down to dark" }]} frames={moving ? phase.frames : undefined}>
       <span hidden data-fetching={isFetching} />
       {data && looked && (
         <div className="flex h-full flex-col">
@@ -146,7 +158,7 @@ export function SurfaceCurrent(props: CardProps) {
               <OrbitControls enableDamping={false} />
               <group scale={1 / extent.size} position={extent.center.map((c) => -c / extent.size) as [number, number, number]}>
                 <Structure examination={looked} extent={extent} quiet drawn={false} />
-                <SurfaceLens packet={data} linear={form === "linear" || form === "moment"} phase={form === "moment" ? phase.phase : null} />
+                <SurfaceLens packet={drawn ?? data} linear={wrong || form === "linear" || form === "moment"} phase={form === "moment" ? phase.phase : null} />
                 {form === "arrows" && <ArrowLens packet={data} phase={phase.phase} size={extent.size} />}
               </group>
             </Canvas>
@@ -186,15 +198,17 @@ export function NearLine(props: CardProps) {
       const points = d?.arrays.points;
       if (!d || !points) return [];
       const x = Array.from({ length: points.data.length / 3 }, (_, k) => Math.hypot(...[0, 1, 2].map((c) => points.data[3 * k + c]! - points.data[c]!)));
-      const y = pointValues(d, form === "moment" ? phase.phase : null);
+      const y = pointValues(d, what, form === "moment" ? phase.phase : null);
       peaks.push(y.reduce((m, v) => Math.max(m, Math.abs(v)), 0));
-      return [{ x, y: form === "db" ? y.map((v) => decibel(v, what)) : y, color: own[i]!.color, dash: own[i]!.dash, label: own.length > 1 ? own[i]!.label : undefined }];
+      const shares = what === "e" || what === "h" ? sharesOf(d, what) : null, shown = (v: number): number => (form === "db" ? decibel(v, what) : v);
+      const spread = shares && form !== "moment" ? { low: y.map((v, k) => shown(v * (1 - shares[k]!))), high: y.map((v, k) => shown(v * (1 + shares[k]!))) } : undefined;
+      return [{ x, y: y.map(shown), spread, color: own[i]!.color, dash: own[i]!.dash, label: own.length > 1 ? own[i]!.label : undefined }];
     });
     return { curves, most: Math.max(...peaks) };
   }, [all, what, form, phase.phase, key]); // eslint-disable-line react-hooks/exhaustive-deps
   return (
     <Card title="Near field on a line" note={<>{choice} · {choices}{less.choice}</>} frames={form === "moment" ? phase.frames : undefined} extra={name ? [vtk(projectId, shown[0]!.line.number, name, cursor)] : []}
-      badges={curves[0] ? [...badge, { text: `largest ${quantity(most, WHATS[what][1], 3)} ${what === "r" ? "times" : under(shown[0])}` }, ...(fit?.length_m && fit.rest_db < STRAIGHT_DB ? [{ text: `|E| ${fit.length_m > 0 ? "falls" : "grows"} to 1/e over ${quantity(Math.abs(fit.length_m), "m", 3)} (±${fixed(fit.rest_db, 1)} dB)` }] : [])] : []}
+      badges={curves[0] ? [...badge, ...trusted(all[0], what), { text: `largest ${quantity(most, WHATS[what][1], 3)} ${what === "r" ? "times" : under(shown[0])}` }, ...(fit?.length_m && fit.rest_db < STRAIGHT_DB ? [{ text: `|E| ${fit.length_m > 0 ? "falls" : "grows"} to 1/e over ${quantity(Math.abs(fit.length_m), "m", 3)} (±${fixed(fit.rest_db, 1)} dB)` }] : [])] : []}
       table={curves[0] && (() => ({ columns: ["distance_m", `${WHATS[what][0]} ${unit}`.replace(/[^\w]+/g, "_")], rows: Array.from(curves[0]!.x, (x, i) => [x, curves[0]!.y[i] ?? null]) }))}>
       <span hidden data-fetching={pending} />
       {fault && <Nothing>{fault.message}</Nothing>}
@@ -234,13 +248,13 @@ export function NearPlane(props: CardProps) {
     const [columns, rows] = data.header.counts as [number, number];
     const corner = (i: number): number[] => [0, 1, 2].map((k) => points.data[3 * i + k]!);
     const span = (i: number): number => Math.hypot(...corner(i).map((v, k) => v - corner(0)[k]!));
-    const now = shades(pointValues(data, form === "moment" ? phase.phase : null), what, form);
-    const top = form === "moment" ? shades(pointValues(data, null), what, "size").high * (what === "e" || what === "h" ? Math.SQRT2 : 1) : now.high;
+    const now = shades(pointValues(data, what, form === "moment" ? phase.phase : null), what, form);
+    const top = form === "moment" ? shades(pointValues(data, what, null), what, "size").high * (what === "e" || what === "h" ? Math.SQRT2 : 1) : now.high;
     return { ...now, low: now.signed ? -top : now.low, high: top, columns, rows, width_m: span(columns - 1), height_m: span((rows - 1) * columns) };
   }, [data, what, form, phase.phase]);
   if (!name) return <Card title="Near field on a plane"><Nothing>This run has no capture on a plane.</Nothing></Card>;
   return (
-    <Card title="Near field on a plane" note={<>{choice} · {choices}<RunChoice {...one} />{less.choice}</>} badges={data ? [...badge, { text: `run ${first.line.number}${less.less(first) && ` less run ${less.minus}`}, ${what === "r" ? "times the incident" : under(first)}` }] : []} frames={form === "moment" ? phase.frames : undefined} extra={[vtk(projectId, first.line.number, name, cursor)]}>
+    <Card title="Near field on a plane" note={<>{choice} · {choices}<RunChoice {...one} />{less.choice}</>} badges={data ? [...badge, ...trusted(data, what), { text: `run ${first.line.number}${less.less(first) && ` less run ${less.minus}`}, ${what === "r" ? "times the incident" : under(first)}` }] : []} frames={form === "moment" ? phase.frames : undefined} extra={[vtk(projectId, first.line.number, name, cursor)]}>
       <span hidden data-fetching={isFetching} />
       {fault && <Nothing>{fault.message}</Nothing>}
       {map && <div className="flex h-full flex-col"><div className="min-h-0 flex-1"><HeatMap {...map} unit={unit} /></div>{form === "moment" && <PhaseBar phase={phase} />}</div>}
@@ -261,7 +275,7 @@ export function NearBox(props: CardProps) {
   const phase = usePhase();
   const [share, setShare] = useState(0.5);
   const { data, isFetching, fault } = useNear(first, name, cursor, `${query}${less.less(first)}`);
-  const values = useMemo(() => (data?.header.kind === "near_box" ? shades(pointValues(data, form === "moment" ? phase.phase : null), what, form) : null), [data, what, form, phase.phase]);
+  const values = useMemo(() => (data?.header.kind === "near_box" ? shades(pointValues(data, what, form === "moment" ? phase.phase : null), what, form) : null), [data, what, form, phase.phase]);
   const counts = data?.header.counts as [number, number, number] | undefined;
   if (!data || !values || !counts || !name) return <Card title="Near field in a box" note={<>{choice} · {choices}{less.choice}</>}><Nothing>{fault ? fault.message : "Reading…"}</Nothing></Card>;
   const k = Number(across), [a, b] = [(k + 1) % 3, (k + 2) % 3] as [number, number], layer = Math.round(share * (counts[k]! - 1));
@@ -272,7 +286,7 @@ export function NearBox(props: CardProps) {
   const span = (u: number, v: number): number => Math.hypot(...[0, 1, 2].map((c) => place(node(u, v), c) - place(node(0, 0), c)));
   return (
     <Card title="Near field in a box" note={<>{choice} · {choices} · across <Choice label="Across" value={across} options={AXES.map((x, n) => [String(n) as "0", x] as const)} onChange={setAcross} /><RunChoice {...one} />{less.choice}</>} frames={form === "moment" ? phase.frames : undefined} extra={[vtk(projectId, first.line.number, name, cursor)]}
-      badges={[...badge, { text: `${AXES[k]!} = ${quantity(place(node(0, 0), k), "m", 3)}` }, { text: `largest ${form === "db" ? `${fixed(values.high, 1)} ${unit}` : quantity(values.high, WHATS[what][1], 3)}` }]}>
+      badges={[...badge, ...trusted(data, what), { text: `${AXES[k]!} = ${quantity(place(node(0, 0), k), "m", 3)}` }, { text: `largest ${form === "db" ? `${fixed(values.high, 1)} ${unit}` : quantity(values.high, WHATS[what][1], 3)}` }]}>
       <span hidden data-fetching={isFetching} />
       <div className="flex h-full flex-col">
         <div className="min-h-0 flex-1"><HeatMap columns={counts[a]!} rows={counts[b]!} values={picked} low={values.low} high={values.high} signed={values.signed} width_m={span(counts[a]! - 1, 0)} height_m={span(0, counts[b]! - 1)} unit={unit} /></div>

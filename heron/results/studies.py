@@ -1,0 +1,43 @@
+"""Studies of a model without a run, with what coarser grids say of their errors."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+
+import numpy as np
+
+from heron.engines import ENGINES
+from heron.engines.transient.structure import Structure, fill
+from heron.engines.transient.study import Study, study
+from heron.errors import HeronError
+from heron.geometry import Geometry
+from heron.model import Evaluated
+from heron.results.convergence import Floats, error_of_wavering
+
+FLOOR = 1e-3  # of index and impedance: what is left at any fineness, measured
+
+
+def modes(s: Structure, model: Evaluated, geometry: Geometry, feed: int, count: int, at: float) -> Study:
+    """The ``count`` first modes of feed number ``feed`` on a filled structure, with their errors over the band from the rounds that the plan asks for.
+
+    :raises ModelError: as :func:`heron.engines.transient.study.study`.
+    """
+    engine, found = ENGINES["transient"], study(s, model, feed, count, at)
+    coarser = []
+    for size in engine.rounds(model.plan)[:-1]:
+        try:
+            part = engine.discretise(model, geometry, size).structure
+            fill(part, model, geometry)
+            own = study(part, model, feed, count, at)
+        except HeronError:
+            continue  # too coarse for the opening
+        if own.index.shape == found.index.shape:
+            coarser.append(own)
+    if not coarser:
+        return found
+
+    def error(name: str) -> Floats:
+        values = [getattr(own, name) for own in (*coarser, found)]
+        return np.asarray(np.hypot(error_of_wavering(values), FLOOR * np.abs(values[-1])))
+
+    return replace(found, index_error=error("index"), impedance_error=error("impedance"))
