@@ -7,4 +7,4 @@ hangs.
 from __future__ import annotations
 
 PATIENCE = 900.0     # s
-PATIENCE_MS = 180e3  # for what a page shows
+PATIENCE_MS = 600e3  # for what a page shows

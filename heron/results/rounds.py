@@ -12,7 +12,7 @@ import xarray as xr
 from numpy.typing import NDArray
 
 from heron.results import confidence, patterns, scattering
-from heron.results.convergence import HELD, error_of, error_of_wavering
+from heron.results.convergence import FLOOR_IMPEDANCE, HELD, error_of, error_of_wavering
 from heron.results.power import budget
 
 Floats = NDArray[np.float64]
@@ -121,7 +121,7 @@ def with_errors(results: xr.Dataset, rounds: Sequence[Round]) -> xr.Dataset:
             results = results.assign(s_error=(("frequency", "port", "port_in"), np.hypot(s, floor), {"units": "1", "long_name": "estimated error of S"}))
         ohms = np.array([r.values["z0"] for r in rounds])
         if len(ohms) > 1 and np.ptp(ohms, axis=0).any():  # of line and guide feeds, which the grid gives theirs: it wavers about its limit
-            put("impedance_relative", error_of_wavering(list(ohms)) / ohms[-1], FLOOR_SHARE)
+            put("impedance_relative", error_of_wavering(list(ohms)) / ohms[-1], FLOOR_IMPEDANCE)
         put("gain_db", _peak_db(rounds, of.get("gain")), float(np.hypot(FLOOR_DB, 8.7 * ring)))
         put("pattern_db", _pattern_db(rounds, of.get("gain")), FLOOR_DB)
         put("efficiency", of.get("efficiency"), float(np.hypot(FLOOR_SHARE, np.nanmax(rounds[-1].values["balance"], initial=0.0)) if rounds else FLOOR_SHARE))

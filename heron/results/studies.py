@@ -12,9 +12,9 @@ from heron.engines.transient.study import Study, study
 from heron.errors import HeronError
 from heron.geometry import Geometry
 from heron.model import Evaluated
-from heron.results.convergence import Floats, error_of_wavering
+from heron.results.convergence import FLOOR_IMPEDANCE, Floats, error_of_wavering
 
-FLOOR = 1e-3  # of index and impedance: what is left at any fineness, measured
+FLOOR = {"index": 1e-3, "impedance": FLOOR_IMPEDANCE}  # relative: what rounds do not see
 
 
 def modes(s: Structure, model: Evaluated, geometry: Geometry, feed: int, count: int, at: float) -> Study:
@@ -38,6 +38,6 @@ def modes(s: Structure, model: Evaluated, geometry: Geometry, feed: int, count: 
 
     def error(name: str) -> Floats:
         values = [getattr(own, name) for own in (*coarser, found)]
-        return np.asarray(np.hypot(error_of_wavering(values), FLOOR * np.abs(values[-1])))
+        return np.asarray(np.hypot(error_of_wavering(values), FLOOR[name] * np.abs(values[-1])))
 
     return replace(found, index_error=error("index"), impedance_error=error("impedance"))

@@ -10,6 +10,7 @@ from scipy.special import ellipk
 
 from heron.engines.transient.study import Study, study
 from heron.quantities.constants import ETA0
+from heron.results import studies
 from tests import models
 from tests.reference.test_modes import hammerstad
 
@@ -20,13 +21,16 @@ def looked_at(document: dict[str, Any], at: float) -> Study:
     examination = models.look(document)
     assert examination.sound, examination.errors
     assert not [p for p in examination.problems if p.code == "few-cells"], "all details are resolved"
-    return study(examination.discretisation.structure, examination.model, 0, 1, at, points=3)
+    return studies.modes(examination.discretisation.structure, examination.model, examination.geometry, 0, 1, at)
 
 
 def compared(what: str, found: Study, index: float, ohms: float) -> None:
+    assert found.index_error is not None and found.impedance_error is not None
     off = found.index[0, 0].real / index - 1, found.impedance[0, 0].real / ohms - 1
-    print(f"{what}: index {off[0]:+.2%}, Z0 {found.impedance[0, 0].real:.2f} Ω against {ohms:.2f} ({off[1]:+.2%})")
+    stated = found.index_error[0, 0] / index, found.impedance_error[0, 0] / ohms
+    print(f"{what}: index {off[0]:+.2%} ± {stated[0]:.2%}, Z0 {found.impedance[0, 0].real:.2f} Ω against {ohms:.2f} ({off[1]:+.2%} ± {stated[1]:.2%})")
     assert np.abs(off).max() < WITHIN
+    assert (np.abs(off) < stated).all()
 
 
 @pytest.mark.parametrize("epsilon", [1.0, 2.2, 10.0])

@@ -13,6 +13,7 @@ from typing import TYPE_CHECKING, Any, NamedTuple
 
 import numpy as np
 from numpy.typing import NDArray
+from scipy.ndimage import label
 
 from heron.discretise import filling
 
@@ -26,6 +27,7 @@ LASTS = 0.75        # of what a ray has inside, that one four times nearer has o
 CUTS = 6            # rays through a face each way, for the area that metal covers
 LEAST_EDGE = 0.1   # free share of an edge: less is taken for this, as metal at that distance all along its face would resonate with it below ten cells per wavelength
 ON_SURFACE = 5e-3   # of the smaller cell beside: nearer than this to a surface is on it
+SAMPLED = 17        # places along either side of a face that walls cut into more than its corners tell
 FILLED = 0.9        # of an edge whose ends are in metal: it is metal too; less leaves a slot
 TOUCHED = 1e-9      # of an edge: less of it inside is none; of a face: less of it outside
 
@@ -59,6 +61,7 @@ def conduct(s: Structure, corners: Floats, resistance: float, number: int) -> No
     free = [_free_faces(corners, block, c) for c in range(3)]
     metal = [_both(within, c) & (own.inside > FILLED) for c, own in enumerate(edges)]
     killed, share = _one_sided(within, metal, edges, free)
+    _part_pockets(corners, block, [m | k for m, k in zip(metal, killed, strict=True)], edges, killed, share, free)
     widths = [s.duals(k) for k in range(3)]
     for c in range(3):
         a, b = _across(c)
@@ -192,6 +195,67 @@ def _one_sided(within: Bools, metal: list[Bools], edges: list[Edges], free: list
         killed[k] |= from_low[k] & from_high[k]
         shares.append(np.where(from_low[k], own_edges.below, np.where(from_high[k], own_edges.above, 1 - own_edges.inside)))
     return killed, shares
+
+
+def _part_pockets(corners: Floats, block: Block, metal: list[Bools], edges: list[Edges], killed: list[Bools], share: list[Floats], free: list[Floats]) -> None:
+    """Where two walls meet, the space between them may reach a face through the middle of an edge whose ends are in metal, while the corners belong to the other
+    side. Such an edge belongs to its longest free stretch, such a face to its largest piece, and the edges of other pieces become metal."""
+    middle = [np.where((own.inside > TOUCHED) & ~dead, np.clip(1 - own.inside - own.below - own.above, 0, 1), 0.0) for own, dead in zip(edges, metal, strict=True)]
+    middle = [np.where(m > TOUCHED, m, 0.0) for m in middle]
+    stretch = [np.argmax([own.below, own.above, m], axis=0) for own, m in zip(edges, middle, strict=True)]
+    for k, (own, m) in enumerate(zip(edges, middle, strict=True)):
+        share[k] = np.where(m > 0, np.max([own.below, own.above, m], axis=0), share[k])
+    bounds = corners.min(axis=1), corners.max(axis=1)
+    for c in range(3):
+        a, b = _across(c)
+        sides = [(a, {b: 0}), (a, {b: 1}), (b, {a: 0}), (b, {a: 1})]
+        for place in np.argwhere(np.any([_at(middle[k], end) > 0 for k, end in sides], axis=0)):
+            pieces = _pieces_of_face(corners, bounds, block, c, tuple(place))
+            counts = np.bincount(pieces.ravel())[1:]
+            if not len(counts):
+                continue
+            largest = int(counts.argmax()) + 1
+            free[c][tuple(place)] = min(free[c][tuple(place)], counts[largest - 1] / pieces.size)
+            along = (pieces[:, 0], pieces[:, -1], pieces[0], pieces[-1])
+            for (k, end), own in zip(sides, along, strict=True):
+                at = tuple(_index(tuple(place), end))
+                if not metal[k][at] and _of_stretch(own, int(stretch[k][at]), float(edges[k].below[at]), float(edges[k].above[at])) != largest:
+                    killed[k][at] = True
+
+
+def _of_stretch(pieces: NDArray[np.int64], which: int, below: float, above: float) -> int:
+    """The piece that the free stretch of an edge belongs to, of those along it (n,): the one from its lower end, its upper end, or in its middle; 0 if in metal."""
+    if which < 2:
+        return int(pieces[-1 if which else 0])
+    at = (np.arange(len(pieces)) + 0.5) / len(pieces)
+    inner = pieces[(at > below) & (at < 1 - above)]
+    return int(np.bincount(inner[inner > 0]).argmax()) if (inner > 0).any() else 0
+
+
+def _pieces_of_face(corners: Floats, bounds: tuple[Floats, Floats], block: Block, c: int, place: tuple[int, ...]) -> NDArray[np.int64]:
+    """Which piece of a face across an axis its sampled places (a, b) belong to, 0 in metal; what lies on the surface is seen from its freer side.
+
+    Two neighbours are of one piece where the line between them meets no metal, however thin.
+    """
+    a, b = _across(c)
+    at, reach = block.lines, [_reach(line) for line in block.lines]
+    u, v = (np.linspace(at[k][place[k]] + reach[k][place[k]], at[k][place[k] + 1] - reach[k][place[k] + 1], SAMPLED) for k in (a, b))
+    sides = at[c][place[c]] + np.array([-1, 1]) * reach[c][place[c]]
+
+    def rays(along: int, across: int, beside: Floats, places: Floats) -> tuple[Bools, Bools]:
+        """Of both sides, which places are in metal and which neighbours along the rays have metal between them."""
+        low, high = bounds
+        near = (low[:, c] <= sides[1]) & (high[:, c] >= sides[0]) & (low[:, across] <= beside[-1]) & (high[:, across] >= beside[0])
+        own = corners[near][:, :, [c, across, along]]
+        return filling.inside(own, sides, beside, places), filling.lengths(own, sides, beside, places)[0] > TOUCHED
+
+    within, along_a = rays(a, b, v, u)
+    along_b = rays(b, a, u, v)[1]
+    side = int(within.mean(axis=(1, 2)).argmin())
+    lattice = np.zeros((2 * SAMPLED - 1, 2 * SAMPLED - 1), dtype=bool)
+    lattice[::2, ::2] = ~within[side].T
+    lattice[1::2, ::2], lattice[::2, 1::2] = ~along_a[side].T, ~along_b[side]
+    return np.asarray(label(lattice)[0][::2, ::2], dtype=np.int64)
 
 
 def _pieces(free: Bools, links: Bools, ahead: Floats, behind: Floats) -> tuple[Any, Floats]:

@@ -39,6 +39,7 @@ ROOM_IN_BOX = 4          # cells at least between the model and the sides of tha
 BESIDE = 3               # cells from there to the box of total fields, unless its place is given
 MARGIN = 0.25            # of the longest wavelength, between model and absorbing layer (common practice)
 BETWEEN = 2              # cells in every gap between marks (common practice)
+APART = 4                # cells at least between the planes of two line or guide feeds, where waves come in and are told apart
 ACROSS = 3               # cells across a dielectric that is thin against its cell size
 FINEST = 1 / 60          # of the largest cell: marks nearer than this become one line
 AT_METAL = 0.15          # cells at edges of metal against the largest
@@ -591,7 +592,9 @@ def _cases(model: Evaluated, bodies: list[Body], media: dict[str, Medium], large
             low, high = (float(end[case.axis]) for end in body.bounds)
             if body.material in media and low - largest < case.at < high + largest:
                 index = max(index, float(np.sqrt(abs(media[body.material].epsilon(model.plan.f_stop)[0]))))
-        out.append(case_of(feed, number, largest / index))
+        others = [abs(float(f.centre[case.axis]) - case.at) for f in model.feeds if f is not None and f is not feed and f.kind in ("line", "guide")]
+        between = min((d for d in others if d > FINEST * largest), default=np.inf)
+        out.append(case_of(feed, number, min(largest / index, between / APART)))
     return out
 
 
