@@ -88,12 +88,12 @@ SHELL = [{"kind": "combine", "name": "shell", "operation": "cut", "first": "oute
          {"kind": "copy", "name": "turned", "source": "shell", "operation": "turn", "axis": ["1", "0.3", "0.2"], "angle": "angle", "keep": False}]
 
 
-def shell(wall: str, angle: str, *within: Any) -> dict[str, Any]:
+def shell(wall: str, angle: str) -> dict[str, Any]:
     """A dipole in a closed box with thin walls, turned about an axis that is none of the grid's."""
     return {
         "parameters": [{"name": "wall", "expression": wall}, {"name": "angle", "expression": angle}, {"name": "a", "expression": "40 mm"}],
         "parts": [{"kind": "box", "name": "outer", "corner": ["-a/2-wall"] * 3, "size": ["a+2*wall"] * 3, "material": "perfect"},
-                  {"kind": "box", "name": "inner", "corner": ["-a/2"] * 3, "size": ["a"] * 3, "material": "perfect"}, *SHELL, *within],
+                  {"kind": "box", "name": "inner", "corner": ["-a/2"] * 3, "size": ["a"] * 3, "material": "perfect"}, *SHELL],
         "feeds": [{"kind": "dipole", "number": 1, "centre": ["3 mm", "2 mm", "1 mm"], "along": ["1", "2", "3"]}], "surround": {"margin": "15 mm"},
         "plan": plan("8 GHz", "10 GHz", points=3, engine="transient", cells_per_wavelength="20"),
     }
@@ -241,30 +241,31 @@ def test_units() -> None:
 
 
 def test_energy_stays_in_a_closed_box() -> None:
-    """Slanting walls thinner than a cell, and a block of glass that leans on none of them: nothing is lost or made while a wave crosses the box a dozen times."""
-    glass = {"kind": "box", "name": "glass", "corner": ["-15 mm", "-12 mm", "-14 mm"], "size": ["14 mm", "15 mm", "13 mm"], "material": "clear"}
-    stepper, _ = rung(shell("0.7 mm", "33 deg", glass) | {"materials": [{"kind": "dielectric", "name": "clear", "permittivity": "4"}]})
+    """Slanting walls thinner than a cell: nothing is lost or made while a wave crosses the box twenty times."""
+    document = shell("0.7 mm", "33 deg")
+    document["plan"]["cells_per_wavelength"] = "12"
+    stepper, _ = rung(document)
 
     def mean() -> float:
-        """Of the energy outside media, which goes in and out of the glass, over many periods."""
+        """Over many periods."""
         total = 0.0
-        for _ in range(400):
-            still(stepper, 5)
+        for _ in range(300):
+            still(stepper, 10)
             total += stepper.stored()
-        return total / 400
+        return total / 300
 
-    still(stepper, 500)
+    still(stepper, 3000)
     before = mean()
     still(stepper, 6000)
     change = mean() / before - 1
     print(f"energy in a closed box after {6000 * stepper.dt * C0 / 40e-3:.0f} crossings: {change:+.1e}")
-    assert abs(change) < 5e-3
+    assert abs(change) < 1e-3
 
 
 def test_energy_through_a_guide() -> None:
-    """A block without losses that stands askew in a guide: S is unitary (Pozar, ch. 4.3)."""
-    block = {"kind": "box", "name": "block", "corner": ["8 mm", "-6 mm", "-b/2"], "size": ["7 mm", "9 mm", "6 mm"], "material": "clear"}
-    document = rectangular_guide("24 mm", "20", more=[block], points=5) | {"materials": [{"kind": "dielectric", "name": "clear", "permittivity": "4"}]}
+    """A conducting block to one side of a guide's middle: S is unitary (Pozar, ch. 4.3)."""
+    block = {"kind": "box", "name": "block", "corner": ["8 mm", "-6 mm", "-b/2"], "size": ["7 mm", "4 mm", "6 mm"], "material": "perfect"}
+    document = rectangular_guide("24 mm", "12", more=[block], points=5)
     s = solve(document)["s"].values
     off = np.abs(np.swapaxes(s.conj(), 1, 2) @ s - np.eye(2)).max()
     print(f"guide with a block: SᴴS is off one by {off:.1e}, |S11| up to {np.abs(s[:, 0, 0]).max():.2f}")
@@ -294,7 +295,7 @@ def test_causality_of_media(name: str) -> None:
     """Kramers and Kronig: ε′ − ε∞ is 2/π P∫ x ε″(x)/(x² − ω²) dx of the losses alone, free charges of conductivity aside (Landau and Lifshitz, § 82)."""
     medium, low, high = LAWS[name]
     law = rational(medium, low, high).law
-    x = np.geomspace(1e-7 * low, 1e7 * high, 400_001)
+    x = np.geomspace(1e-10 * low, 1e7 * high, 400_001)
     bound = replace(law, conductivity=0.0)
     losses = -bound.epsilon(x).imag
     for f in np.geomspace(low, high, 5):
