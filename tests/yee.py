@@ -5,6 +5,8 @@ from __future__ import annotations
 from typing import Any
 
 import numpy as np
+from scipy.sparse import coo_matrix
+from scipy.sparse.csgraph import connected_components
 
 from heron.engines.transient.stepper import Stepper
 from heron.engines.transient.structure import Structure
@@ -25,6 +27,27 @@ def empty(lines: list[np.ndarray], walls: Any = ((0, 0), (0, 0), (0, 0))) -> Str
 def still(stepper: Stepper, steps: int) -> None:
     """Steps without sources."""
     stepper.advance(np.zeros((steps, 0)), np.zeros((steps, 0)))
+
+
+def reachable(stepper: Stepper, start: tuple[int, int, int, int]) -> np.ndarray:
+    """(3, nx+1, ny+1, nz+1): the edges at which there can ever be a field if there is one at the edge ``start``: those linked by faces and edges that move at all."""
+    n = np.array(stepper.structure.shape) + 1
+    moves_e = (stepper.cb[stepper.rows_e] > 0)[..., :n[2]]
+    moves_h = (stepper.db[stepper.rows_h] > 0)[..., :n[2]]
+    number = np.arange(3 * n.prod()).reshape(3, *n)
+    faces, edges = [], []
+    for c in range(3):
+        for k in ((c + 1) % 3, (c + 2) % 3):
+            for end in (0, 1):
+                face, edge = [slice(0, m - 1) for m in n], [slice(0, m - 1) for m in n]
+                edge[3 - c - k] = slice(end, n[3 - c - k] - 1 + end)
+                linked = moves_h[(c, *face)] & moves_e[(k, *edge)]
+                faces.append(number[(c, *face)][linked])
+                edges.append(number[(k, *edge)][linked] + number.size)
+    pairs = np.concatenate(faces), np.concatenate(edges)
+    _, label = connected_components(coo_matrix((np.ones(len(pairs[0]), dtype=np.int8), pairs), shape=(2 * number.size,) * 2), directed=False)
+    own = label[number.size:].reshape(3, *n)
+    return np.asarray((own == own[start]) & moves_e)
 
 
 def naive(e: np.ndarray, h: np.ndarray, s: Structure, dt: float, steps: int) -> tuple[np.ndarray, np.ndarray]:

@@ -21,7 +21,7 @@ from heron.results.rounds import errors_in
 from heron.runner import solve_in_rounds
 from tests.models import dipole, look, plan, rectangular_guide, solve
 from tests.reference.test_point_dipoles import dipoles, impedance
-from tests.yee import still
+from tests.yee import reachable, still
 
 
 def block(scale: float = 1.0, along: int = 2, shift: float = 0.0, conductivity: float = 0.05) -> dict[str, Any]:
@@ -95,7 +95,7 @@ def shell(wall: str, angle: str) -> dict[str, Any]:
         "parts": [{"kind": "box", "name": "outer", "corner": ["-a/2-wall"] * 3, "size": ["a+2*wall"] * 3, "material": "perfect"},
                   {"kind": "box", "name": "inner", "corner": ["-a/2"] * 3, "size": ["a"] * 3, "material": "perfect"}, *SHELL],
         "feeds": [{"kind": "dipole", "number": 1, "centre": ["3 mm", "2 mm", "1 mm"], "along": ["1", "2", "3"]}], "surround": {"margin": "15 mm"},
-        "plan": plan("8 GHz", "10 GHz", points=3, engine="transient", cells_per_wavelength="20"),
+        "plan": plan("8 GHz", "10 GHz", points=3, engine="transient", cells_per_wavelength="18"),
     }
 
 
@@ -111,17 +111,19 @@ def rung(document: dict[str, Any]) -> tuple[Stepper, tuple[int, int, int]]:
     return stepper, (i, j, k)
 
 
-@pytest.mark.parametrize(("wall", "angle"), [("0.02 mm", "33 deg"), ("0.2 mm", "17 deg"), ("0.7 mm", "33 deg"), ("1.5 mm", "17 deg"), ("2.5 mm", "33 deg")])
-def test_a_closed_box_of_thin_slanted_walls_is_tight(wall: str, angle: str) -> None:
-    """Nothing leaks from a dipole in a box with walls from a hundredth of a cell to two cells, while a wave goes twice the way out; 60 dB were asked for."""
-    stepper, (i, j, k) = rung(shell(wall, angle))
-    s = stepper.structure
-    still(stepper, 1500)
-    inside = float(np.abs(stepper.e[:, i - 2:i + 3, j - 2:j + 3, k - 2:k + 3]).max())
-    outside = max(float(np.abs(np.take(stepper.e, [n + 1, -n - 2], axis=axis + 1)).max()) for axis in range(3) for n in range(6) if s.walls[axis].all())
-    level = 20 * np.log10(max(outside, 1e-30) / inside)
-    print(f"walls of {wall} at {angle}: {level:.0f} dB")
-    assert level < -100
+@pytest.mark.parametrize(("wall", "angle", "cells"), [("0.02 mm", 33, 20), ("0.2 mm", 17, 20), ("0.7 mm", 33, 18), ("0.7 mm", 8, 20), ("0.03 mm", 77, 18), ("1.5 mm", 17, 20),
+                                                      ("2.5 mm", 33, 14), ("0.1 mm", 45, 14), ("0.3 mm", 61, 12), ("0.05 mm", 1, 16)])
+def test_a_closed_box_of_thin_slanted_walls_is_tight(wall: str, angle: float, cells: int) -> None:
+    """Nothing of the fields of a dipole in a box with walls from a hundredth of a cell to two cells ever comes to the absorbing layers: no faces and edges that move
+    lead there. Sixty decibels were asked for; a run of 400 steps, as this test was once, ends before a leak of that size is seen."""
+    document = shell(wall, f"{angle} deg")
+    document["plan"]["cells_per_wavelength"] = str(cells)
+    stepper, place = rung(document)
+    inside = reachable(stepper, (2, *place))
+    outside = reachable(stepper, (2, 4, 4, 4))
+    print(f"walls of {wall} at {angle}°: {inside.sum():,} edges inside, {outside.sum():,} outside")
+    assert inside[(2, *place)] and outside[2, -5, -5, -5]
+    assert not (inside & outside).any()
 
 
 @pytest.mark.parametrize("height", ["0", "0.37 mm", "3.1 mm", "-123.4 mm", "0.5 m"])
@@ -182,8 +184,9 @@ def test_a_wall_is_as_good_thick_as_thin() -> None:
 
 
 def test_superposition() -> None:
-    """A wave polarised between two others scatters what they do together."""
+    """A wave polarised between two others scatters what they do together, whatever is still ringing."""
     document = block()
+    document["plan"]["decay"] = "25"
     half = str(np.sqrt(0.5))
     document["illuminations"] = [{"name": n, "travels": ["0", "0", "1"], "electric": e} for n, e in (("x", ["1", "0", "0"]), ("y", ["0", "1", "0"]), ("between", [half, half, "0"]))]
     results = solve(document)
@@ -198,7 +201,7 @@ def test_reciprocity() -> None:
     parts = block()
     document = dipoles({"centre": ["-0.2 m", "0.1 m", "0.15 m"], "along": ["1", "2", "0"]}, {"centre": ["0.15 m", "-0.1 m", "-0.1 m"], "along": ["0", "1", "1"]},
                        parts=parts["parts"], materials=parts["materials"])
-    document["plan"] |= {"f_start": "300 MHz", "f_stop": "600 MHz", "cells_per_wavelength": "12", "rounds": "1"}
+    document["plan"] |= {"f_start": "300 MHz", "f_stop": "600 MHz", "cells_per_wavelength": "10", "rounds": "1", "decay": "40"}
     s = solve(document)["s"].values
     off = np.abs(s[:, 0, 1] - s[:, 1, 0]).max()
     print(f"|S21| {np.abs(s[:, 1, 0]).max():.3f}, S21 − S12 {off:.1e}")
@@ -217,8 +220,7 @@ def test_duality() -> None:
     assert off < 0.01
 
 
-@pytest.mark.parametrize("coarse", ["12", "16"])
-def test_refinement(coarse: str) -> None:
+def test_refinement(coarse: str = "12") -> None:
     """What a grid twice as fine gives lies within the errors that the coarse one's rounds state."""
     parts = [rectangle("strip", "-2.5 mm", "5 mm"), brick("brick", "-2.2 mm", "4.4 mm")]
     found = solve_in_rounds(look(cell(parts, cells_per_wavelength=coarse, rounds="3")))
@@ -243,20 +245,20 @@ def test_units() -> None:
 def test_energy_stays_in_a_closed_box() -> None:
     """Slanting walls thinner than a cell: nothing is lost or made while a wave crosses the box twenty times."""
     document = shell("0.7 mm", "33 deg")
-    document["plan"]["cells_per_wavelength"] = "12"
+    document["plan"]["cells_per_wavelength"] = "10"
     stepper, _ = rung(document)
 
     def mean() -> float:
         """Over many periods."""
         total = 0.0
-        for _ in range(300):
-            still(stepper, 10)
+        for _ in range(200):
+            still(stepper, 15)
             total += stepper.stored()
         return total / 300
 
-    still(stepper, 3000)
+    still(stepper, 2000)
     before = mean()
-    still(stepper, 6000)
+    still(stepper, 3000)
     change = mean() / before - 1
     print(f"energy in a closed box after {6000 * stepper.dt * C0 / 40e-3:.0f} crossings: {change:+.1e}")
     assert abs(change) < 1e-3
@@ -265,7 +267,7 @@ def test_energy_stays_in_a_closed_box() -> None:
 def test_energy_through_a_guide() -> None:
     """A conducting block to one side of a guide's middle: S is unitary (Pozar, ch. 4.3)."""
     block = {"kind": "box", "name": "block", "corner": ["8 mm", "-6 mm", "-b/2"], "size": ["7 mm", "4 mm", "6 mm"], "material": "perfect"}
-    document = rectangular_guide("24 mm", "12", more=[block], points=5)
+    document = rectangular_guide("24 mm", "10", more=[block], points=5)
     s = solve(document)["s"].values
     off = np.abs(np.swapaxes(s.conj(), 1, 2) @ s - np.eye(2)).max()
     print(f"guide with a block: SᴴS is off one by {off:.1e}, |S11| up to {np.abs(s[:, 0, 0]).max():.2f}")

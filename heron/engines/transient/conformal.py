@@ -27,6 +27,7 @@ LASTS = 0.75        # of what a ray has inside, that one four times nearer has o
 CUTS = 6            # rays through a face each way, for the area that metal covers
 LEAST_EDGE = 0.1   # free share of an edge: less is taken for this, as metal at that distance all along its face would resonate with it below ten cells per wavelength
 ON_SURFACE = 5e-3   # of the smaller cell beside: nearer than this to a surface is on it
+APART = 0.02        # of an edge: a shorter stretch between metal is none
 SAMPLED = 17        # places along either side of a face that walls cut into more than its corners tell
 FILLED = 0.9        # of an edge whose ends are in metal: it is metal too; less leaves a slot
 TOUCHED = 1e-9      # of an edge: less of it inside is none; of a face: less of it outside
@@ -60,8 +61,8 @@ def conduct(s: Structure, corners: Floats, resistance: float, number: int) -> No
     edges = [_edges(corners, block, c, within) for c in range(3)]
     free = [_free_faces(corners, block, c) for c in range(3)]
     metal = [_both(within, c) & (own.inside > FILLED) for c, own in enumerate(edges)]
-    killed, share = _one_sided(within, metal, edges, free)
-    _part_pockets(corners, block, [m | k for m, k in zip(metal, killed, strict=True)], edges, killed, share, free)
+    killed, share, sides = _one_sided(within, metal, edges, free)
+    _part_pockets(corners, block, within, [m | k for m, k in zip(metal, killed, strict=True)], edges, sides, killed, share, free)
     widths = [s.duals(k) for k in range(3)]
     for c in range(3):
         a, b = _across(c)
@@ -153,9 +154,9 @@ def _both(within: Bools, c: int) -> Bools:
     return np.asarray(np.delete(within, -1, axis=c) & np.delete(within, 0, axis=c))
 
 
-def _one_sided(within: Bools, metal: list[Bools], edges: list[Edges], free: list[Floats]) -> tuple[list[Bools], list[Floats]]:
-    """Edges that become metal, and the free shares of all others, so that no face and no edge sees both sides of a wall; ``free`` areas of faces that a wall
-    cuts in two become those of their larger pieces."""
+def _one_sided(within: Bools, metal: list[Bools], edges: list[Edges], free: list[Floats]) -> tuple[list[Bools], list[Floats], list[NDArray[np.int8]]]:
+    """Edges that become metal, the free shares of all others, and from which end those are where a wall crosses them (0 lower, 1 upper, −1 either), so that no face
+    and no edge sees both sides of a wall; ``free`` areas of faces that a wall cuts in two become those of their larger pieces."""
     killed = [np.zeros_like(m) for m in metal]
     from_low, from_high = ([np.zeros_like(m) for m in metal] for _ in range(2))
     for c in range(3):
@@ -194,42 +195,50 @@ def _one_sided(within: Bools, metal: list[Bools], edges: list[Edges], free: list
     for k, own_edges in enumerate(edges):
         killed[k] |= from_low[k] & from_high[k]
         shares.append(np.where(from_low[k], own_edges.below, np.where(from_high[k], own_edges.above, 1 - own_edges.inside)))
-    return killed, shares
+    sides = [np.where(low, 0, np.where(high, 1, -1)).astype(np.int8) for low, high in zip(from_low, from_high, strict=True)]
+    return killed, shares, sides
 
 
-def _part_pockets(corners: Floats, block: Block, metal: list[Bools], edges: list[Edges], killed: list[Bools], share: list[Floats], free: list[Floats]) -> None:
-    """Where two walls meet, the space between them may reach a face through the middle of an edge whose ends are in metal, while the corners belong to the other
+def _part_pockets(corners: Floats, block: Block, within: Bools, metal: list[Bools], edges: list[Edges], sides: list[NDArray[np.int8]],
+                  killed: list[Bools], share: list[Floats], free: list[Floats]) -> None:
+    """Where two walls meet, the space between them may reach a face along an edge whose nearest corners are in metal, while the free corners belong to the other
     side. Such an edge belongs to its longest free stretch, such a face to its largest piece, and the edges of other pieces become metal."""
-    middle = [np.where((own.inside > TOUCHED) & ~dead, np.clip(1 - own.inside - own.below - own.above, 0, 1), 0.0) for own, dead in zip(edges, metal, strict=True)]
-    middle = [np.where(m > TOUCHED, m, 0.0) for m in middle]
-    stretch = [np.argmax([own.below, own.above, m], axis=0) for own, m in zip(edges, middle, strict=True)]
-    for k, (own, m) in enumerate(zip(edges, middle, strict=True)):
-        share[k] = np.where(m > 0, np.max([own.below, own.above, m], axis=0), share[k])
+    stretches, alone = [], []
+    for k, (own, dead, side) in enumerate(zip(edges, metal, sides, strict=True)):
+        cut = own.inside > TOUCHED
+        found = np.array([own.below, own.above, np.where(cut, np.clip(1 - own.inside - own.below - own.above, 0, 1), 0.0)])
+        low, high = _shifted(within, {k: 0}), _shifted(within, {k: 1})
+        parted = np.array([cut & low | low & high, cut & high | low & high, cut])  # whether such a stretch ends in metal on both sides
+        alone.append(~dead & (parted & (found > APART)).any(axis=0))
+        stretches.append(np.where(side >= 0, side, found.argmax(axis=0)))
+        share[k] = np.where(alone[k] & cut & (side < 0), found.max(axis=0), share[k])
     bounds = corners.min(axis=1), corners.max(axis=1)
+    seen: dict[tuple[int, ...], Bools] = {}  # where along an edge, of those that stand alone, all faces about it have their own piece
     for c in range(3):
         a, b = _across(c)
-        sides = [(a, {b: 0}), (a, {b: 1}), (b, {a: 0}), (b, {a: 1})]
-        for place in np.argwhere(np.any([_at(middle[k], end) > 0 for k, end in sides], axis=0)):
+        round_ = [(a, {b: 0}), (a, {b: 1}), (b, {a: 0}), (b, {a: 1})]
+        for place in np.argwhere(np.any([_at(alone[k], end) for k, end in round_], axis=0)):
             pieces = _pieces_of_face(corners, bounds, block, c, tuple(place))
             counts = np.bincount(pieces.ravel())[1:]
             if not len(counts):
                 continue
             largest = int(counts.argmax()) + 1
             free[c][tuple(place)] = min(free[c][tuple(place)], counts[largest - 1] / pieces.size)
-            along = (pieces[:, 0], pieces[:, -1], pieces[0], pieces[-1])
-            for (k, end), own in zip(sides, along, strict=True):
+            for (k, end), own in zip(round_, (pieces[:, 0], pieces[:, -1], pieces[0], pieces[-1]), strict=True):
                 at = tuple(_index(tuple(place), end))
-                if not metal[k][at] and _of_stretch(own, int(stretch[k][at]), float(edges[k].below[at]), float(edges[k].above[at])) != largest:
+                if not metal[k][at] and _of_stretch(own, int(stretches[k][at]), float(edges[k].below[at]), float(edges[k].above[at])) != largest:
                     killed[k][at] = True
+                elif alone[k][at]:
+                    seen[(k, *at)] = seen.get((k, *at), np.ones(SAMPLED, dtype=bool)) & (own == largest)
+    for (k, *own_place), common in seen.items():
+        killed[k][tuple(own_place)] |= not common.any()
 
 
 def _of_stretch(pieces: NDArray[np.int64], which: int, below: float, above: float) -> int:
     """The piece that the free stretch of an edge belongs to, of those along it (n,): the one from its lower end, its upper end, or in its middle; 0 if in metal."""
-    if which < 2:
-        return int(pieces[-1 if which else 0])
-    at = (np.arange(len(pieces)) + 0.5) / len(pieces)
-    inner = pieces[(at > below) & (at < 1 - above)]
-    return int(np.bincount(inner[inner > 0]).argmax()) if (inner > 0).any() else 0
+    at = np.linspace(0, 1, len(pieces))
+    own = pieces[(at <= below, at >= 1 - above, (at > below) & (at < 1 - above))[which]]
+    return int(np.bincount(own[own > 0]).argmax()) if (own > 0).any() else 0
 
 
 def _pieces_of_face(corners: Floats, bounds: tuple[Floats, Floats], block: Block, c: int, place: tuple[int, ...]) -> NDArray[np.int64]:
