@@ -250,7 +250,7 @@ def near_field_at(request: HttpRequest, project_id: int, number: int, name: str,
     header: dict[str, Any] = {"frequency_hz": f.frequency, "kind": f.kind, "counts": f.counts}
     if f.kind == "power_flux":
         header["power_w"] = near.flux(f.points, (f.counts[0], f.counts[1]), f.e, f.h)
-    error = None if minus is not None else confidence.of_capture(results, name, f.points, f.frequency)
+    error = None if minus is not None or width else confidence.of_capture(results, name, f.points, f.frequency)
     return packet(header, points=f.points, value=value, **({} if phasor is None else {"re": phasor.real, "im": phasor.imag}), **_known(error=error))
 
 

@@ -43,6 +43,7 @@ def test_from_a_bare_guide_to_its_scattering_matrix(page: Page, tmp_path: Path) 
     inks = picture.evaluate("c => new Set(c.getContext('2d').getImageData(0, 0, c.width, c.height).data).size")
     assert inks > 20, "the picture is drawn"
     before = modes.get_by_text("effective index").first.locator("xpath=following-sibling::dd").inner_text()
+    expect(modes.get_by_text("impedance", exact=True).locator("xpath=following-sibling::dd")).to_have_text(re.compile(r"^\d+(\.\d+)? ± \d+(\.\d+)? Ω$"))
     modes.get_by_label("Frequency of the fields").fill("8.2e9")
     expect(modes.get_by_text("at 8.2 GHz").first).to_be_visible()
     expect(modes.get_by_text("effective index").first.locator("xpath=following-sibling::dd")).not_to_have_text(before)

@@ -223,6 +223,7 @@ def test_the_patch_is_solved_on_a_coarse_grid_to_its_efficiency_curve(page: Page
     for name in ("radiated", "substrate", "patch", "ground"):
         expect(shares).to_contain_text(name)
     expect(page.get_by_role("region", name="Current", exact=True)).to_contain_text("feed pin")
+    expect(page.get_by_role("region", name="Current", exact=True)).to_contain_text("at half of the places")
     pictures = page.get_by_role("region", name="Snapshots")
     pictures.get_by_label("Picture").wait_for()
     before = pictures.locator("canvas").screenshot()

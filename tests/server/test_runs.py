@@ -164,6 +164,7 @@ def test_what_a_run_in_time_recorded_is_served(api: Api, worker: Callable[[], An
     assert set(sweep["absorbed_share"]) == {"rod", "plate"} and len(sweep["power_flux"]["flux"]) == 3
     header, arrays = unpacked(api.ask("get", f"{base}/surface/metal?frequency=9e8").content)
     assert header["frequency_hz"] == 850e6 and len(arrays["normal"]) == len(arrays["low"]) > 10 and np.abs(arrays["re"]).max() > 0
+    assert len(arrays["error"]) == len(arrays["normal"]) and (arrays["error"] > 0).all(), "shares by which the current may be off"
     header, arrays = unpacked(api.ask("get", f"{base}/signals/pictures").content)
     assert header["complete"] and header["counts"] == [5, 7] and arrays["e"].shape == (len(arrays["time_ns"]), 35, 3)
     assert "h" in unpacked(api.ask("get", f"{base}/signals/signal").content)[1]
@@ -173,7 +174,9 @@ def test_what_a_run_in_time_recorded_is_served(api: Api, worker: Callable[[], An
     listed = min(sweep["power_flux"]["flux"], key=lambda p: abs(p["frequency_hz"] - 9e8))
     assert header["power_w"] == pytest.approx(listed["power_w"])
     assert unpacked(api.ask("get", f"{base}/near/box?frequency=9e8").content)[0]["counts"] == [2, 3, 4]
-    assert "parts" in unpacked(api.ask("get", f"{base}/current?frequency=9e8").content)[0]
+    header, arrays = unpacked(api.ask("get", f"{base}/current?frequency=9e8").content)
+    assert "parts" in header and arrays["error"].shape == arrays["span"].shape and (arrays["error"] > 0).all()
+    assert unpacked(api.ask("get", f"{base}/near/box?frequency=9e8").content)[1]["error"].shape == (24, 2)
     for missing in ("surface/nothing?frequency=1e9", "signals/nothing"):
         assert api.ask("get", f"{base}/{missing}").status_code == 404
 
