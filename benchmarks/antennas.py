@@ -148,5 +148,24 @@ def inverted_f() -> list[Row]:
     return rows
 
 
+def horns() -> list[Row]:
+    """Pyramidal horns of sheets and of solid walls, of two flares: directivity along the axis against the aperture's Fresnel integrals, and what walls of some
+    thickness, which end in a rim of 0.2 mm, change of it."""
+    from tests.apertures import pyramidal_dbi
+    from tests.models import horn, solve
+
+    rows = []
+    for mouth, long in (((60.0, 45.0), 70.0), ((44.0, 34.0), 40.0)):
+        sheet: Any = None
+        for wall in (None, 0.2, 0.7, 1.5, 5.0):
+            results = solve(horn("12", 3, mouth, long, wall))
+            found = np.array([patterns.figures(results, i).directivity_dbi for i in range(3)])
+            sheet = found if wall is None else sheet
+            form = np.array([pyramidal_dbi(float(f), 1e-3 * mouth[0], 1e-3 * mouth[1], 1e-3 * long) for f in results["frequency"].values])
+            rows.append({"check": "pyramidal horn", "mouth_mm": mouth, "long_mm": long, "wall_mm": wall or 0.0, "directivity_dbi": found.tolist(),
+                         "over_form_db": (found - form).tolist(), "over_sheet_db": (found - sheet).tolist(), "cells": int(results.attrs["cells"])})
+    return rows
+
+
 def run() -> list[Row]:
-    return [*patch(), *microstrip(), *inverted_f()]
+    return [*patch(), *microstrip(), *inverted_f(), *horns()]

@@ -159,13 +159,23 @@ def round_guide(radius: str, cells: str = "20", length: str = "30 mm") -> dict[s
     }
 
 
-def horn(cells: str = "20", points: int = 5) -> dict[str, Any]:
-    """A pyramidal horn on a piece of WR-90, a quarter of it between mirror planes."""
-    ends = {"width": "22.86 mm", "height": "10.16 mm"}
-    mouth = {"at": ["0", "0", "70 mm"], "width": "60 mm", "height": "45 mm"}
+def horn(cells: str = "20", points: int = 5, mouth: tuple[float, float] = (60, 45), long: float = 70, wall: float | None = None) -> dict[str, Any]:
+    """A pyramidal horn on a piece of WR-90, a quarter of it between mirror planes; sizes in mm. Of sheets, or of solid walls, which end in a rim of 0.2 mm."""
+    places, inside = ("-30 mm", "0 mm", f"{long} mm"), ((22.86, 10.16), (22.86, 10.16), mouth)
+
+    def loft(name: str, first: int, beyond: tuple[float, float], **more: Any) -> dict[str, Any]:
+        sections = [{"at": ["0", "0", places[n]], "width": f"{inside[n][0] + 2 * t} mm", "height": f"{inside[n][1] + 2 * t} mm"} for n, t in zip((first, first + 1), beyond, strict=True)]
+        return {"kind": "loft", "name": name, "sections": sections, "material": "perfect", **more}
+
+    if wall is None:
+        parts = [loft("guide", 0, (0, 0), shell=True), loft("flare", 1, (0, 0), shell=True)]
+    else:
+        parts = []
+        for n, (name, beyond) in enumerate((("guide", (wall, wall)), ("flare", (wall, min(wall, 0.2))))):
+            parts += [loft(f"{name} outside", n, beyond), loft(f"{name} inside", n, (0, 0)),
+                      {"kind": "combine", "name": name, "operation": "cut", "first": f"{name} outside", "others": [f"{name} inside"]}]
     return {
-        "parts": [{"kind": "loft", "name": "guide", "sections": [{"at": ["0", "0", "-30 mm"], **ends}, {"at": ["0", "0", "0"], **ends}], "shell": True, "material": "perfect"},
-                  {"kind": "loft", "name": "flare", "sections": [{"at": ["0", "0", "0"], **ends}, mouth], "shell": True, "material": "perfect"}],
+        "parts": parts,
         "feeds": [{"kind": "guide", "number": 1, "centre": ["0", "0", "-30 mm"], "towards": "+z"}],
         "surround": {"mirror": ["magnetic", "electric", "none"]},
         "captures": [{"kind": "far_field", "name": "far field"}],
