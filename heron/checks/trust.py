@@ -58,14 +58,16 @@ LEADING = {"driven": "s", "lit": "rcs_db", "repeated": "reflection"}  # without 
 
 @dataclass(frozen=True)
 class Estimate:
-    """How wrong |S| (as |ΔS|), the frequency of its lowest value (relative) and gain (in dB) may be, ``None`` where nothing is known of it, and what that rests on;
-    ``depth`` is how wrong the lowest |S| may be wherever it lies."""
+    """How wrong |S| (as |ΔS|), the frequency of its lowest value (relative), gain and radar cross-section (in dB) and efficiency may be, ``None`` where nothing is
+    known of it, and what that rests on; ``depth`` is how wrong the lowest |S| may be wherever it lies."""
 
     s: float | None
     gain_db: float | None
     resonance_relative: float | None
     basis: str
     depth: float | None
+    efficiency: float | None
+    rcs_db: float | None
 
     def at_level(self, level_db: float) -> float | None:
         """dB by which the lowest |S|, of that level, may be off, to first order and no more than all of it."""
@@ -75,9 +77,9 @@ class Estimate:
 def estimate(results: xr.Dataset) -> Estimate:
     """What the rounds of a run say of its errors."""
     found = errors_in(results)
-    values = [found.get(name, {}).get("value") for name in ("s", "gain_db", "resonance_relative", "depth")]
     basis = next((str(e["basis"]) for e in found.values()), "one round only")
-    return Estimate(values[0], values[1], values[2], basis, values[3])
+    values = {name: found.get(name, {}).get("value") for name in ("s", "gain_db", "resonance_relative", "depth", "efficiency", "rcs_db")}
+    return Estimate(basis=basis, **values)
 
 
 def _estimated(results: xr.Dataset) -> list[TrustItem]:

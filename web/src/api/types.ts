@@ -76,7 +76,7 @@ export interface Sweep {
   kind: RunKind;
   frequency_hz: number[]; solved: boolean[]; /** Whether layers go through it. */ layered?: boolean; /** Ports of a lit run, which receive. */ receives?: number[]; /** Where the waves of a lit run come from; none of a driven one. */ illuminations: { name: string; theta_deg: number; phi_deg: number }[]; ports: number[]; z0_ohm: number[]; power_share: Record<string, (number | null)[]>; badges: Record<string, Badges>;
   absorbed_share: Record<string, (number | null)[]>; power_flux: Record<string, { frequency_hz: number; power_w: number; /** None of a plane wave. */ share_of_source?: number }[]>; surfaces: string[]; traces: string[]; wires: boolean;
-  far_field: FarFigures[]; captures: { name: string; kind: string }[]; errors: { s: number | null; gain_db: number | null; resonance_relative: number | null; minimum_db: number | null; basis: string };
+  far_field: FarFigures[]; captures: { name: string; kind: string }[]; errors: { s: number | null; gain_db: number | null; resonance_relative: number | null; minimum_db: number | null; efficiency: number | null; rcs_db: number | null; basis: string };
 }
 /** dBsm against the angle from +z all round. */
 export interface ScatteredCut { phi_deg: number; angle_deg: number[]; level_dbsm: number[] }

@@ -63,7 +63,7 @@ function Modes({ feed, asked, band }: { feed: number; asked: number; band: [numb
             {travels(near, chosen) ? (
               <>
                 <Row name="effective index">{uncertain(value("index_re", near, chosen), value("index_error", near, chosen), 4)}</Row>
-                <Row name="guide wavelength">{quantity(C0 / now / value("index_re", near, chosen), "m", 4)}</Row>
+                <Row name="guide wavelength">{within(C0 / now / value("index_re", near, chosen), value("index_error", near, chosen) / value("index_re", near, chosen))}</Row>
                 <Row name="impedance">{uncertain(value("impedance_re", near, chosen), value("impedance_error", near, chosen), 2)} Ω</Row>
                 <Row name="loss, walls aside">{quantityOfLoss(-value("index_im", near, chosen), now)}</Row>
               </>
@@ -79,7 +79,7 @@ function Modes({ feed, asked, band }: { feed: number; asked: number; band: [numb
             <tr key={m} className={m === chosen ? "bg-heron-soft" : ""}>
               <td><button type="button" aria-pressed={m === chosen} className="text-heron hover:underline" onClick={() => setChosen(m)}>{m + 1}{m < asked ? ` · port ${port + m}` : ""}</button></td>
               <td>{kind}</td><td>{cuts[m] === null ? "not known" : quantity(cuts[m]!, "Hz", 4)}</td>
-              <td>{[...new Set([0, f.length - 1].map((row) => (travels(row, m) ? number(value("index_re", row, m), 4) : "cut off")))].join(" to ")}</td>
+              <td>{[...new Set([0, f.length - 1].map((row) => (travels(row, m) ? uncertain(value("index_re", row, m), value("index_error", row, m), 4).split(" ±")[0]! : "cut off")))].join(" to ")}</td>
             </tr>
           ))}
         </tbody>
@@ -93,6 +93,12 @@ function Modes({ feed, asked, band }: { feed: number; asked: number; band: [numb
       <button type="button" className="mt-1 text-[12.500px] text-heron hover:underline" onClick={() => exportCsv(`modes-port-${port}`, COLUMNS, f.flatMap((hz, row) => kinds.map((_, m) => [hz, m + 1, ...VALUES.map((what) => value(what, row, m))])))}>Save as CSV</button>
     </>
   );
+}
+
+/** A length in m with its relative error. */
+function within(length: number, relative: number): string {
+  const { unit, factor } = scaled(length, "m");
+  return `${uncertain(length / factor, (relative * length) / factor, 2)} ${unit}`;
 }
 
 const Row = ({ name, children }: { name: string; children: React.ReactNode }) => <div className="flex justify-between"><dt className="text-ink2">{name}</dt><dd>{children}</dd></div>;

@@ -66,5 +66,5 @@ it("gives steady values, and components and vectors at a moment", () => {
   const known = { header: {}, arrays: { value: array([2], 1, 2), error: array([2, 2], 0.5, 0.25, 0.125, 0.0625) } };
   expect(Array.from(pointValues(known, "dh", null))).toEqual([25, 6.25]);
   expect(Array.from(pointValues(vector, "de", null))).toEqual([NaN]);
-  expect(within(sharesOf(known, "e")!)).toBe("± 50\u00a0% at half of the places, 50\u00a0% at most");
+  expect(within(sharesOf(known, "e")!)).toBe("± 50\u00a0%, 50\u00a0% at most");
 });

@@ -14,11 +14,11 @@ export function sharesOf(p: Packet, what: What): Float64Array | null {
   return error ? Float64Array.from({ length: error.shape[0]! }, (_, q) => error.data[2 * q + side]!) : null;
 }
 
-/** The middle one of some shares and the largest, as a badge: "± 1.2 % at half of the places, 8 % at most". */
+/** The middle one of some shares and the largest, as a badge: "± 1.2 %, 8 % at most". */
 export function within(shares: ArrayLike<number>): string {
   const sorted = Array.from(shares).sort((a, b) => a - b);
   const percent = (v: number): string => `${number(100 * v, 2)}\u00a0%`;
-  return sorted.length ? `± ${percent(sorted[sorted.length >> 1]!)} at half of the places, ${percent(sorted[sorted.length - 1]!)} at most` : "";
+  return sorted.length ? `± ${percent(sorted[sorted.length >> 1]!)}, ${percent(sorted[sorted.length - 1]!)} at most` : "";
 }
 
 /** The steady value at every point of a near field or, with a phase in rad, the value at that moment: of a component with its sign, of a vector its size. */

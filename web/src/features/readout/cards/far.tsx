@@ -4,6 +4,7 @@ import { OrbitControls } from "@react-three/drei";
 import { useQuery } from "@tanstack/react-query";
 import { useMemo } from "react";
 import { cuts, evaluated, examination, field, run as runDetail } from "../../../api/queries";
+import type { Packet } from "../../../api/client";
 import type { Cut, Model, PhaseCentre, Polarisation, Sweep } from "../../../api/types";
 import { fixed, number, quantity, scaled } from "../../../format";
 import { Ellipse } from "../../../plots/Ellipse";
@@ -17,7 +18,7 @@ import { extentOf } from "../../../stage/extent";
 import { nearest, useAt, useFollowing } from "../../../app/cursor";
 import { Card, Choice, RunChoice, Value, WithLegend } from "../Card";
 import { CurveCard, type Line } from "../CurveCard";
-import { type CardProps, at, axis, isLit, useDesk, useOneRun, useSetting } from "../context";
+import { type CardProps, type Shown, at, axis, isLit, useDesk, useOneRun, useSetting } from "../context";
 import { useReferenceCuts } from "../references";
 import { span, uncertain } from "../values";
 
@@ -59,14 +60,21 @@ function lost(share: Sweep["power_share"], i: number): { text: string }[] {
     .map((l) => ({ text: `${l.name} ${fixed(l.part, 1)} %` }));
 }
 
+/** The largest level of a pattern with its error. */
+function peakOf(data: Packet, run: Shown): string {
+  const { gain_db, rcs_db } = run.sweep.errors, lit = isLit(run);
+  return `${uncertain(Number(data.header.peak_dbi), lit ? rcs_db : gain_db, 2)} ${lit ? "dBsm" : "dBi"}`;
+}
+
 export function Efficiency(props: CardProps) {
   const { shown } = useDesk();
   const first = shown[0]!;
+  const off = first.sweep.errors.efficiency, percent = (v: number | null): string => `${uncertain(v ?? NaN, off === null ? null : 100 * off, 1)} %`;
   const both: Line[] = [{ formula: "100*total_efficiency", name: "total" }, { formula: "100*radiation_efficiency", name: "radiation" }];
   return (
     <CurveCard
       props={props} title="Efficiency" note={shown.length > 1 ? "total, %" : "%"} lines={shown.length > 1 ? both.slice(0, 1) : both} y={{ unit: "%", domain: [0, 105] }}
-      badges={(value, cursor) => [...(shown.length > 1 ? [] : [{ text: `radiation ${fixed(value(1), 1)} %` }]), { text: `total ${fixed(value(0), 1)} %` }, ...lost(first.sweep.power_share, at(first, cursor))]}
+      badges={(value, cursor) => [...(shown.length > 1 ? [] : [{ text: `radiation ${percent(value(1))}` }]), { text: `total ${percent(value(0))}` }, ...lost(first.sweep.power_share, at(first, cursor))]}
     />
   );
 }
@@ -143,7 +151,7 @@ export function PatternMap(props: CardProps) {
   return (
     <Card title="Pattern map"
       note={<><Choice label="Layout" value={layout} options={[["up", "u-v, upper half"], ["down", "u-v, lower half"], ["angles", "θ over φ"]]} onChange={setLayout} /> · <Choice label="Quantity" value={kind} options={KINDS} onChange={setKind} /> · <Choice label="Component" value={component} options={Object.entries(SHORT).map(([k, n]) => [k, n || "total"] as const)} onChange={setComponent} /><RunChoice {...one} /></>}
-      badges={data ? [{ text: `peak ${fixed(Number(data.header.peak_dbi), 2)} dBi` }] : []}>
+      badges={data ? [{ text: `peak ${peakOf(data, first)}` }] : []}>
       <span hidden data-fetching={isFetching} />
       {map && <HeatMap columns={map.columns} rows={map.rows} values={map.values} low={map.low} high={map.high} width_m={map.width} height_m={map.height} sides={map.sides} unit={isLit(first) ? "dBsm" : "dBi"} />}
     </Card>
@@ -163,7 +171,7 @@ export function Pattern(props: CardProps) {
   const lit = isLit(first), now = lit ? null : nearestFar(first, cursor);
   return (
     <Card title={lit ? "Scattered in space" : "Pattern"} note={lit ? <>radar cross-section<RunChoice {...one} /></> : <><Choice label="Quantity" value={kind} options={KINDS} onChange={setKind} /> · <Choice label="Component" value={component} options={Object.entries(SHORT).map(([k, n]) => [k, n || "total"] as const)} onChange={setComponent} /><RunChoice {...one} /></>}
-      badges={data ? [{ text: `peak ${fixed(Number(data.header.peak_dbi), 2)} ${lit ? "dBsm" : "dBi"}${component === "total" && now ? ` at θ ${fixed(now.peak_theta_deg, 0)}° φ ${fixed(now.peak_phi_deg, 0)}°` : ""}` }, { text: "30 dB to the middle" }] : []}
+      badges={data ? [{ text: `peak ${peakOf(data, first)}${component === "total" && now ? ` at θ ${fixed(now.peak_theta_deg, 0)}° φ ${fixed(now.peak_phi_deg, 0)}°` : ""}` }, { text: "30 dB to the middle" }] : []}
       extra={[["Save the pattern as glTF", () => location.assign(`/api/projects/${projectId}/runs/${first.line.number}/export/pattern.glb?frequency=${cursor}&quantity=${kind}&component=${component}`)]]}>
       <span hidden data-fetching={isFetching} />
       {data && looked && (
@@ -294,7 +302,7 @@ export function Figures() {
   const cursor = useAt();
   const rows: [string, (s: (typeof shown)[number]) => string][] = [
     ["Frequency", (s) => quantity(nearestFar(s, cursor).frequency_hz, "Hz", 5)], ["Directivity", (s) => `${uncertain(nearestFar(s, cursor).directivity_dbi, s.sweep.errors.gain_db, 2)} dBi`], ["Gain", (s) => `${uncertain(nearestFar(s, cursor).gain_dbi, s.sweep.errors.gain_db, 2)} dBi`],
-    ["Realized gain", (s) => `${uncertain(nearestFar(s, cursor).realized_gain_dbi, s.sweep.errors.gain_db, 2)} dBi`], ["Radiation efficiency", (s) => `${fixed(100 * nearestFar(s, cursor).radiation_efficiency, 1)} %`], ["Total efficiency", (s) => `${fixed(100 * nearestFar(s, cursor).total_efficiency, 1)} %`],
+    ["Realized gain", (s) => `${uncertain(nearestFar(s, cursor).realized_gain_dbi, s.sweep.errors.gain_db, 2)} dBi`], ["Radiation efficiency", (s) => `${uncertain(100 * nearestFar(s, cursor).radiation_efficiency, 100 * (s.sweep.errors.efficiency ?? 0), 1)} %`], ["Total efficiency", (s) => `${uncertain(100 * nearestFar(s, cursor).total_efficiency, 100 * (s.sweep.errors.efficiency ?? 0), 1)} %`],
     ["Peak at", (s) => `θ ${fixed(nearestFar(s, cursor).peak_theta_deg, 0)}° φ ${fixed(nearestFar(s, cursor).peak_phi_deg, 0)}°`],
     ["Lowest |S11|", (s) => String((s.line.headline as { text?: string }).text ?? "–")],
     ["−10 dB band", (s) => bandText(s, "-10 dB")], ["VSWR 2 band", (s) => bandText(s, "VSWR 2")],

@@ -78,7 +78,7 @@ function useField(props: CardProps, minus: string): FieldChoice {
 /** How far the field of a capture can be believed. */
 const trusted = (data: Packet | undefined, what: What): { text: string; hint: string }[] => {
   const shares = data && sharesOf(data, what);
-  const hint = "Share of the field at each place, from rounds of finer and finer cells or segments";
+  const hint = "Share of the field by which it may be off: at half of the places, and at the worst";
   return shares ? [{ text: within(shares), hint }] : data && isError(what) ? [{ text: "not known after one round, or of a difference of runs", hint }] : [];
 };
 

@@ -24,10 +24,10 @@ export function Trust() {
         {made && <p className="text-[11.500px] text-ink2">Grade {data?.grade} for: {made.name.startsWith("|") ? made.name : made.name[0]!.toLowerCase() + made.name.slice(1)}. Errors by {shown[0]!.sweep.errors.basis}.</p>}
         {data?.advice && <Finer projectId={projectId} number={shown[0]!.line.number} advice={data.advice as unknown as Advice} />}
         <ul className="mt-1">
-          {items.map((i) => (
+          {items.map((i, n) => (
             <li key={i.name} className="border-b border-faint py-1">
               <div className="flex items-center gap-3"><Mark state={i.mark} /><span>{i.name}</span><span className="num ml-auto">{i.value.replace("-", "−")}</span></div>
-              {i.mark !== "good" && <p className="pl-5 text-[12px] text-ink2">{i.advice}.</p>}
+              {i.mark !== "good" && !items.slice(0, n).some((k) => k.mark !== "good" && k.advice === i.advice) && <p className="pl-5 text-[12px] text-ink2">{i.advice}.</p>}
             </li>
           ))}
         </ul>
