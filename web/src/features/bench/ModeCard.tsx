@@ -8,7 +8,7 @@ import { C0, number, quantity, scaled } from "../../format";
 import { LinePlot } from "../../plots/LinePlot";
 import { exportCsv } from "../../plots/export";
 import { magnitude, series } from "../../plots/scale";
-import { uncertain } from "../readout/values";
+import { certain, uncertain } from "../readout/values";
 import { useBench } from "./model";
 
 const SHOWN = 3, MOST = 8;
@@ -79,7 +79,7 @@ function Modes({ feed, asked, band }: { feed: number; asked: number; band: [numb
             <tr key={m} className={m === chosen ? "bg-heron-soft" : ""}>
               <td><button type="button" aria-pressed={m === chosen} className="text-heron hover:underline" onClick={() => setChosen(m)}>{m + 1}{m < asked ? ` · port ${port + m}` : ""}</button></td>
               <td>{kind}</td><td>{cuts[m] === null ? "not known" : quantity(cuts[m]!, "Hz", 4)}</td>
-              <td>{[...new Set([0, f.length - 1].map((row) => (travels(row, m) ? uncertain(value("index_re", row, m), value("index_error", row, m), 4).split(" ±")[0]! : "cut off")))].join(" to ")}</td>
+              <td>{[...new Set([0, f.length - 1].map((row) => (travels(row, m) ? certain(value("index_re", row, m), value("index_error", row, m), 4) : "cut off")))].join(" to ")}</td>
             </tr>
           ))}
         </tbody>
@@ -95,10 +95,10 @@ function Modes({ feed, asked, band }: { feed: number; asked: number; band: [numb
   );
 }
 
-/** A length in m with its relative error. */
+/** A length in m with the digits that its relative error allows. */
 function within(length: number, relative: number): string {
   const { unit, factor } = scaled(length, "m");
-  return `${uncertain(length / factor, (relative * length) / factor, 2)} ${unit}`;
+  return `${certain(length / factor, (relative * length) / factor, 2)} ${unit}`;
 }
 
 const Row = ({ name, children }: { name: string; children: React.ReactNode }) => <div className="flex justify-between"><dt className="text-ink2">{name}</dt><dd>{children}</dd></div>;

@@ -50,7 +50,7 @@ export function Report() {
                 <p className="num mt-2 text-[12px]">{desk.shown.map((s) => `run ${s.line.number}`).join(", ")} · revision {first.line.revision} · {run?.engine} · {run?.finished ? run.finished.slice(0, 16).replace("T", " ") : ""}</p>
                 {desk.shown.filter((s) => s.line.note).map((s) => <p key={s.line.number} className="mt-1">Run {s.line.number}: {s.line.note}</p>)}
               </div>
-              <div className="h-36 w-56 rounded border border-rule" aria-label="Model figure">{looked && <Sketch outline={looked.shapes.length ? looked.shapes : looked.bodies.map((b) => ({ points: box(b.low, b.high) }))} />}</div>
+              <div className="h-36 w-56 rounded border border-rule" aria-label="Model figure">{looked && <Sketch outline={[...looked.shapes, ...looked.bodies.map((b) => ({ points: box(b.low, b.high) }))]} />}</div>
             </header>
             <div className="mt-4 grid grid-cols-3 gap-6">
               <section><h2 className="mb-1 font-semibold">Parameters</h2>

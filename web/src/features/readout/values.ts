@@ -59,6 +59,9 @@ export function uncertain(value: number, error: number | null, most: number): st
   return `${fixed(value, decimals)} ± ${fixed(Math.max(error, 10 ** -decimals), decimals)}`;
 }
 
+/** A value with no more digits than its error allows. */
+export const certain = (value: number, error: number | null, most: number): string => uncertain(value, error, most).split(" ±")[0]!;
+
 /** A frequency with its relative error: "2.423 ± 0.005 GHz". */
 export function frequencyWithin(hz: number, relative: number | null): string {
   const shown = quantity(hz, "Hz", 4);
