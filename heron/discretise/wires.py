@@ -28,8 +28,8 @@ LEAST_SEGMENTS = 8        # per part, so that a short wire still has a current s
 NEAR_MISS_RADII = 6.0     # ends within this many radii of another wire, but not joined, are reported
 NEAR_MISS_LENGTH = 0.02   # or within this part of the shorter wire's length
 SEGMENT_OVER_RADIUS = 2.0 # a segment of a bent wire is at least this many radii long, where the wire allows it
-STRAIGHT_OVER_RADIUS = 0.0625  # one of a straight wire, whose kernel is exactly that of a tube
-GRADING_DEPTH = 32.0      # at feeds and open ends, where the current bends, segments shrink to this part of the others
+STRAIGHT_OVER_RADIUS = 0.02    # one of a straight wire, whose kernel is exactly that of a tube
+GRADING_DEPTH = 128.0     # at feeds and open ends, where the current bends, segments shrink to this part of the others
 GRADING_RATIO = 2.0       # from one segment to the next, the common upper limit
 MAX_SEGMENTS = 16_000     # a matrix of 4.6 GB; beyond this a dense solve takes hours, so it is refused before meshing
 
