@@ -24,7 +24,7 @@ def test_a_sound_run_is_graded_a() -> None:
 
 def test_a_grade_is_a_statement_about_error() -> None:
     """A coarse mesh balances its power as well as a fine one; its grade must fall all the same, and a run that knows nothing of its error has the worst."""
-    coarse = solve_in_rounds(look(dipole(0.47, 1e-5, plan=plan("200 MHz", "350 MHz", 31, segments_per_wavelength="6"))))
+    coarse = solve_in_rounds(look(dipole(1.4, 1e-5, plan=plan("200 MHz", "350 MHz", 31, segments_per_wavelength="6"))))
     marks = {i.name: i.mark for i in trust_card(coarse)}
     assert marks["Power in = power out"] == "good" and grade(trust_card(coarse)) != "A"
     unknown = solve(dipole(0.48, 1e-3))
@@ -86,7 +86,7 @@ def test_forecast_grows_with_the_model_and_matches_its_size() -> None:
     assert large.forecast is not None
     results = solve(dipole(0.5, 1e-5, 40))
     assert small.forecast.size == results.attrs["unknowns"]
-    assert large.forecast.size > 20 * small.forecast.size
+    assert large.forecast.size > 15 * small.forecast.size, "gaps and open ends take as many segments however long the wire"
     assert large.forecast.memory_bytes > small.forecast.memory_bytes
     assert large.forecast.seconds > small.forecast.seconds > 0
 
