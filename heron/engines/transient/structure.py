@@ -313,7 +313,7 @@ def structure(model: Evaluated, geometry: Geometry, scale: float = 1.0) -> Struc
     bodies = geometry.placed.bodies if geometry.bodies else []
     largest = scale * C0 / plan.f_stop / plan.cells_per_wavelength
     ground = model.surround.height if model.surround is not None and model.surround.kind == "ground" else None
-    cases = _cases(model, bodies, media, largest)
+    cases = _cases(model, bodies, media, largest, scale)
     low, high = _bounds(geometry, bodies, ground, model, cases)
     axes = [Axis(float(lo), float(hi), largest, FINEST * largest) for lo, hi in zip(low, high, strict=True)]
     periods = periods_of(model)
@@ -580,7 +580,7 @@ def _layer_wishes(axes: list[Axis], model: Evaluated, media: dict[str, Medium], 
         axes[2].sizes.append((max(bottom, axes[2].low - 10 * abs(axes[2].high - axes[2].low) - 100 * largest), top, wanted))
 
 
-def _cases(model: Evaluated, bodies: list[Body], media: dict[str, Medium], largest: float) -> list[Case]:
+def _cases(model: Evaluated, bodies: list[Body], media: dict[str, Medium], largest: float, scale: float) -> list[Case]:
     """Cases of line and guide feeds, with cells as the media at their planes need them."""
     out = []
     for number, feed in enumerate(model.feeds):
@@ -594,7 +594,7 @@ def _cases(model: Evaluated, bodies: list[Body], media: dict[str, Medium], large
                 index = max(index, float(np.sqrt(abs(media[body.material].epsilon(model.plan.f_stop)[0]))))
         others = [abs(float(f.centre[case.axis]) - case.at) for f in model.feeds if f is not None and f is not feed and f.kind in ("line", "guide")]
         between = min((d for d in others if d > FINEST * largest), default=np.inf)
-        out.append(case_of(feed, number, min(largest / index, between / APART)))
+        out.append(case_of(feed, number, min(largest / index, between / max(APART / scale, BETWEEN))))
     return out
 
 
