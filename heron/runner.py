@@ -47,7 +47,7 @@ def solve_in_rounds(examination: Examination, progress: Progress = silent) -> xr
     sizes = engine.rounds(model.plan)
     costs = [engine.cost(size) for size in sizes]
     done: list[rounds.Round] = []
-    places = near_places(model)
+    places = near_places(model) if len(sizes) > 1 else {}  # one round has nothing to compare with
     kept: xr.Dataset | None = None
     for number, size in enumerate(sizes):
         part, started = _part_of(progress, number, costs), perf_counter()

@@ -63,7 +63,7 @@ function Modes({ feed, asked, band }: { feed: number; asked: number; band: [numb
             {travels(near, chosen) ? (
               <>
                 <Row name="effective index">{uncertain(value("index_re", near, chosen), value("index_error", near, chosen), 4)}</Row>
-                <Row name="guide wavelength">{within(C0 / now / value("index_re", near, chosen), value("index_error", near, chosen) / value("index_re", near, chosen))}</Row>
+                <Row name="guide wavelength">{lengthOf(C0 / now / value("index_re", near, chosen), value("index_error", near, chosen) / value("index_re", near, chosen))}</Row>
                 <Row name="impedance">{uncertain(value("impedance_re", near, chosen), value("impedance_error", near, chosen), 2)} Ω</Row>
                 <Row name="loss, walls aside">{quantityOfLoss(-value("index_im", near, chosen), now)}</Row>
               </>
@@ -96,7 +96,7 @@ function Modes({ feed, asked, band }: { feed: number; asked: number; band: [numb
 }
 
 /** A length in m with the digits that its relative error allows. */
-function within(length: number, relative: number): string {
+function lengthOf(length: number, relative: number): string {
   const { unit, factor } = scaled(length, "m");
   return `${certain(length / factor, (relative * length) / factor, 2)} ${unit}`;
 }
