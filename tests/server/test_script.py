@@ -182,3 +182,16 @@ def test_server_and_worker_outlive_a_restart_of_postgresql(script: dict[str, Any
             process.wait(PATIENCE)
         cluster.stop()
         print((folder / "log").read_text()[-2000:])
+
+
+@pytest.mark.parametrize("command", ["solve", "modes", "geometry", "compare", "bench"])
+def test_every_command_of_the_core_is_one_of_the_script(script: dict[str, Any], command: str, monkeypatch: pytest.MonkeyPatch, capsys: pytest.CaptureFixture[str]) -> None:
+    """And stands in its usage."""
+    passed: list[list[str]] = []
+    names = script["main"].__globals__
+    monkeypatch.setitem(names, "core", lambda arguments: passed.append(arguments) or 0)
+    monkeypatch.setattr(sys, "argv", ["odd-heron", command, "a.json"])
+    assert script["main"]() == 0 and passed == [[command, "a.json"]]
+    monkeypatch.setattr(sys, "argv", ["odd-heron", "help"])
+    script["main"]()
+    assert f"{command} " in capsys.readouterr().err
