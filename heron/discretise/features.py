@@ -15,7 +15,7 @@ from typing import NamedTuple
 import numpy as np
 from numpy.typing import NDArray
 
-from heron.discretise import filling
+from heron.discretise import filling, grid
 
 Floats = NDArray[np.float64]
 
@@ -23,12 +23,13 @@ SAME = 1e-6          # of the model's size: nearer than this is one place
 AT = (0.12, 0.5, 0.88)  # of an edge's length: where its surroundings are looked at
 MOST_EDGES = 400     # of one body: one with more is a platform, whose details are not what a line is
 EVEN = 3.0           # cells to either side of an edge, along the metal and across it, that are as large as the one at it, where something is near
-AT_RIM = 0.5         # largest cells at the edge of a tilted sheet
+AT_RIM = 0.5         # largest cells at the edge of a tilted sheet, or of a tilted wall that is
 AROUND = 1.5         # the same of a sheet that ends far from anything
 FEW = 1.5            # cells from an edge to what is nearest: fewer show the field there poorly
 BETWEEN_ROUND = 2.0  # times as many cells between conductors of which one is round
 ACROSS_ROUND = 2.5   # and across a round one
 ALONG = 1 - 1e-6     # of a normal's length along an axis: the facet lies along the grid's planes
+BLUNT = 3 / 8        # of the surroundings of an edge: where as much is metal, the field hardly grows towards it
 
 
 class Edge(NamedTuple):
@@ -51,9 +52,9 @@ class Edge(NamedTuple):
         return 3 - self.axis - self.across
 
 
-def straight(body: int, lines: Sequence[Floats], corners: Floats, sheet: int | None) -> list[Edge]:
-    """The edges among polylines (k, 3) in m that run along an axis, but for inner ones. ``corners`` (m, 3, 3) are the body's triangles; a ``sheet`` lies across
-    that axis."""
+def straight(body: int, lines: Sequence[Floats], corners: Floats, sheet: int | None, solids: Sequence[Floats] = ()) -> list[Edge]:
+    """The edges among polylines (k, 3) in m that run along an axis, but for blunt ones. ``corners`` (m, 3, 3) are the body's triangles, ``solids`` those of every
+    solid of metal; a ``sheet`` lies across that axis."""
     out = []
     reach = 1e-4 * float(np.ptp(corners.reshape(-1, 3), axis=0).max()) if len(corners) else 0.0
     for line in lines:
@@ -74,7 +75,7 @@ def straight(body: int, lines: Sequence[Floats], corners: Floats, sheet: int | N
             flat, middle = corners[:, :, plane], 0.5 * (start + stop)
             behind, ahead = (bool(filling.covered(flat, (middle + s * step)[plane[:1]], (middle + s * step)[plane[1:]], 0.0)[0, 0]) for s in (-1, 1))
             side = int(behind) - int(ahead)
-        elif len(corners) and _inner(corners, axis, 0.5 * (start + stop), reach):
+        elif len(corners) and _blunt(solids, axis, 0.5 * (start + stop), reach):
             continue
         out.append(Edge(body, axis, start, stop, sheet is not None, -1 if sheet is None else sheet, side))
     return out
@@ -111,24 +112,32 @@ def _beside(corners: Floats, normal: Floats, point: Floats, reach: float) -> NDA
     return inside
 
 
-def _inner(corners: Floats, axis: int, middle: Floats, reach: float) -> bool:
-    """Whether three of the four quarters about a solid's edge are metal: a corner that the field lies in, where it is weak, and needs no more cells than elsewhere."""
-    places = [middle[k:k + 1] if k == axis else middle[k] + np.array([-reach, reach]) for k in range(3)]
-    return int(filling.inside(corners, *places).sum()) == 3
+def _blunt(solids: Sequence[Floats], axis: int, middle: Floats, reach: float) -> bool:
+    """Whether much of what is about a solid's edge is metal, of that or another body that touches it there: a corner that the field lies in, or hardly a bend at all,
+    where the field is even and needs no more cells than elsewhere. About a right angle a quarter is metal."""
+    around = reach * np.array([-3.0, -1.0, 1.0, 3.0])
+    places = [middle[k:k + 1] if k == axis else middle[k] + around for k in range(3)]
+    metal = np.zeros([len(p) for p in places], dtype=bool)
+    for corners in solids:
+        own = corners.reshape(-1, 3)
+        if (own.min(axis=0) <= middle + 3 * reach).all() and (own.max(axis=0) >= middle - 3 * reach).all():
+            metal |= filling.inside(corners, *places)
+    return float(metal.mean()) >= BLUNT
 
 
 def scales(edges: Sequence[Edge], surfaces: Sequence[Floats], walls: Sequence[tuple[int, float]], periods: dict[int, float], reach: float,
-           meet: Callable[[int, int], bool]) -> Floats:
-    """m: the distance (edges,) from each edge to the nearest that its field ends on, infinite beyond ``reach``.
+           meet: Callable[[int, int], bool]) -> tuple[Floats, Floats]:
+    """m: the distance (edges,) from each edge to the nearest that its field ends on, infinite beyond ``reach``; and the thickness (edges,) of the oblique wall that
+    ends in a level rim there, infinite where there is none.
 
     :param surfaces: triangles (m, 3, 3) of every conductor, in m, by its number.
     :param walls: (axis, place in m) of planes that conduct or mirror.
     :param periods: m, by axis along which all is repeated.
     :param meet: whether two conductors touch: near there the distance between what is oblique goes to nothing, and says nothing.
     """
-    out = np.full(len(edges), np.inf)
+    out, thickness = np.full((2, len(edges)), np.inf)
     if not edges:
-        return out
+        return out, thickness
     size = float(np.ptp(np.concatenate([s.reshape(-1, 3) for s in surfaces]), axis=0).max())
     same = SAME * size
     for axis in range(3):
@@ -161,6 +170,8 @@ def scales(edges: Sequence[Edge], surfaces: Sequence[Floats], walls: Sequence[tu
                 nearest = min(nearest, float(away[good].min(initial=np.inf)))
             if len(across) == 2:  # the other face of an oblique wall says nothing of how wide it is
                 nearest = min(nearest, max(across.values()))
+            elif across:
+                thickness[own[n]] = next(iter(across.values()))
             out[own[n]] = nearest
     for n, e in enumerate(edges):
         for at in AT:
@@ -169,7 +180,7 @@ def scales(edges: Sequence[Edge], surfaces: Sequence[Floats], walls: Sequence[tu
         for axis, place in walls:
             if axis != e.axis and same < abs(e.start[axis] - place) < reach:
                 out[n] = min(out[n], abs(e.start[axis] - place))
-    return np.where(out < reach, out, np.inf)
+    return np.where(out < reach, out, np.inf), thickness
 
 
 def _on(corners: Floats, point: Floats, k: int, axis: int, same: float) -> bool:
@@ -272,15 +283,17 @@ def look(conductors: Sequence[Conductor], walls: Sequence[tuple[int, float]], pe
     platform = [len(c.lines) > MOST_EDGES for c in conductors]
     whole = np.concatenate(surfaces)
     shown = [n for n, c in enumerate(conductors) if c.sheet is not None or not platform[n]]
-    of_each = [rims(n, c.lines, whole) if c.bent else straight(n, c.lines, c.corners, c.sheet) for n, c in ((n, conductors[n]) for n in shown)]
+    solids = [c.corners for c in conductors if c.sheet is None and not c.bent]
+    of_each = [rims(n, c.lines, whole) if c.bent else straight(n, c.lines, c.corners, c.sheet, solids) for n, c in ((n, conductors[n]) for n in shown)]
     edges = [e for own in of_each for e in own
              if not any(axis != e.axis and abs(e.start[axis] - at) <= same for axis, at in onward)]
     looked_at = [e for e in edges if not platform[e.body]]
-    found = iter(scales(looked_at, surfaces, walls, periods, max(asked.cells, FEW) * asked.coarse, lambda a, b: clearance(a, b) < same))
+    found = iter(np.transpose(scales(looked_at, surfaces, walls, periods, max(asked.cells, FEW) * asked.coarse, lambda a, b: clearance(a, b) < same)))
     for e in edges:
-        distance = np.inf if platform[e.body] else next(found)
+        distance, thickness = (np.inf, np.inf) if platform[e.body] else next(found)
         wanted = distance / asked.cells if asked.cells else np.inf
-        size = max(min(wanted, asked.coarse), asked.finest)
+        thin_rim = np.isinf(distance) and thickness < grid.THIN * AT_RIM * asked.largest
+        size = max(min(wanted, AT_RIM * asked.largest if thin_rim else asked.coarse), asked.finest)
         if np.isfinite(distance):
             out.details.append(Detail(e.body, 0.5 * (e.start + e.stop), float(distance), size))
         for k in (k for k in range(3) if k != e.axis):

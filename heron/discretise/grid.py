@@ -22,6 +22,8 @@ NARROW = 1.5        # a cell at an edge is at most this part of the way to the n
 SAMPLES = 4000      # places at which a size function is evaluated along an axis
 MAX_LINES = 3000
 INSIDE = 0.5**1.5   # of the cell at an edge, √2/4, that lies in the metal: see physics.md, "Edges"
+THIN = 0.5          # of the cells asked for about it: a wall as thin is a sheet to the grid
+CLOSE = 0.1         # larger than asked: what a cell between the faces of a wall may be
 EVEN = 1.5          # cells to either side of an edge that are as large as the one at it
 SLACK = 1e-3        # of a cell: how much fewer cells than asked are enough, so that rounding makes no cell more
 SAME = 1e-3         # of the least distance of lines: marks nearer than this are one place
@@ -33,7 +35,8 @@ class Axis:
     (from, to, smallest cell asked for there, whatever the sizes);
     ``whole`` stretches stay one cell.
 
-    ``edges`` are edges of thin metal, (place, side, largest cell): side 1 where the metal ends towards rising coordinates, −1 the other way.
+    ``edges`` are edges of thin metal, (place, side, largest cell): side 1 where the metal ends towards rising coordinates, −1 the other way. ``walls`` are marks
+    (low, high) on both faces of a wall, which get one line where the cells asked for are far larger.
     """
 
     low: float
@@ -45,6 +48,7 @@ class Axis:
     floors: list[tuple[float, float, float]] = field(default_factory=list)
     whole: list[tuple[float, float]] = field(default_factory=list)
     edges: list[tuple[float, int, float]] = field(default_factory=list)
+    walls: list[tuple[float, float]] = field(default_factory=list)
 
 
 def _groups(marks: Sequence[float], least: float) -> list[list[float]]:
@@ -68,6 +72,15 @@ def crowds(marks: Sequence[float], least: float) -> list[tuple[float, float]]:
     return [(float(np.mean(group)), group[-1] - group[0]) for group in _groups(marks, least) if group[-1] - group[0] > SAME * least]
 
 
+def settle_walls(axis: Axis) -> None:
+    """Marks both faces of every wall, with one cell between where no smaller ones are asked for, as there is no field; or its middle alone where it is far thinner."""
+    for low, high in axis.walls:
+        asked = min((size for a, b, size in axis.sizes if a <= high and b >= low), default=axis.largest)
+        axis.marks += [0.5 * (low + high)] if high - low < THIN * asked else [low, high]
+        if high - low <= (1 + CLOSE) * asked:
+            axis.whole.append((low, high))
+
+
 def settle_edges(axis: Axis) -> None:
     """Turns edges of thin metal into marks: the cell an edge lies in begins ``INSIDE`` of its size inside the metal.
 
@@ -84,6 +97,8 @@ def settle_edges(axis: Axis) -> None:
         away = others[others > least].min(initial=np.inf)
         shared = any(abs(o - m) <= least for o in axis.marks) or any(abs(o - m) <= least and s != side for o, s in wanted)
         cell = min(size, away / NARROW, *(asked for low, high, asked in axis.sizes if low <= m <= high))
+        if any(abs(o - m - side * away) <= least and s == -side for o, s in wanted):
+            cell = _across_gap(cell, away)
         if shared or cell < 3 * least:
             axis.marks.append(m)
             axis.sizes.append((m, m, size))
@@ -92,6 +107,13 @@ def settle_edges(axis: Axis) -> None:
         axis.marks += ends
         axis.whole.append((ends[0], ends[1]))
         axis.sizes.append((m - EVEN * cell, m + EVEN * cell, cell))
+
+
+def _across_gap(cell: float, gap: float) -> float:
+    """m: the cell at an edge of thin metal that another faces across a ``gap`` in m, so that between their two cells there is no line's width, or that of a cell."""
+    left = gap - 2 * (1 - INSIDE) * cell
+    between = 0 if left < cell / 4 else 1 if left < cell / 2 else None
+    return cell if between is None else gap / (2 * (1 - INSIDE) + between)
 
 
 def lines(axis: Axis, cells_between: float, nearest: bool = False) -> Floats:

@@ -10,7 +10,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from heron.discretise import features, filling, shells
-from heron.discretise.grid import Axis, crowds, dual, lines, settle_edges
+from heron.discretise.grid import Axis, crowds, dual, lines, settle_edges, settle_walls
 from heron.engines.lumped import Element, element
 from heron.engines.transient.apertures import Aperture, Case, case_of, open_aperture
 from heron.engines.transient.averages import Averages, Lattices, Substance, slanted
@@ -35,6 +35,7 @@ WireEdge = tuple[int, int, int, int, float, float]
 
 LAYERS = 10              # cells of an absorbing layer
 SCATTERED = 2            # cells from an absorbing layer to the surface that the far field is taken from
+CLEAR = 2                # cells from there to the model at least, as that surface must not cut what the model is made of
 ROOM_IN_BOX = 4          # cells at least between the model and the sides of that box
 BESIDE = 3               # cells from there to the box of total fields, unless its place is given
 MARGIN = 0.25            # of the longest wavelength, between model and absorbing layer (common practice)
@@ -48,6 +49,7 @@ FINER_BESIDE = 2.0       # times as fine as elsewhere at most are cells beside t
 USUAL_CELLS = 20         # per wavelength, at which that holds
 FINEST_DETAIL = 1 / 1000 # of the largest cell: details ask for none smaller
 PARTED = 0.15            # of the smallest cell asked for: marks nearer than this become one line
+SAME = 1e-5              # of a body's extent: its bounds are an edge's place
 ROUND = 6.0              # largest cells across: round metal larger than this gets no lines at its ends
 STEEPEST = 0.7           # cosine of the slope of a surface about an end of it that is taken for round
 THINNEST = 0.012         # of the largest cell beside: half of the thickness of a wall that stands for a sheet; more than that within which a line is on it
@@ -349,6 +351,7 @@ def structure(model: Evaluated, geometry: Geometry, scale: float = 1.0) -> Struc
     walls[list(periods)] = 0
     grid, crowded = [], []
     for k, axis in enumerate(axes):
+        axis.sizes += [(axis.low - margin, axis.low, margin / (SCATTERED + CLEAR)), (axis.high, axis.high + margin, margin / (SCATTERED + CLEAR))]
         axis.low, axis.high = axis.low - margin, axis.high + margin
         for p in planes:
             if p.axis == k:
@@ -358,6 +361,7 @@ def structure(model: Evaluated, geometry: Geometry, scale: float = 1.0) -> Struc
         if k in periods:
             axis.low, axis.high = -periods[k] / 2, periods[k] / 2
             axis.edges = [edge for edge in axis.edges if axis.low + axis.least < edge[0] < axis.high - axis.least]  # metal at an end goes on in the next
+        settle_walls(axis)
         settle_edges(axis)
         crowded += [(k, place, width) for place, width in crowds(axis.marks, axis.least)]
         found = lines(axis, BETWEEN / scale, scale > 1)
@@ -437,6 +441,7 @@ def _halve(axis: Axis) -> None:
     """Leaves the wishes from zero on."""
     axis.marks = [m for m in axis.marks if m >= -axis.least]
     axis.edges = [edge for edge in axis.edges if edge[0] > axis.least]
+    axis.walls = [wall for wall in axis.walls if wall[1] > axis.least]
     axis.whole = [(max(a, 0.0), b) for a, b in axis.whole if b > axis.least]
 
 
@@ -650,15 +655,18 @@ def _wishes(axes: list[Axis], body: Body, largest: float, inside: list[float], m
         _sheet_wishes(axes, body, [edge * body.unit for edge in found.edges], AT_METAL * largest)
         return
     corners = facets(body, largest)
+    straight = marks if not any(len(edge) > 2 for edge in found.edges) and len(found.edges) <= features.MOST_EDGES else [set[float]()] * 3  # is looked at by itself
     round_ = [] if medium else features.rounded(corners)
     for k, axis in enumerate(axes):
         ends = {round(float(m), 12) for m in (low[k], high[k]) if medium or high[k] - low[k] < ROUND * largest or not _round_end(corners, k, m == low[k])}
-        own = sorted(marks[k] | ends)
-        axis.marks += own
+        own = sorted(marks[k] | {m for m in ends if all(abs(m - mark) > SAME * float(high[k] - low[k]) for mark in marks[k])})
+        walls = [] if medium else [(a, b) for a, b in pairwise(own) if b - a < largest]
+        axis.walls += walls
+        axis.marks += [m for m in own if not any(m in wall for wall in walls)]
         if medium:
             axis.sizes.append((float(low[k]), float(high[k]), min(inside[k], max(scale * float(high[k] - low[k]) / ACROSS, FINEST * inside[k]))))
         elif body.solid and (len(found.edges) > features.MOST_EDGES or k in round_):
-            axis.sizes += [(m, m, AT_METAL * largest) for m in own]
+            axis.sizes += [(m, m, AT_METAL * largest) for m in own if m not in straight[k]]
 
 
 def _round_end(corners: Floats, k: int, lower: bool) -> bool:
