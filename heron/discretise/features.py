@@ -158,7 +158,7 @@ def scales(edges: Sequence[Edge], surfaces: Sequence[Floats], walls: Sequence[tu
                 away = np.hypot(da, db)
                 good = beside & (away > same) & (away < reach)
                 # Of a solid's own edges those across its faces: the wider face says how wide it is, as a strip of some thickness is still a strip.
-                faces = good & (bodies == e.body) & ~thin & (np.minimum(da, db) <= same) & (sa == sb == 0.0)
+                faces = beside & (away > same) & (bodies == e.body) & ~thin & (np.minimum(da, db) <= same) & (sa == sb == 0.0)
                 for k, distance in ((a, da), (b, db)):
                     mine = faces & (distance > same)
                     for m in np.flatnonzero(mine):

@@ -18,6 +18,7 @@ from heron.engines.transient.conformal import conduct, sheet_conductivity
 from heron.engines.transient.planes import NEAR, Plane, planes_of
 from heron.engines.transient.pulse import pulse_of
 from heron.engines.transient.walls import Wall, spread
+from heron.engines.transient.wedges import withdraw
 from heron.errors import HeronError, ModelError
 from heron.geometry import Geometry
 from heron.geometry.bodies import Body
@@ -482,6 +483,7 @@ def fill(s: Structure, model: Evaluated, geometry: Geometry) -> None:
             else:
                 _sheet(s, body, resistance, number)
     spread(s, walls)
+    withdraw(s)
     filler.finish()
     if not model.empty:
         _wires(s, model, geometry, centre)
