@@ -36,7 +36,7 @@ class Axis:
     ``whole`` stretches stay one cell.
 
     ``edges`` are edges of thin metal, (place, side, largest cell): side 1 where the metal ends towards rising coordinates, −1 the other way. ``walls`` are marks
-    (low, high) on both faces of a wall, which get one line where the cells asked for are far larger.
+    (low, high) on both faces of a wall, which get one line where the cells asked for are far larger; ``plain`` are those edges (place, side) that got a line.
     """
 
     low: float
@@ -49,6 +49,7 @@ class Axis:
     whole: list[tuple[float, float]] = field(default_factory=list)
     edges: list[tuple[float, int, float]] = field(default_factory=list)
     walls: list[tuple[float, float]] = field(default_factory=list)
+    plain: list[tuple[float, int]] = field(default_factory=list)
 
 
 def _groups(marks: Sequence[float], least: float) -> list[list[float]]:
@@ -73,12 +74,21 @@ def crowds(marks: Sequence[float], least: float) -> list[tuple[float, float]]:
 
 
 def settle_walls(axis: Axis) -> None:
-    """Marks both faces of every wall, with one cell between where no smaller ones are asked for, as there is no field; or its middle alone where it is far thinner."""
-    for low, high in axis.walls:
+    """Marks both faces of every wall, with one cell between where no smaller ones are asked for, as there is no field; where it is far thinner, the face that something
+    else has a mark on, or its middle."""
+    near = SAME * axis.least
+    for low, high in sorted(set(axis.walls)):
         asked = min((size for a, b, size in axis.sizes if a <= high and b >= low), default=axis.largest)
-        axis.marks += [0.5 * (low + high)] if high - low < THIN * asked else [low, high]
         if high - low <= (1 + CLOSE) * asked:
             axis.whole.append((low, high))
+        if high - low >= THIN * asked:
+            axis.marks += [low, high]
+            continue
+        shared = [face for face in (low, high) if any(abs(m - face) <= near for m in axis.marks)]
+        if len(shared) == 2:  # the hole that it fills in something else
+            axis.marks = [m for m in axis.marks if min(abs(m - low), abs(m - high)) > near]
+        if len(shared) != 1:
+            axis.marks.append(0.5 * (low + high))
 
 
 def settle_edges(axis: Axis) -> None:
@@ -102,6 +112,7 @@ def settle_edges(axis: Axis) -> None:
         if shared or cell < 3 * least:
             axis.marks.append(m)
             axis.sizes.append((m, m, size))
+            axis.plain.append((m, side))
             continue
         ends = sorted((m - side * INSIDE * cell, m + side * (1 - INSIDE) * cell))
         axis.marks += ends

@@ -1,4 +1,4 @@
-"""Edges of solid metal whose faces lie on the grid's lines: right-angled ones, where the field grows as r^(−1/3), and those of plates thinner than a cell, r^(−1/2).
+"""Edges of metal on the grid's lines: right-angled ones of solids, where the field grows as r^(−1/3), and those of plates thinner than a cell and of sheets, r^(−1/2).
 
 A lattice whose lines end on such an edge takes the metal for larger, by what a field of r^(−2/3), of r^(−1/2) at a thin plate, does about the edge. It is what it
 should be when the edges that leave the end of the metal away from it are longer by ``CORNER`` or ``PLATE`` times the diagonal of the cell beyond, less at plates of
@@ -9,7 +9,7 @@ What is as much longer has faces as much larger, so that the index of a line sta
 from __future__ import annotations
 
 from collections.abc import Iterator
-from itertools import product
+from itertools import permutations, product
 from typing import TYPE_CHECKING, Any, NamedTuple
 
 import numpy as np
@@ -18,6 +18,7 @@ from numpy.typing import NDArray
 if TYPE_CHECKING:
     from heron.engines.transient.structure import Structure
 
+Floats = NDArray[np.float64]
 Indices = NDArray[np.int64]
 
 CORNER = 0.1735
@@ -36,52 +37,51 @@ class Ends(NamedTuple):
     side_a: int
     side_b: int
 
+    def where(self, kept: Any) -> Ends:
+        return self._replace(i=self.i[kept], j=self.j[kept], k=self.k[kept])
+
+    @property
+    def out_a(self) -> Indices:
+        """Cells beyond the end along the first axis."""
+        return self.i - (self.side_a > 0)
+
+    @property
+    def outs_b(self) -> list[Indices]:
+        """The same along the second, on one side of a corner and on both of a plate."""
+        return [self.j - (way < 0) for way in ([-self.side_b] if self.side_b else [-1, 1])]
+
 
 def withdraw(s: Structure) -> None:
     """Adds to the free shares of the edges that leave edges of metal, and of the faces beside them."""
-    if s.solid is None or not s.solid.any():
+    if s.solid is None or not (s.solid.any() or s.plain):
         return
     more_edge, more_face = np.zeros_like(s.free_edge), np.zeros_like(s.free_face)
-    for c, (a, b) in ((c, pair) for c in range(3) for pair in _pairs(c)):
-        order = (a, b, c)
+    for order in permutations(range(3)):
+        a, b, c = order
         solid = np.moveaxis(s.solid, order, (0, 1, 2))
-        metal, free, edge, face = (np.moveaxis(x, [1 + k for k in order], (1, 2, 3)) for x in (s.metal, s.free_edge, more_edge, more_face))
-        sizes = [np.diff(s.lines[k]) for k in (a, b)]
-        for ends in (*(_corners(solid) if a < b else ()), *_plates(solid, metal[a], free[a])):
-            ends = _inner(s, ends, (a, b))
-            out_a = ends.i - (ends.side_a > 0)
-            ways = [-ends.side_b] if ends.side_b else [-1, 1]
-            outs_b = [ends.j - (way < 0) for way in ways]
-            alone = ~metal[a, out_a, ends.j, ends.k] & ~np.logical_or.reduce([metal[b, ends.i, out_b, ends.k] for out_b in outs_b])  # no sheet goes on there
-            i, j, k, out_a = (x[alone] for x in (ends.i, ends.j, ends.k, out_a))
-            outs_b = [out_b[alone] for out_b in outs_b]
-            size_a, size_b = sizes[0][out_a], np.mean([sizes[1][out_b] for out_b in outs_b], axis=0)
-            farther = np.hypot(size_a, size_b)
-            if ends.side_b:
-                farther *= CORNER
-            else:
-                thick = sum((1 - free[b, i, out_b, k]) * sizes[1][out_b] for out_b in outs_b)
-                farther *= PLATE * np.exp(-FALLS * (thick / np.cbrt(size_a**2 * size_b)) ** POWER)
-            more_a = farther / size_a
-            _raise(face[b], (out_a, j, k), more_a)
-            for node in (k, k + 1):
-                _raise(edge[a], (out_a, j, node), more_a)
-                for beside in (j - 1, j):
-                    _raise(face[c], (out_a, beside, node), more_a)
-            for out_b in outs_b:
-                more_b = farther / sizes[1][out_b]
-                _raise(face[a], (i, out_b, k), more_b)
-                for node in (k, k + 1):
-                    _raise(edge[b], (i, out_b, node), more_b)
-                    for beside in (i - 1, i):
-                        _raise(face[c], (beside, out_b, node), more_b)
-    for free, more in ((s.free_edge, more_edge), (s.free_face, more_face)):
-        free += np.where(free > 0, more, 0)
+        metal, free, shares, edge, face = (np.moveaxis(x, [1 + k for k in order], (1, 2, 3)) for x in (s.metal, s.free_edge, s.free_face, more_edge, more_face))
+        sizes = np.diff(s.lines[a]), np.diff(s.lines[b])
+        for found in (*(_corners(solid) if a < b else ()), *_plates(solid, metal[a], free[a]), *_sheets(s, solid, metal[a], a)):
+            ends = _with_open_air(s, found, order, metal)
+            farther = _farther(ends, sizes, free[b])
+            i, j, k, out_a = ends.i, ends.j, ends.k, ends.out_a
+            _raise(edge[a], face[b], face[c], (out_a, j, k), 1, farther / sizes[0][out_a])
+            for out_b in ends.outs_b:
+                if not ends.side_b:  # the end of a plate lies in the faces across it
+                    shares[a][i, out_b, k] = np.minimum(shares[a][i, out_b, k], free[b, i, out_b, k])
+                _raise(edge[b], face[a], face[c], (i, out_b, k), 0, farther / sizes[1][out_b])
+    for own, more in ((s.free_edge, more_edge), (s.free_face, more_face)):
+        own[own > 0] += more[own > 0]
 
 
-def _pairs(c: int) -> tuple[tuple[int, int], tuple[int, int]]:
-    a, b = (k for k in range(3) if k != c)
-    return (a, b), (b, a)
+def _farther(ends: Ends, sizes: tuple[Floats, Floats], free: Any) -> Floats:
+    """m, by which the edges that leave the ends are longer; ``free`` shares of edges along the second axis tell how thick a plate is."""
+    size_a, size_b = sizes[0][ends.out_a], np.mean([sizes[1][out_b] for out_b in ends.outs_b], axis=0)
+    diagonal = np.hypot(size_a, size_b)
+    if ends.side_b:
+        return np.asarray(CORNER * diagonal)
+    thick = sum((1 - free[ends.i, out_b, ends.k]) * sizes[1][out_b] for out_b in ends.outs_b)
+    return np.asarray(PLATE * diagonal * np.exp(-FALLS * (thick / np.cbrt(size_a**2 * size_b)) ** POWER))
 
 
 def _corners(solid: Any) -> Iterator[Ends]:
@@ -98,29 +98,53 @@ def _corners(solid: Any) -> Iterator[Ends]:
 
 def _plates(solid: Any, metal: Any, free: Any) -> Iterator[Ends]:
     """Ends of even plates that lie about a line along the first axis, whose edges along it are ``metal``, and that end on a node: what is ``free`` beyond is whole."""
-    empty = solid < EMPTY
-    na, nb, nc = solid.shape
+    partly, empty = (solid > EMPTY) & (solid < FULL), solid < EMPTY
     for side in (-1, 1):
-        along = solid if side < 0 else solid[::-1]
-        even = (along[1:-1] > EMPTY) & (along[1:-1] < FULL) & (np.abs(along[1:-1] - along[:-2]) < EVEN)  # the cell before a node, and the one before that
-        ends = even & (empty if side < 0 else empty[::-1])[2:]
-        found = ends[:, :-1] & ends[:, 1:]
-        i, j, k = np.nonzero(found)
-        i = i + 2 if side < 0 else na - 2 - i
-        own, out = (i - 1, i) if side < 0 else (i, i - 1)
-        good = metal[own, j + 1, k] & metal[own, j + 1, k + 1] & (free[out, j + 1, k] == 1) & (free[out, j + 1, k + 1] == 1)
+        way = np.s_[::-side]  # from the metal outwards
+        own, beyond = partly[way], empty[way]
+        even = np.zeros(own.shape, dtype=bool)
+        even[1:] = np.abs(np.diff(solid[way], axis=0)) < EVEN
+        level = np.abs(np.diff(solid[way], axis=2)) < EVEN
+        even[:, :, 1:] |= level  # of a strip of one cell across
+        even[:, :, :-1] |= level
+        ends = own[:-1] & even[:-1] & beyond[1:]
+        i, j, k = np.nonzero(ends[:, :-1] & ends[:, 1:])
+        i = i + 1 if side < 0 else len(solid) - 1 - i
+        before, out = (i - 1, i) if side < 0 else (i, i - 1)
+        good = metal[before, j + 1, k] & metal[before, j + 1, k + 1] & (free[out, j + 1, k] == 1) & (free[out, j + 1, k + 1] == 1)
         yield Ends(i[good], j[good] + 1, k[good], side, 0)
 
 
-def _inner(s: Structure, ends: Ends, axes: tuple[int, int]) -> Ends:
-    """Those that lie in no plane of a feed, where metal ends in the model only."""
-    kept = np.ones(len(ends.i), dtype=bool)
+def _sheets(s: Structure, solid: Any, metal: Any, a: int) -> Iterator[Ends]:
+    """Flat sheets whose edges lie on lines: of metal ``metal`` along axis ``a``."""
+    empty = solid < EMPTY
+    for place, side in {(place, side) for axis, place, side in s.plain if axis == a}:
+        i = int(np.abs(s.lines[a] - place).argmin())
+        if not 0 < i < len(solid):
+            continue
+        own = metal[i - (side > 0), 1:-1]
+        air = empty[i - 1] & empty[i]
+        j, k = np.nonzero(own[:, :-1] & own[:, 1:] & air[:-1] & air[1:])
+        yield Ends(np.full(len(j), i), j + 1, k, -side, 0)
+
+
+def _with_open_air(s: Structure, ends: Ends, order: tuple[int, ...], metal: Any) -> Ends:
+    """Those from which no sheet goes on, and that lie in no plane of a feed, where metal ends in the model only."""
+    kept = ~metal[order[0], ends.out_a, ends.j, ends.k]
+    for out_b in ends.outs_b:
+        kept &= ~metal[order[1], ends.i, out_b, ends.k]
     for case in s.cases:
         plane = int(np.abs(s.lines[case.axis] - case.at).argmin())
-        for axis, nodes in zip(axes, (ends.i, ends.j), strict=True):
-            kept &= (nodes != plane) | (case.axis != axis)
-    return ends._replace(i=ends.i[kept], j=ends.j[kept], k=ends.k[kept])
+        kept &= np.select([case.axis == order[0], case.axis == order[1]], [ends.i != plane, ends.j != plane], True)
+    return ends.where(kept)
 
 
-def _raise(values: Any, at: tuple[Indices, Indices, Indices], least: Any) -> None:
-    np.maximum.at(values, at, least.astype(values.dtype))
+def _raise(edge: Any, face: Any, upright: Any, at: tuple[Indices, Indices, Indices], across: int, more: Floats) -> None:
+    """What edges that leave an end ``at`` cells (i, j, k) along one axis and nodes across it, ``across`` being the other axis, are longer by, at both ends of each cell
+    along it; and the faces that they border."""
+    i, j, k = at
+    np.maximum.at(face, at, more)
+    for node in (k, k + 1):
+        np.maximum.at(edge, (i, j, node), more)
+        for before in (0, 1):
+            np.maximum.at(upright, (i - before * (across == 0), j - before * (across == 1), node), more)
