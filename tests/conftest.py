@@ -12,7 +12,7 @@ _silent_skips: list[str] = []
 
 
 def pytest_runtest_logreport(report: pytest.TestReport) -> None:
-    if report.skipped and isinstance(report.longrepr, tuple) and report.longrepr[2].removeprefix("Skipped: ").strip() in REASONLESS:
+    if report.skipped and isinstance(report.longrepr, (tuple, list)) and report.longrepr[2].removeprefix("Skipped: ").strip() in REASONLESS:
         _silent_skips.append(report.nodeid)
 
 
