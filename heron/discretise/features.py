@@ -6,7 +6,7 @@ ground beneath. A grid that is to show what a line of that width carries needs s
 
 from __future__ import annotations
 
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Iterator, Sequence
 from dataclasses import dataclass, field
 from functools import partial
 from itertools import combinations
@@ -47,37 +47,39 @@ class Edge(NamedTuple):
     leads: tuple[int, ...] = ()
 
     @property
+    def middle(self) -> Floats:
+        return np.asarray(0.5 * (self.start + self.stop))
+
+    @property
     def ends(self) -> int:
         """The axis along which a sheet ends at the edge."""
         return 3 - self.axis - self.across
 
 
-def straight(body: int, lines: Sequence[Floats], corners: Floats, sheet: int | None, solids: Sequence[Floats] = ()) -> list[Edge]:
-    """The edges among polylines (k, 3) in m that run along an axis, but for blunt ones. ``corners`` (m, 3, 3) are the body's triangles, ``solids`` those of every
-    solid of metal; a ``sheet`` lies across that axis."""
-    out = []
-    reach = 1e-4 * float(np.ptp(corners.reshape(-1, 3), axis=0).max()) if len(corners) else 0.0
+def _level(body: int, lines: Sequence[Floats]) -> Iterator[Edge]:
+    """Those of polylines (k, 3) in m that are straight and run along an axis."""
     for line in lines:
         start, stop = line[0], line[-1]
         length = np.abs(stop - start)
         if len(line) > 2 or not length.any() or (length > 1e-6 * length.max()).sum() != 1:
             continue
         axis = int(length.argmax())
-        if start[axis] > stop[axis]:
-            start, stop = stop, start
-        side = 0
-        if sheet is not None:
-            if axis == sheet:
-                continue
-            plane = [k for k in range(3) if k != sheet]
-            step = np.zeros(3)
-            step[3 - axis - sheet] = reach
-            flat, middle = corners[:, :, plane], 0.5 * (start + stop)
-            behind, ahead = (bool(filling.covered(flat, (middle + s * step)[plane[:1]], (middle + s * step)[plane[1:]], 0.0)[0, 0]) for s in (-1, 1))
-            side = int(behind) - int(ahead)
-        elif len(corners) and _blunt(solids, axis, 0.5 * (start + stop), reach):
-            continue
-        out.append(Edge(body, axis, start, stop, sheet is not None, -1 if sheet is None else sheet, side))
+        yield Edge(body, axis, *((start, stop) if start[axis] <= stop[axis] else (stop, start)))
+
+
+def straight(body: int, lines: Sequence[Floats], corners: Floats, sheet: int | None, solids: Sequence[Floats] = ()) -> list[Edge]:
+    """The edges among polylines (k, 3) in m that run along an axis, but for blunt ones. ``corners`` (m, 3, 3) are the body's triangles, ``solids`` those of every
+    solid of metal; a ``sheet`` lies across that axis."""
+    reach = 1e-4 * float(np.ptp(corners.reshape(-1, 3), axis=0).max())
+    if sheet is None:
+        return [e for e in _level(body, lines) if not _blunt(solids, e.axis, e.middle, reach)]
+    plane = [k for k in range(3) if k != sheet]
+    flat, out = corners[:, :, plane], []
+    for e in (e for e in _level(body, lines) if e.axis != sheet):
+        step = np.zeros(3)
+        step[3 - e.axis - sheet] = reach
+        behind, ahead = (bool(filling.covered(flat, (e.middle + s * step)[plane[:1]], (e.middle + s * step)[plane[1:]], 0.0)[0, 0]) for s in (-1, 1))
+        out.append(e._replace(thin=True, across=sheet, side=int(behind) - int(ahead)))
     return out
 
 
@@ -87,8 +89,8 @@ def rims(body: int, lines: Sequence[Floats], corners: Floats) -> list[Edge]:
     normal = np.cross(corners[:, 1] - corners[:, 0], corners[:, 2] - corners[:, 0])
     normal /= np.maximum(np.linalg.norm(normal, axis=1), 1e-300)[:, None]
     reach = 1e-4 * float(np.ptp(corners.reshape(-1, 3), axis=0).max())
-    for edge in straight(body, lines, np.zeros((0, 3, 3)), None):
-        middle = 0.5 * (edge.start + edge.stop)
+    for edge in _level(body, lines):
+        middle = edge.middle
         near = np.flatnonzero((np.abs(((middle - corners[:, 0]) * normal).sum(axis=1)) < reach) & _beside(corners, normal, middle, reach))
         behind = np.sign(np.round((corners[near].mean(axis=1) - middle) / reach).astype(int))
         if not len(near) or len({tuple(b) for b in behind.tolist()}) != 1:
@@ -295,7 +297,7 @@ def look(conductors: Sequence[Conductor], walls: Sequence[tuple[int, float]], pe
         thin_rim = np.isinf(distance) and thickness < grid.THIN * AT_RIM * asked.largest
         size = max(min(wanted, AT_RIM * asked.largest if thin_rim else asked.coarse), asked.finest)
         if np.isfinite(distance):
-            out.details.append(Detail(e.body, 0.5 * (e.start + e.stop), float(distance), size))
+            out.details.append(Detail(e.body, e.middle, float(distance), size))
         for k in (k for k in range(3) if k != e.axis):
             place = round(float(e.start[k]), 12)
             if e.thin and k == e.ends:
