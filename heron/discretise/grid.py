@@ -127,11 +127,11 @@ def _across_gap(cell: float, gap: float) -> float:
     return cell if between is None else gap / (2 * (1 - INSIDE) + between)
 
 
-def lines(axis: Axis, cells_between: float, nearest: bool = False) -> Floats:
+def lines(axis: Axis, cells_between: float, scale: float = 1.0) -> Floats:
     """Grid lines (n + 1,) of an axis, m.
 
-    Every gap between marks gets at least ``cells_between`` cells, unless it is narrower than that many times its ``least``. Numbers of cells are rounded up, or to
-    the ``nearest``, as those of coarser grids are that are to be compared with finer ones.
+    Every gap between marks gets at least ``cells_between`` cells, unless it is narrower than that many times its ``least``. Numbers of cells are rounded up; where
+    cells are ``scale`` times as large as those of a finer grid that this one is to be compared with, they are as near as they can be to that part of its numbers.
 
     :raises CapacityError: more than some thousands of lines.
     """
@@ -163,7 +163,7 @@ def lines(axis: Axis, cells_between: float, nearest: bool = False) -> Floats:
         density = 1 / size[at:at + len(span)]
         at += len(span)
         total = np.concatenate(([0.0], np.cumsum(0.5 * (density[1:] + density[:-1]) * np.diff(span))))
-        count = 1 if (a, b) in whole else max(1, int(np.floor(total[-1] + 0.5) if nearest else np.ceil(total[-1] - SLACK)))
+        count = 1 if (a, b) in whole else max(1, int(np.floor(np.ceil(scale * total[-1] - SLACK) / scale + 0.5)))
         if count + sum(len(o) for o in out) > MAX_LINES:
             raise CapacityError(f"the grid needs more than {MAX_LINES} lines along one axis; ask for fewer cells per wavelength, or leave out the smallest details",
                                 ("plan",))

@@ -367,7 +367,7 @@ def structure(model: Evaluated, geometry: Geometry, scale: float = 1.0) -> Struc
         settle_walls(axis)
         settle_edges(axis)
         crowded += [(k, place, width) for place, width in crowds(axis.marks, axis.least)]
-        found = lines(axis, BETWEEN / scale, scale > 1)
+        found = lines(axis, BETWEEN / scale, scale)
         before = found[0] - np.arange(walls[k, 0], 0, -1) * (found[1] - found[0])
         if k in periods:
             before = found[:1] - (found[-1] - found[-2])
