@@ -16,7 +16,7 @@ from heron.checks import examine
 from heron.engines import ENGINES, silent
 from heron.errors import ModelError
 from heron.model import load_document
-from heron.results import currents, patterns, ports
+from heron.results import currents, patterns, ports, scattering
 from heron.results.near import near_field
 
 Row = dict[str, Any]
@@ -167,5 +167,39 @@ def horns() -> list[Row]:
     return rows
 
 
+SPHERES = (  # relative permittivity (none: a conductor), loss tangent, ka from and to
+    (None, 0.0, 0.2, 0.5), (None, 0.0, 0.5, 1.0), (None, 0.0, 1.0, 2.0), (2.1, 0.0, 0.5, 1.0), (4.0, 0.0, 0.5, 1.0), (4.0, 0.0, 1.0, 2.0), (9.0, 0.0, 0.5, 1.0),
+    (12.0, 0.0, 0.5, 1.0), (4.0, 0.1, 0.5, 1.0), (4.0, 0.1, 1.0, 3.0), (4.0, 0.5, 0.5, 1.0), (9.0, 0.1, 0.5, 1.0))
+
+
+def spheres() -> list[Row]:
+    """Cross-sections of spheres with default cells against the Mie series (Bohren and Huffman, ch. 4), with the permittivity that a constant loss tangent has over
+    the band, as what answers later than it is asked must (Kramers and Kronig)."""
+    from heron.engines.transient.structure import dispersive, media_of
+    from tests import mie
+    from tests.reference.test_scattering import lit
+
+    radius, rows = 0.15, []
+    for epsilon, loss, first, last in SPHERES:
+        material = {"material": "perfect"} if epsilon is None else {"material": "stuff"}
+        ball = {"kind": "sphere", "name": "ball", "centre": ["0", "0", "0"], "radius": f"{radius} m"} | material
+        stuff = {"kind": "dielectric", "name": "stuff", "permittivity": str(epsilon or 1.0), "loss_tangent": str(loss)}
+        document = lit([ball], first * C0 / (2 * np.pi * radius), last * C0 / (2 * np.pi * radius), 9, materials=[stuff])
+        del document["surround"]  # default distances
+        found = examine(load_document(document))
+        results = ENGINES["transient"].solve(found.model, found.discretisation, silent)
+        f = results["frequency"].values
+        fit = None if epsilon is None else dispersive(media_of(found.model)[0]["stuff"], found.model.plan)
+        index = [None] * len(f) if epsilon is None else np.sqrt(np.conj(fit.law.epsilon(f)) if fit else np.full(len(f), epsilon + 0j))
+        wanted = np.array([mie.efficiencies(2 * np.pi * hz * radius / C0, m)[:2] for hz, m in zip(f, index, strict=True)]).T * np.pi * radius**2
+        sections = scattering.cross_sections(results, 0)
+        off = {"extinction": sections.extinction / wanted[0] - 1, "scattered": sections.scattered / wanted[1] - 1}
+        if loss:
+            off["absorbed"] = sections.absorbed / (wanted[0] - wanted[1]) - 1
+        rows.append({"check": "sphere (Mie)", "permittivity": epsilon, "loss_tangent": loss, "ka": [first, last], "cells": int(results.attrs["cells"]),
+                     **{name: [float(e.min()), float(e.max())] for name, e in off.items()}})
+    return rows
+
+
 def run() -> list[Row]:
-    return [*patch(), *microstrip(), *inverted_f(), *horns()]
+    return [*patch(), *microstrip(), *inverted_f(), *horns(), *spheres()]

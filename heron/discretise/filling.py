@@ -12,7 +12,7 @@ Bools = NDArray[np.bool_]
 OFFSET = (1.234567e-5, 2.345678e-5)  # of a cell: rays are moved so little that none meets an edge of a triangle exactly
 RAYS = 5  # along each side of a cell, for the share of it that is inside
 SURE = 1e-8  # squared variance below which rays agree
-BETWEEN_RAYS = 1e-6  # squared variance of estimates whose rays are all wholly in or all wholly out
+AGREE = 1e-12  # variance below which rays agree on a part of a cell
 
 
 def inside(corners: Floats, x: Floats, y: Floats, z: Floats) -> Bools:
@@ -132,9 +132,10 @@ def fractions(corners: Floats, x: Floats, y: Floats, z: Floats) -> tuple[tuple[s
 
 
 def weighed(found: list[tuple[Floats, Floats]]) -> Floats:
-    """Means of estimates, each with its variance over its rays, that count for less the more it varies, and where all rays are wholly in or out, as what is thin may
-    lie between them."""
-    weights = [1 / (spread**2 + np.where((mean == 0) | (mean == 1), BETWEEN_RAYS, 0.0) + SURE) for mean, spread in found]
+    """Means of estimates, each with its variance over its rays, that count for less the more it varies. Rays that are all wholly in or out count for nothing where
+    those another way agree on a part, as what is thin lies between them."""
+    partly = np.logical_or.reduce([(spread < AGREE) & (mean > 0) & (mean < 1) for mean, spread in found])
+    weights = [np.where(partly & ((mean == 0) | (mean == 1)), 0.0, 1 / (spread**2 + SURE)) for mean, spread in found]
     return np.clip(sum(mean * w for (mean, _), w in zip(found, weights, strict=True)) / sum(weights), 0, 1)
 
 

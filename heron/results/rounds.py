@@ -21,6 +21,7 @@ FLOOR_S = 1e-3         # |ΔS| that layers, feeds and rounding leave at any fine
 FLOOR_DB = 0.02        # the same of far fields
 FLOOR_SHARE = 2e-3     # the same of powers and cross-sections, relative
 FLOOR_FREQUENCY = 2e-4
+GAP_S = 2.5            # |ΔS| for each wavelength of the radius of a wire with a gap on a grid: what its gap and ends are beside a tube's, at any fineness, measured
 RING = 1.0             # of the amplitude left at the end: what a record that is cut off may have lost
 SINGLE = ("resonance", "depth")  # one value for each port, not one for each frequency
 PATTERN_STEP = 10.0    # degrees between directions at which patterns are compared
@@ -109,16 +110,17 @@ def with_errors(results: xr.Dataset, rounds: Sequence[Round]) -> xr.Dataset:
     basis = f"{len(rounds)} rounds" if len(rounds) > 1 else "one round only"
     out: dict[str, Any] = {}
 
-    def put(name: str, value: Any, floor: float) -> None:
-        worst = float(np.nanmax(value)) if value is not None and np.isfinite(value).any() else None
+    def put(name: str, value: Any, floor: float, more: float = 0.0) -> None:
+        worst = float(np.nanmax(value)) + more if value is not None and np.isfinite(value).any() else None
         out[name] = {"value": None if worst is None else float(np.hypot(worst, floor)), "basis": basis}
 
     if kind == "driven":
         floor = float(np.hypot(FLOOR_S, np.hypot(ring, float(results.attrs["interpolation_error"]))))
+        gap = GAP_S * float(results.attrs.get("fed_radius", 0.0))
         s = of.get("s")
-        put("s", s, floor)
+        put("s", s, floor, gap)
         if s is not None:
-            results = results.assign(s_error=(("frequency", "port", "port_in"), np.hypot(s, floor), {"units": "1", "long_name": "estimated error of S"}))
+            results = results.assign(s_error=(("frequency", "port", "port_in"), np.hypot(s + gap, floor), {"units": "1", "long_name": "estimated error of S"}))
         ohms = np.array([r.values["z0"] for r in rounds])
         if len(ohms) > 1 and np.ptp(ohms, axis=0).any():  # of line and guide feeds, which the grid gives theirs: it wavers about its limit
             put("impedance_relative", error_of_wavering(list(ohms)) / ohms[-1], FLOOR_IMPEDANCE)
@@ -128,8 +130,8 @@ def with_errors(results: xr.Dataset, rounds: Sequence[Round]) -> xr.Dataset:
         resonance = rounds[-1].values["resonance"] if rounds else np.zeros(0)
         off = of.get("resonance")
         put("resonance_relative", None if off is None else off / resonance, FLOOR_FREQUENCY)
-        put("depth", of.get("depth"), floor)
-        put("s_beside_shift", error_of(beside, sizes) if (beside := _aligned(rounds, results["frequency"].values)) else None, floor)
+        put("depth", of.get("depth"), floor, 0.5 * gap)
+        put("s_beside_shift", error_of(beside, sizes) if (beside := _aligned(rounds, results["frequency"].values)) else None, floor, 0.5 * gap)
     elif kind == "lit":
         put("rcs_db", _relative_db(rounds, "rcs", of.get("rcs")), FLOOR_DB)
         for name in ("scattered", "absorbed", "extinction"):

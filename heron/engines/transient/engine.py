@@ -135,7 +135,10 @@ class TransientEngine:
         progress("fields", 0.97, {})
         if waves:
             return scattered(s, model, terminals(model, s, gates), z0, frequency, recorder, runs, waves, rays, [light.delay for light in lit if light is not None])
-        return dataset(s, terminals(model, s, gates), z0, frequency, recorder, runs, plan, (float(plan.cells_per_wavelength), wall_distance(model) * plan.f_start / C0))
+        out = dataset(s, terminals(model, s, gates), z0, frequency, recorder, runs, plan, (float(plan.cells_per_wavelength), wall_distance(model) * plan.f_start / C0))
+        fed = {feed.part for feed in feeds}
+        thickest = max((part.radius for part in discretisation.geometry.parts if part.name in fed), default=0.0)
+        return out.assign_attrs(fed_radius=float(thickest * plan.f_stop / C0))
 
     def fields(self, results: xr.Dataset, index: int, incident: Complexes) -> radiation.Surface:
         """Recorded currents and fields under incident waves (P,) at frequency number ``index``."""
