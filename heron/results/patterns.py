@@ -104,7 +104,7 @@ class FarFieldFigures:
 
 
 def figures(results: xr.Dataset, index: int, powers: Budget | None = None, start_step: float = 5.0) -> FarFieldFigures:
-    """Peak direction by a coarse grid and two refinements round its maximum, and the gains there."""
+    """Peak direction by a coarse grid and two refinements round its maximum, and the gains there: NaN over what is not above zero, as of a closed guide."""
     powers = powers or budget(results)
     whole = whole_sphere(results, index)
     step = min(start_step, 180 / (whole.order + 1) / 2)
@@ -121,11 +121,12 @@ def figures(results: xr.Dataset, index: int, powers: Budget | None = None, start
         step /= 5
         span = np.arange(-5.0, 6.0) * step
         theta, phi = np.clip(where[0] + span, 0, 180), where[1] + span
-    accepted, radiated = float(powers.accepted[index]), float(powers.radiated[index])
-    available = float(powers.available[index])
-    d, g, r = decibel(4 * np.pi * best / np.array([radiated, accepted, available]))
-    return FarFieldFigures(float(results["frequency"].values[index]), float(d), float(g), float(r), radiated / accepted,
-                           radiated / available, where[0], float(np.mod(where[1], 360.0)))
+    radiated = float(powers.radiated[index])
+    over = np.array([radiated, powers.accepted[index], powers.available[index]])
+    over[over <= 0] = np.nan
+    d, g, r = decibel(4 * np.pi * best / over)
+    return FarFieldFigures(float(results["frequency"].values[index]), float(d), float(g), float(r), float(radiated / over[1]),
+                           float(radiated / over[2]), where[0], float(np.mod(where[1], 360.0)))
 
 
 def grid(step_theta: float, step_phi: float) -> tuple[Floats, Floats]:
