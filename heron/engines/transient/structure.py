@@ -912,6 +912,9 @@ def _wires(s: Structure, model: Evaluated, geometry: Geometry, centre: float) ->
             s.gaps.append(gap)
         else:
             s.loads.append(Lumped(gap, element(step)))
+    for gap in (*s.gaps, *(load.gap for load in s.loads)):  # the current of an element runs along its edges as they are
+        own = s.free_edge.reshape(-1)
+        own[gap.at] = np.minimum(own[gap.at], 1)
 
 
 def _edges(s: Structure, part: Any) -> list[WireEdge]:
