@@ -912,9 +912,14 @@ def _wires(s: Structure, model: Evaluated, geometry: Geometry, centre: float) ->
             s.gaps.append(gap)
         else:
             s.loads.append(Lumped(gap, element(step)))
-    for gap in (*s.gaps, *(load.gap for load in s.loads)):  # the current of an element runs along its edges as they are
-        own = s.free_edge.reshape(-1)
-        own[gap.at] = np.minimum(own[gap.at], 1)
+    for gap in (*s.gaps, *(load.gap for load in s.loads)):  # the current of an element runs along its edges as they are, and so does the field about them
+        for c, *node in np.transpose(np.unravel_index(gap.at, s.metal.shape)).tolist():
+            s.free_edge[(c, *node)] = min(s.free_edge[(c, *node)], 1)
+            for m in (m for m in range(3) if m != c):
+                for back in (0, 1):
+                    at = [n - back * (axis == m) for axis, n in enumerate(node)]
+                    if min(at) >= 0:
+                        s.free_face[(3 - c - m, *at)] = min(s.free_face[(3 - c - m, *at)], 1)
 
 
 def _edges(s: Structure, part: Any) -> list[WireEdge]:
