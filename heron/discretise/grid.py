@@ -36,7 +36,7 @@ class Axis:
     ``whole`` stretches stay one cell.
 
     ``edges`` are edges of thin metal, (place, side, largest cell): side 1 where the metal ends towards rising coordinates, −1 the other way. ``walls`` are marks
-    (low, high) on both faces of a wall, which get one line where the cells asked for are far larger; ``plain`` are those edges (place, side) that got a line.
+    (low, high) on both faces of a wall, which get one line where the cells asked for are far larger.
     """
 
     low: float
@@ -49,7 +49,6 @@ class Axis:
     whole: list[tuple[float, float]] = field(default_factory=list)
     edges: list[tuple[float, int, float]] = field(default_factory=list)
     walls: list[tuple[float, float]] = field(default_factory=list)
-    plain: list[tuple[float, int]] = field(default_factory=list)
 
 
 def _groups(marks: Sequence[float], least: float) -> list[list[float]]:
@@ -112,7 +111,6 @@ def settle_edges(axis: Axis) -> None:
         if shared or cell < 3 * least:
             axis.marks.append(m)
             axis.sizes.append((m, m, size))
-            axis.plain.append((m, side))
             continue
         ends = sorted((m - side * INSIDE * cell, m + side * (1 - INSIDE) * cell))
         axis.marks += ends

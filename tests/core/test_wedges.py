@@ -10,11 +10,8 @@ from scipy.optimize import brentq
 from scipy.sparse import csc_matrix
 from scipy.sparse.linalg import spsolve
 
-from heron.checks import examine
-from heron.engines import ENGINES
 from heron.engines.transient.wedges import CORNER, FALLS, PLATE, POWER
-from heron.model import load_document
-from server.config import ROOT
+
 
 N = 60              # cells from the edge to the sides of the square
 NEAR, FAR = 6, 18   # between which the lattice's field is compared with the exact one
@@ -107,12 +104,3 @@ def test_a_plate_thinner_than_a_cell(wide: float, thick: float) -> None:
     taken = PLATE * np.exp(-FALLS * (thick / np.cbrt(wide**2)) ** POWER)
     print(f"cells {wide:g} : 1, plate of {thick:g}: {found:.3f} diagonals, taken {taken:.3f}")
     assert taken == pytest.approx(found, abs=0.025), "a hundredth of the width of a strip of 2.5 cells"
-
-
-def test_a_gap_at_the_end_of_a_strip_is_as_long_as_it_is() -> None:
-    """Ground and strip of the hide's patch end where its board does, with the feed between them; with two cells across the board its gap is one of the edges that
-    leave the ground's end. (As long as those, its port took more power than it gave: |S11| of 1.6.)"""
-    examination = examine(load_document((ROOT / "examples" / "hide-patch.json").read_text()))
-    s = ENGINES["transient"].discretise(examination.model, examination.geometry, 2.0).structure
-    assert s.plain and s.free_edge.max() > 1.5
-    assert s.free_edge.reshape(-1)[s.gaps[0].at] == pytest.approx(1)

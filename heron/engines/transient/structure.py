@@ -143,8 +143,7 @@ class Structure:
     along the axes ``repeats`` the model is repeated, and the grid begins with the last cell of the one before;
     ``box`` are the lowest and highest lines (3,) of the box of total fields of an illumination;
     ``wires`` are the edges of each wire (component, node, sign, fraction of its length);
-    ``crowded`` are (axis, place, width) of details finer than the grid, ``unresolved`` those it shows poorly; sheets that end along an axis at a ``plain`` place in m,
-    in the direction of a side, end on a line.
+    ``crowded`` are (axis, place, width) of details finer than the grid, ``unresolved`` those it shows poorly.
     """
 
     x: Floats
@@ -169,7 +168,6 @@ class Structure:
     edge_owner: NDArray[np.int16] = field(default_factory=lambda: np.zeros((0, 0, 0, 0), dtype=np.int16))
     wires: dict[str, list[WireEdge]] = field(default_factory=dict)
     crowded: list[tuple[int, float, float]] = field(default_factory=list)
-    plain: list[tuple[int, float, int]] = field(default_factory=list)
     unresolved: list[Unresolved] = field(default_factory=list)
     largest: float = 0.0
     lowest: float = 0.0
@@ -380,8 +378,7 @@ def structure(model: Evaluated, geometry: Geometry, scale: float = 1.0) -> Struc
     empty, none = np.zeros((0, 0, 0)), np.zeros((0, 0, 0, 0), dtype=np.float32)
     made = Structure(x, y, z, walls, empty, empty, empty, none.astype(bool), none, none, none, {}, {}, planes=planes,
                      crowded=crowded, unresolved=unresolved, largest=largest, lowest=_lowest(model), middle=0.5 * (plan.f_start + plan.f_stop),
-                     low=low, high=high, cases=cases, interfaces=interfaces_of(model), repeats=tuple(periods),
-                     plain=[(k, place, side) for k, axis in enumerate(axes) for place, side in axis.plain])
+                     low=low, high=high, cases=cases, interfaces=interfaces_of(model), repeats=tuple(periods))
     if model.document.illuminations:
         _place_box(made, model)
     if np.prod(shape) <= FILLED_AT_ONCE:

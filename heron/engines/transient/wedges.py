@@ -1,4 +1,4 @@
-"""Edges of metal on the grid's lines: right-angled ones of solids, where the field grows as r^(−1/3), and those of plates thinner than a cell and of sheets, r^(−1/2).
+"""Edges of solid metal on the grid's lines: right-angled ones, where the field grows as r^(−1/3), and those of plates thinner than a cell, r^(−1/2).
 
 A lattice whose lines end on such an edge takes the metal for larger, by what a field of r^(−2/3), of r^(−1/2) at a thin plate, does about the edge. It is what it
 should be when the edges that leave the end of the metal away from it are longer by ``CORNER`` or ``PLATE`` times the diagonal of the cell beyond, less at plates of
@@ -53,7 +53,7 @@ class Ends(NamedTuple):
 
 def withdraw(s: Structure) -> None:
     """Adds to the free shares of the edges that leave edges of metal, and of the faces beside them."""
-    if s.solid is None or not (s.solid.any() or s.plain):
+    if s.solid is None or not s.solid.any():
         return
     more_edge, more_face = np.zeros_like(s.free_edge), np.zeros_like(s.free_face)
     for order in permutations(range(3)):
@@ -61,7 +61,7 @@ def withdraw(s: Structure) -> None:
         solid = np.moveaxis(s.solid, order, (0, 1, 2))
         metal, free, shares, edge, face = (np.moveaxis(x, [1 + k for k in order], (1, 2, 3)) for x in (s.metal, s.free_edge, s.free_face, more_edge, more_face))
         sizes = np.diff(s.lines[a]), np.diff(s.lines[b])
-        for found in (*(_corners(solid) if a < b else ()), *_plates(solid, metal[a], free[a]), *_sheets(s, solid, metal[a], a)):
+        for found in (*(_corners(solid) if a < b else ()), *_plates(solid, metal[a], free[a])):
             ends = _with_open_air(s, found, order, metal)
             farther = _farther(ends, sizes, free[b])
             i, j, k, out_a = ends.i, ends.j, ends.k, ends.out_a
@@ -113,19 +113,6 @@ def _plates(solid: Any, metal: Any, free: Any) -> Iterator[Ends]:
         before, out = (i - 1, i) if side < 0 else (i, i - 1)
         good = metal[before, j + 1, k] & metal[before, j + 1, k + 1] & (free[out, j + 1, k] == 1) & (free[out, j + 1, k + 1] == 1)
         yield Ends(i[good], j[good] + 1, k[good], side, 0)
-
-
-def _sheets(s: Structure, solid: Any, metal: Any, a: int) -> Iterator[Ends]:
-    """Flat sheets whose edges lie on lines: of metal ``metal`` along axis ``a``."""
-    empty = solid < EMPTY
-    for place, side in {(place, side) for axis, place, side in s.plain if axis == a}:
-        i = int(np.abs(s.lines[a] - place).argmin())
-        if not 0 < i < len(solid):
-            continue
-        own = metal[i - (side > 0), 1:-1]
-        air = empty[i - 1] & empty[i]
-        j, k = np.nonzero(own[:, :-1] & own[:, 1:] & air[:-1] & air[1:])
-        yield Ends(np.full(len(j), i), j + 1, k, -side, 0)
 
 
 def _with_open_air(s: Structure, ends: Ends, order: tuple[int, ...], metal: Any) -> Ends:
