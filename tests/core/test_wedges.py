@@ -12,7 +12,6 @@ from scipy.sparse.linalg import spsolve
 
 from heron.engines.transient.wedges import CORNER, FALLS, PLATE, POWER
 
-
 N = 60              # cells from the edge to the sides of the square
 NEAR, FAR = 6, 18   # between which the lattice's field is compared with the exact one
 
