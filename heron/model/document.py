@@ -345,9 +345,9 @@ class Plan(Step):
     """Engine, band, sampling and accuracy.
 
     The moments engine reads sampling, tolerance and ``segments_per_wavelength``; the transient engine ``cells_per_wavelength``
-    (of every medium), the ``cells_per_detail`` from an edge of metal to what its field ends on, the ``decay`` of the stored energy in dB at which it ends, and
-    the ``longest`` run in lengths of the pulse. A run solves in several ``rounds``, the last of which is as fine as the plan asks and the others coarser, so
-    that its results come with their errors.
+    (of every medium), the ``cells_per_detail`` from an edge of metal to what its field ends on, the ``decay`` of the stored energy in dB at which it ends, of a
+    band wider than 1 : 2 against the energy at its lowest frequencies, and the ``longest`` run in lengths of the pulse. A run solves in several ``rounds``, the
+    last of which is as fine as the plan asks and the others coarser, so that its results come with their errors.
     The pulse covers ``pulse_start`` to ``pulse_stop``: the band unless given.
     """
 

@@ -18,6 +18,8 @@ from heron.results import sphere
 Floats = NDArray[np.float64]
 Complexes = NDArray[np.complex128]
 
+OF_AMPLITUDE = 5e-3  # of the scattered amplitude where it meets the wave: what its phase and the end of the record leave, measured on conducting spheres of ka 0.2 to 1
+OF_POWER = 1e-2      # of scattered and absorbed power, likewise
 
 Kind = Literal["driven", "lit", "repeated", "empty"]
 
@@ -114,25 +116,31 @@ def monostatic(results: xr.Dataset, light: int = 0) -> Floats:
 
 @dataclass(frozen=True)
 class CrossSections:
-    """Of power, (f,) in m²: what is scattered, what is absorbed, and what is taken from the wave, by the optical theorem; of what is scattered, that into
-    the lowest layer."""
+    """Of power, (f,) in m²: what is scattered, what is absorbed, and what is taken from the wave; of what is scattered, that into the lowest layer; and what is
+    taken by the optical theorem alone."""
 
     scattered: Floats
     absorbed: Floats
     extinction: Floats
     scattered_below: Floats
+    theorem: Floats
 
     @property
     def balance(self) -> Floats:
-        """(scattered + absorbed − extinction)/extinction."""
-        return np.asarray((self.scattered + self.absorbed - self.extinction) / self.extinction)
+        """(scattered + absorbed − extinction by the optical theorem)/extinction."""
+        return np.asarray((self.scattered + self.absorbed - self.theorem) / self.extinction)
 
 
 def cross_sections(results: xr.Dataset, light: int = 0) -> CrossSections:
-    """Powers over the density of the wave, of a beam that at its focus. Extinction is what is missing where the scattered field meets the waves that leave
-    without the scatterer, each −(4π/k) Im(E*·F) of the amplitude F in its direction, for exp(+jωt): what goes on, and over layers also what they reflect."""
+    """Powers over the density of the wave, of a beam that at its focus. By the optical theorem, what is taken from it is missing where the scattered field meets
+    the waves that leave without the scatterer, each −(4π/k) Im(E*·F) of the amplitude F in its direction, for exp(+jωt): what goes on, and over layers also what
+    they reflect.
+
+    Of what is small beside its wavelength that is the small difference of large numbers. So extinction is the mean of the theorem and of scattered + absorbed, each
+    by one over the square of what it may be off: by a share of all of F, and of the powers. Where layers keep power it is the theorem alone.
+    """
     rays, count = rays_in(results, light), results.sizes["frequency"]
-    first, extinction = np.empty(count), np.zeros(count)
+    first, taken = np.empty(count), np.zeros(count, dtype=complex)
     for i, f in enumerate(results["frequency"].values):
         stack = stack_of(results, i)
         first[i] = _first(results, stack, light)
@@ -140,10 +148,16 @@ def cross_sections(results: xr.Dataset, light: int = 0) -> CrossSections:
         for leaving in stack.leaving(rays.travels, rays.electric):
             amplitude = far_field(results, i, leaving.theta, leaving.phi, light)
             index = stack.outer(bool(leaving.theta[0] > np.pi / 2))[0]
-            extinction[i] -= leaving.admittance / first[i] * 2 * C0 / (index * f) * ((level[leaving.of, None] * leaving.field).conj() * amplitude).sum().imag
+            taken[i] -= leaving.admittance / first[i] * 2 * C0 / (index * f) * ((level[leaving.of, None] * leaving.field).conj() * amplitude).sum()
     area = 2 * ETA0 / first
+    scattered, absorbed = (results[f"{what}_power"].values[:, light] * area for what in ("scattered", "absorbed"))
     below = results["scattered_below"].values[:, light] * area if layered(results) else np.zeros(count)
-    return CrossSections(results["scattered_power"].values[:, light] * area, results["absorbed_power"].values[:, light] * area, extinction, below)
+    extinction = taken.imag
+    if not kept(results):
+        power = scattered + absorbed
+        by_theorem, by_power = (1 / np.maximum(off, 1e-300) ** 2 for off in (OF_AMPLITUDE * np.abs(taken), OF_POWER * (scattered + np.abs(absorbed))))
+        extinction = (by_theorem * taken.imag + by_power * power) / (by_theorem + by_power)
+    return CrossSections(scattered, absorbed, extinction, below, taken.imag)
 
 
 def received(results: xr.Dataset, light: int = 0) -> Floats:

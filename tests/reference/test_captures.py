@@ -244,8 +244,10 @@ def test_half_of_a_model_shows_the_currents_of_the_whole(solved: tuple[Examinati
 
 
 def dipole(engine: str, cells: str = "30", **more: Any) -> xr.Dataset:
+    """The mast's dipole; on a grid a quarter of it between mirror planes."""
     document = json.loads((ROOT / "examples" / "mast-dipole.json").read_text()) | more
     document["captures"] = []
+    document["surround"] = document.get("surround", {}) | {"mirror": ["magnetic", "magnetic", "none"]}
     document["plan"] |= {"cells_per_wavelength": cells, "decay": "60"}
     found = examine(load_document(document), {"points": "31"}, engine)
     assert found.sound, [p.message for p in found.errors]

@@ -143,9 +143,9 @@ def test_stacks_of_quarter_wave_films(pairs: int, indices: tuple[float, float]) 
 
 def test_a_mirror_sends_back_all_of_the_power() -> None:
     """Whatever the cells at it: waves have their amplitude in the outer cells, where what comes back is read."""
-    sheet = {"kind": "rectangle", "name": "mirror", "corner": ["-3 mm", "-3 mm", "0"], "size": ["6 mm", "6 mm"], "material": "perfect"}
-    made = cell([sheet])
-    made["refinements"] = [{"kind": "fine_box", "name": "fine", "corner": ["-3 mm", "-3 mm", "-1 mm"], "size": ["6 mm", "6 mm", "2 mm"], "cell": "0.1 mm"}]
+    sheet = {"kind": "rectangle", "name": "mirror", "corner": ["-1 mm", "-1 mm", "0"], "size": ["2 mm", "2 mm"], "material": "perfect"}
+    made = cell([sheet], period=["2 mm", "2 mm", None])
+    made["refinements"] = [{"kind": "fine_box", "name": "fine", "corner": ["-1 mm", "-1 mm", "-1 mm"], "size": ["2 mm", "2 mm", "2 mm"], "cell": "0.1 mm"}]
     made["plan"] |= {"cells_per_wavelength": "20", "rounds": "1"}
     found = scattering.shares(solve(made))
     print(f"mirror, fine cells about it: reflectance {np.round(found.reflectance, 4)}")
@@ -193,7 +193,8 @@ def test_what_cannot_be_repeated_is_said_before_the_run(change: dict[str, Any], 
 
 def mirror(cells: int = 20, **captures: Any) -> dict[str, Any]:
     """A perfect mirror in a column of air, the wave and what comes back apart in time 100 mm above it; captures there."""
-    made = cell([{"kind": "rectangle", "name": "mirror", "corner": ["-3 mm", "-3 mm", "0"], "size": ["6 mm", "6 mm"], "material": "perfect"}], margin="120 mm")
+    made = cell([{"kind": "rectangle", "name": "mirror", "corner": ["-1 mm", "-1 mm", "0"], "size": ["2 mm", "2 mm"], "material": "perfect"}], margin="120 mm",
+                period=["2 mm", "2 mm", None])
     made["captures"] = [{"kind": "near_point", "name": name, "point": ["0", "0", "100 mm"], **more} for name, more in captures.items()]
     made["captures"].append({"kind": "point_trace", "name": "signal", "point": ["0", "0", "100 mm"]})
     made["plan"] |= {"pulse_start": "4 GHz", "pulse_stop": "16 GHz", "cells_per_wavelength": str(cells), "points": "41"}

@@ -35,7 +35,7 @@ def lit(parts: list[dict[str, Any]], low: float, high: float, points: int, cells
 def sphere() -> tuple[xr.Dataset, dict[str, Any], np.ndarray]:
     """The calibration sphere as shipped, on a band of few points: dataset, summary, ka."""
     document = load_document((ROOT / "examples" / "calibration-sphere.json").read_text())
-    run = execute(examine(document))
+    run = execute(examine(document.model_copy(update={"plan": document.plan.model_copy(update={"rounds": "1"})})))
     ka = 2 * np.pi * run.results["frequency"].values * 0.15 / C0
     return run.results, run.summary, ka
 
@@ -62,14 +62,16 @@ def test_the_conducting_sphere_scatters_all_round_as_mie_says(sphere: Any, plane
 
 
 def test_what_is_scattered_is_what_is_taken_out(sphere: Any) -> None:
-    """The optical theorem where the body is not small: ka above 1."""
+    """The optical theorem where the body is not small, ka above 1; extinction down to ka 0.3, where the theorem alone is the small difference of large numbers."""
     results, _, ka = sphere
     found = scattering.cross_sections(results)
     own = ka > 1
     print(f"scattered + absorbed against extinction: {100 * np.abs(found.balance[own]).max():.2f} %")
     assert np.abs(found.balance[own]).max() < 0.02
-    wanted = np.array([mie.efficiencies(x, None)[0] for x in ka[own]])
-    assert np.abs(found.extinction[own] / (np.pi * 0.15**2) / wanted - 1).max() < 0.01
+    off = found.extinction / (np.pi * 0.15**2) / np.array([mie.efficiencies(x, None)[0] for x in ka]) - 1
+    print(f"extinction off by {100 * np.abs(off[own]).max():.2f} %, below ka 1 by {100 * np.abs(off[~own]).max():.2f} %")
+    assert np.abs(off[own]).max() < 0.01
+    assert np.abs(off[~own]).max() < 0.02
     assert np.abs(found.absorbed[own] / found.extinction[own]).max() < 0.02, "it absorbs nothing"
 
 

@@ -24,7 +24,7 @@ from heron.engines.transient.conformal import conduct
 from heron.engines.transient.planes import Plane
 from heron.engines.transient.pulse import pulse_for
 from heron.engines.transient.stepper import Stepper
-from heron.engines.transient.structure import Dispersion, Gap, facets
+from heron.engines.transient.structure import LAYERS, Dispersion, Gap, facets
 from heron.errors import ModelError, Stopped
 from heron.materials import Medium, Pole
 from heron.materials.rational import exact
@@ -135,7 +135,7 @@ def guide(cells: int, steps: int, centre: float = 2.0, width: float = 0.4, scale
     """Ey at two planes of a guide with TE10 in it, its cell, and the time step; layers at both ends. The pulse is given in cut-off frequencies and their periods."""
     a, b = (scale * side for side in WR90)
     cell = a / 24
-    s = empty([np.linspace(0, a, 25), np.linspace(0, b, 5), np.arange(cells + 1) * cell], [[0, 0], [0, 0], [10, 10]])
+    s = empty([np.linspace(0, a, 25), np.linspace(0, b, 5), np.arange(cells + 1) * cell], [[0, 0], [0, 0], [LAYERS, LAYERS]])
     s.lowest = C0 / 2 / a
     stepper = Stepper(s, np.zeros(0))
     cutoff = C0 / 2 / a
@@ -154,29 +154,21 @@ def spectra(signals: np.ndarray, dt: float, f: np.ndarray) -> np.ndarray:
     return np.asarray(np.exp(-2j * np.pi * np.outer(f, np.arange(len(signals)) * dt)) @ signals)
 
 
-def test_absorbing_layers_at_normal_incidence_and_at_sixty_degrees() -> None:
-    """A TE10 wave is two plane waves at the angle whose sine is fc/f: the layer at a guide's end sees them; what comes back against a far longer guide."""
-    short, _, dt = guide(60, 1500)
-    long, _, _ = guide(420, 1500)
-    cutoff = C0 / 2 / WR90[0]
-    angles = np.radians([60.0, 45.0, 30.0, 22.0])
-    f = cutoff / np.sin(angles)
-    back = 20 * np.log10(np.abs(spectra(short - long, dt, f)[:, 1] / spectra(long, dt, f)[:, 1]))
-    print("layers reflect", {f"{round(np.degrees(t))}°": f"{level:.1f} dB" for t, level in zip(angles, back, strict=True)})
-    assert back[0] < -40
-    assert back[2:].max() < -60
+@pytest.mark.parametrize("cutoff", [0.8e6, 0.8e8, 0.8e9, 0.8e10, 0.8e11, 4e14])
+def test_absorbing_layers_at_any_frequency_from_fifteen_to_sixty_degrees(cutoff: float) -> None:
+    """A TE10 wave is two plane waves at the angle whose sine is fc/f: the layer at a guide's end sees them; what comes back against a far longer guide. From radio to
+    light the same: α follows the lowest frequency, where a constant of 0.05 S/m let waves below a gigahertz through to the metal behind.
 
-
-@pytest.mark.parametrize("cutoff", [0.8e6, 0.8e8, 0.8e9, 0.8e11, 4e14])
-def test_absorbing_layers_at_any_frequency(cutoff: float) -> None:
-    """From radio to light the same: α follows the lowest frequency, where a constant of 0.05 S/m let waves below a gigahertz through to the metal behind."""
-    scale = C0 / 2 / cutoff / WR90[0]
-    short, _, dt = guide(60, 1000, scale=scale)
-    long, _, _ = guide(320, 1000, scale=scale)
-    f = cutoff / np.sin(np.radians([60.0, 30.0]))
-    back = 20 * np.log10(np.abs(spectra(short - long, dt, f)[:, 1] / spectra(long, dt, f)[:, 1]))
-    print(f"from {cutoff:.1e} Hz: 60° {back[0]:.1f} dB, 30° {back[1]:.1f} dB")
-    assert back[0] < -40 and back[1] < -60
+    The records end softly, as waves near cut-off go on for long: cut off, they would be taken for reflections elsewhere.
+    """
+    angles = np.array([60, 45, 30, 22, 15])
+    short, _, dt = guide(60, 1000, scale=C0 / 2 / cutoff / WR90[0])
+    long, _, _ = guide(320, 1000, scale=C0 / 2 / cutoff / WR90[0])
+    ends = np.cos(np.clip(np.linspace(-np.pi / 2, np.pi / 2, len(short)), 0, None))[:, None] ** 2
+    back, there = (spectra(x * ends, dt, cutoff / np.sin(np.radians(angles)))[:, 1] for x in (short - long, long))
+    level = 20 * np.log10(np.abs(back / there))
+    print(f"from {cutoff:.1e} Hz the layers reflect", ", ".join(f"{t}°: {v:.1f} dB" for t, v in zip(angles, level, strict=True)))
+    assert level.max() < -60
 
 
 @pytest.mark.parametrize("away", [0.25, 0.125])
@@ -364,7 +356,7 @@ def test_the_dipoles_pattern_is_a_torus(dipoles: tuple[xr.Dataset, xr.Dataset]) 
 
 @pytest.fixture(scope="module")
 def coarse_patch() -> xr.Dataset:
-    return solved("hide-patch", "transient", {"cells_per_wavelength": "10", "decay": "40"}, points="41", f_start="2.1 GHz", f_stop="2.8 GHz")
+    return solved("hide-patch", "transient", {"cells_per_wavelength": "10", "cells_per_detail": "1.5", "decay": "40"}, points="41", f_start="2.1 GHz", f_stop="2.8 GHz")
 
 
 def test_the_hide_patch_fires_upwards_near_its_design_frequency(coarse_patch: xr.Dataset) -> None:

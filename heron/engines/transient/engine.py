@@ -236,7 +236,7 @@ def _pulse_run(stepper: Stepper, recorder: Recorder, port: int, z0: Floats, plan
             if not np.isfinite(stored) or (n > 2 * source_end and stored > GROWTH * largest):
                 raise ModelError(_unstable(stepper))
             largest = max(largest, stored)
-            left = stored / largest if largest > 0 else 1.0
+            left = stored / (largest * pulse.lowest_share) if largest > 0 else 1.0  # what rings on longest is of the lowest frequencies
         level = 10 * np.log10(max(left, 1e-30))
         share = max(share, 0.3 * min(1.0, n / max(source_end, 1)) + 0.7 * (min(1.0, -level / plan.decay) if n > source_end else 0))
         if due and not stopped:

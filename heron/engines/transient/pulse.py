@@ -13,6 +13,7 @@ Floats = NDArray[np.float64]
 EDGE_LEVEL = 0.3      # of the pulse's spectrum at the ends of the band
 LEAST_BAND = 0.4      # of its centre frequency: a narrower band is excited wider, which takes less time
 NARROWEST = 0.01      # the same of a pulse that was asked for
+LEAST_SHARE = 1e-3    # of the energy: of a band from nearly nothing on
 START = 4.6           # widths before its middle the pulse begins, at e^(−START²)
 SPECTRUM_END = 1e-4   # beyond this the pulse has nothing
 
@@ -52,6 +53,12 @@ class Pulse:
     def band(self) -> tuple[float, float]:
         """From and to in Hz what it was made to cover: where the spectrum has fallen to ``EDGE_LEVEL``."""
         return self.reach(-20 * float(np.log10(EDGE_LEVEL)))
+
+    @property
+    def lowest_share(self) -> float:
+        """Of its energy, what lies in an interval as wide as the lowest frequency: all of it if the band is no wider than that."""
+        low, high = self.band
+        return float(np.clip(low / (high - low), LEAST_SHARE, 1.0))
 
     @property
     def highest(self) -> float:
