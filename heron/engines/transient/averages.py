@@ -21,6 +21,7 @@ if TYPE_CHECKING:
 
 Floats = NDArray[np.float64]
 Singles = NDArray[np.float32]
+Complexes = NDArray[np.complex128]
 
 MIXED = 1e-4      # of ⟨ε⟩⟨1/ε⟩ above 1: more than one medium is in a voxel
 SLANTED = 1e-6    # of a facet's area: less than that across an axis lies along the grid's planes
@@ -31,17 +32,17 @@ LATTICES = (0, 1, 2, None)  # voxels of the edges along x, y and z, and of nodes
 class Substance(NamedTuple):
     """Of a medium in the middle of the band: relative ε, and how much of it is not there at every frequency alike: what it loses and how it changes."""
 
-    epsilon: float
+    epsilon: complex
     varies: float
 
 
 @dataclass
 class Voxels:
-    """Sums over the shares of media in the voxels of a lattice: of the shares, and of ε − 1, 1/ε − 1 and, times what ``varies``, of 1 and of 1/ε²; and metal's share."""
+    """Sums over shares of media in the voxels of a lattice: of the shares, and of ε − 1, 1/ε − 1 and, times what ``varies``, of 1 and of 1/|ε|²; and metal's share."""
 
     lines: tuple[Floats, Floats, Floats]
-    more: Singles
-    less: Singles
+    more: NDArray[np.complex64]
+    less: NDArray[np.complex64]
     varies: Singles
     across: Singles
     solid: Singles
@@ -49,20 +50,22 @@ class Voxels:
     @classmethod
     def between(cls, lines: tuple[Floats, Floats, Floats]) -> Voxels:
         shape = tuple(len(line) - 1 for line in lines)
-        more, less, varies, across, solid = (np.zeros(shape, dtype=np.float32) for _ in range(5))
+        more, less = (np.zeros(shape, dtype=np.complex64) for _ in range(2))
+        varies, across, solid = (np.zeros(shape, dtype=np.float32) for _ in range(3))
         return cls(lines, more, less, varies, across, solid)
 
     def put(self, where: Any, share: Any, medium: Substance) -> None:
         self.more[where] += share * (medium.epsilon - 1)
         self.less[where] += share * (1 / medium.epsilon - 1)
         self.varies[where] += share * medium.varies
-        self.across[where] += share * medium.varies / medium.epsilon**2
+        self.across[where] += share * medium.varies / abs(medium.epsilon) ** 2
 
     @property
-    def means(self) -> tuple[Floats, Floats]:
+    def means(self) -> tuple[Complexes, Complexes]:
         """⟨ε⟩ and ⟨1/ε⟩ of what is not metal."""
         rest = np.maximum(1.0 - self.solid, 1e-3)
-        return np.maximum(1.0 + (self.more / rest).astype(float), 1e-3), np.maximum(1.0 + (self.less / rest).astype(float), 1e-6)
+        mean, inverse = (1.0 + (x / rest).astype(complex) for x in (self.more, self.less))
+        return np.maximum(mean.real, 1e-3) + 1j * mean.imag, np.maximum(inverse.real, 1e-6) + 1j * inverse.imag
 
     def normals(self, mean: Floats) -> Any:
         """(3, …) unit normals of the surfaces where ``mean`` changes."""
@@ -122,15 +125,15 @@ class Lattices:
         for c in range(3):
             own = self.voxels[c]
             mean, inverse = own.means
-            share = own.normals(mean)[c] ** 2
-            mixed = mean * inverse > 1 + MIXED
-            effective = np.where(mixed, 1 / (share * inverse + (1 - share) / mean), mean)
+            share = own.normals(mean.real)[c] ** 2
+            mixed = (mean * inverse).real > 1 + MIXED
+            effective = np.where(mixed, 1 / (share * inverse + (1 - share) / mean), mean).real
             rest = np.maximum(1.0 - own.solid, 1e-3)
             part: Any = (c, *(slice(0, n) for n in effective.shape))
             # In a medium of ε₁ E across its surface is 1/(ε₁⟨1/ε⟩) of the mean. Whatever the direction of the field in it, on average over directions
             # edges that do not mix their losses lose what it does if each counts for this.
             of_all, across = own.varies.astype(float), own.across.astype(float)
-            squeezed = np.where(across > 0, inverse**2 * of_all / np.where(across > 0, across, 1.0), 1.0)
+            squeezed = np.where(across > 0, np.abs(inverse) ** 2 * of_all / np.where(across > 0, across, 1.0), 1.0)
             lost = np.where(mixed, of_all / (1 - share + share * squeezed), of_all) / rest
             epsilon[part] = effective
             varies[part] = np.where(around[c][part[1:]] > 0, lost / np.maximum(around[c][part[1:]], 1e-30), 1)
@@ -142,11 +145,11 @@ class Lattices:
         out = np.zeros((3, *mean.shape), dtype=np.float32)
         inner = np.zeros(mean.shape, dtype=bool)
         inner[1:-1, 1:-1, 1:-1] = True
-        at = np.nonzero((mean * inverse > 1 + MIXED) & inner)
+        at = np.nonzero(((mean * inverse).real > 1 + MIXED) & inner)
         if not len(at[0]):
             return out
-        n = nodes.normals(mean)[(slice(None), *at)]
-        spread = inverse[at] - 1 / mean[at]
+        n = nodes.normals(mean.real)[(slice(None), *at)]
+        spread = (inverse[at] - 1 / mean[at]).real
         size = []
         for c in range(3):  # what two edges on either side of the node make of their mean: the harmonic mean
             before = tuple(i - (k == c) for k, i in enumerate(at))

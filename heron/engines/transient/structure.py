@@ -778,7 +778,7 @@ class Filler:
     def substance(self, medium: Medium) -> Substance:
         plan = self.model.plan
         first, middle, last = medium.epsilon([plan.f_start, 0.5 * (plan.f_start + plan.f_stop), plan.f_stop])
-        return Substance(float(middle.real), float(abs(middle.imag) + abs(last - first)))
+        return Substance(complex(middle), float(abs(middle.imag) + abs(last - first)))
 
     def put_body(self, body: Body, number: int) -> None:
         corners, medium = facets(body, self.s.largest), self.media[body.material]
