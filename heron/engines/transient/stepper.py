@@ -24,11 +24,11 @@ PAGE, STAGGER = 1024, 176  # floats: components begin at different places of a p
 DEPTH = 6            # time steps per pass over the fields
 IN_CACHE = 9e5       # bytes a pass works on at a time: rows of DEPTH + 1 slabs
 TOGETHER = 2e5       # cell steps of a pass: below, threads wait for each other longer than they work, above all beside other runs
-# Layers: from the reflection of plane waves by such a layer, step by step, those that keep 0 to 60° below −63 dB and 75° below −45, at 10 to 40 cells per
+# Layers: from the reflection of plane waves by such a layer, step by step, those that keep 0 to 60° below −66 dB and 75° below −48, at 10 to 40 cells per
 # wavelength, steps up to the limit and bands up to 1 : 10, and take decaying waves best.
 LAYER_ORDER = 2.4    # grading of the conductivity
-LAYER_SHARE = 1.6    # of (m + 1)/(η Δ)
-LAYER_ALPHA = 0.5    # times ωε0 of the lowest frequency, at the inner face: takes what only decays, and lets no wave of the band through to the metal behind
+LAYER_SHARE = 1.8    # of (m + 1)/(η Δ)
+LAYER_ALPHA = 0.8    # times ωε0 of the lowest frequency, at the inner face: takes what only decays, and lets no wave of the band through to the metal behind
 ALPHA_ORDER = 0.2    # how it falls towards the outer face
 LEAST_RESISTANCE = 1e-6  # Ω: a load of nothing is a wire
 ENOUGH = 0.5         # free share of a face that may lend some of it to a smaller one beside

@@ -34,7 +34,7 @@ Floats = NDArray[np.float64]
 Bools = NDArray[np.bool_]
 WireEdge = tuple[int, int, int, int, float, float]
 
-LAYERS = 8               # cells of an absorbing layer
+LAYERS = 9               # cells of an absorbing layer
 SCATTERED = 2            # cells from an absorbing layer to the surface that the far field is taken from
 CLEAR = 2                # cells from there to the model at least, as that surface must not cut what the model is made of
 ROOM_IN_BOX = 4          # cells at least between the model and the sides of that box
