@@ -10,7 +10,7 @@ import numpy as np
 import psycopg
 import pytest
 import skrf
-from playwright.sync_api import Page, expect
+from playwright.sync_api import Page, Route, expect
 
 from heron.model import load_document
 from heron.results import ports
@@ -171,6 +171,23 @@ def test_server_and_worker_survive_a_restart_of_the_database(page: Page) -> None
     page.get_by_role("button", name="Solve").click()
     expect(page.get_by_role("status", name=re.compile("Run 1")).or_(page.get_by_role("button", name=re.compile("run 1"))).first).to_be_visible()
     finished_run(page, r"run 1.*dB at")
+
+
+def test_what_the_server_could_not_answer_is_asked_for_again(page: Page) -> None:
+    """A database that restarts answers with an error for a moment; lists that were asked for just then come all the same."""
+    failed: set[str] = set()
+
+    def once(route: Route) -> None:
+        if route.request.url in failed:
+            route.continue_()
+        else:
+            failed.add(route.request.url)
+            route.fulfill(status=500, json={"detail": "the database is away"})
+
+    page.route("**/api/projects**", once)
+    page.reload()
+    expect(page.get_by_role("button", name=re.compile("^Ground whip")).last).to_be_visible()
+    assert failed
 
 
 REDRAW = """before => new Promise(done => {

@@ -8,7 +8,7 @@ import type {
 } from "./types";
 
 export const client = new QueryClient({
-  defaultOptions: { queries: { retry: (count, error) => count < 2 && !(error instanceof Problem && error.status >= 400), refetchOnWindowFocus: false } },
+  defaultOptions: { queries: { retry: (count, error) => count < 2 && !(error instanceof Problem && error.status >= 400 && error.status < 500), refetchOnWindowFocus: false } },
 });
 
 const LIVE_MS = 400;
