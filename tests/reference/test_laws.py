@@ -40,7 +40,7 @@ def block(scale: float = 1.0, along: int = 2, shift: float = 0.0, conductivity: 
                    "material": "perfect"}],
         "materials": [{"kind": "dielectric", "name": "stuff", "permittivity": "3", "conductivity": f"{conductivity / scale!r} S/m"}],
         "illuminations": [{"name": "wave", "travels": way(0, 0, 1), "electric": way(1, 0, 0)}],
-        "plan": {"engine": "transient", "f_start": f"{3e8 / scale!r} Hz", "f_stop": f"{6e8 / scale!r} Hz", "points": "4", "cells_per_wavelength": "10", "decay": "50"},
+        "plan": {"engine": "transient", "f_start": f"{3e8 / scale!r} Hz", "f_stop": f"{6e8 / scale!r} Hz", "points": "4", "cells_per_wavelength": "10", "decay": "30"},
     }
 
 
