@@ -96,6 +96,7 @@ def test_a_dipole_tells_what_an_antenna_sends_to_its_place() -> None:
     document = dipoles({"centre": [f"{far} m", "0", "0"]})
     document["parts"] = [{"kind": "wire", "name": "rod", "start": ["0", "0", "-68 mm"], "end": ["0", "0", "68 mm"], "radius": "2 mm"}]
     rod = {"number": 1, "part": "rod", "impedance": "70 ohm"}
+    document["plan"] |= {"cells_per_wavelength": "16"}
     s = solve({**document, "feeds": [rod, {**document["feeds"][0], "number": 2}]})["s"].values
     alone = solve({**document, "feeds": [rod]})
     gain = np.array([10 ** (patterns.figures(alone, i).realized_gain_dbi / 10) for i in range(5)])
