@@ -24,16 +24,16 @@ FLOOR_IMPEDANCE = 9.7e-3  # of a line's, relative: what rounds do not see, as ce
 HELD = 0.4             # fitted: share of the difference before the last that the last counts for at least, as differences pass through zero
 
 
-def error_of(values: Sequence[Any], sizes: Sequence[float], held: float = HELD) -> Floats | None:
+def error_of(values: Sequence[Any], sizes: Sequence[float], held: float = HELD, steepest: float = ORDERS[1]) -> Floats | None:
     """The error of the last of some values (…) along frequency first, from coarse to fine; ``None`` if there is but one. ``held`` is the share of the difference
-    before the last that counts at least: all of it where the values are single ones.
+    before the last that counts at least: all of it where the values are single ones. No order above the ``steepest`` is believed.
 
     Values that are NaN in any round have the error NaN.
     """
-    return error_by([np.abs(np.asarray(b) - np.asarray(a)) for a, b in pairwise(values)], sizes, held, _rms) if len(values) > 1 else None
+    return error_by([np.abs(np.asarray(b) - np.asarray(a)) for a, b in pairwise(values)], sizes, held, _rms, steepest) if len(values) > 1 else None
 
 
-def error_by(differences: Sequence[Floats], sizes: Sequence[float], held: float, typical: Callable[[Floats], float]) -> Floats:
+def error_by(differences: Sequence[Floats], sizes: Sequence[float], held: float, typical: Callable[[Floats], float], steepest: float = ORDERS[1]) -> Floats:
     """The error that one or more sizes of differences (…) between values on grids of falling ``sizes`` speak of; ``typical`` tells the size of many of them."""
     last, ratio = differences[-1], sizes[-2] / sizes[-1]
     order, larger = UNSURE, last
@@ -42,7 +42,7 @@ def error_by(differences: Sequence[Floats], sizes: Sequence[float], held: float,
         sized = [typical(d) for d in (before, last)]
         found = float(np.log(sized[0] / sized[1]) / np.log(sizes[-3] / sizes[-2])) if min(sized) > 0 else ORDERS[1]
         if ORDERS[0] <= found:
-            order = min(found, ORDERS[1])
+            order = min(found, steepest)
         else:
             held = 1.0
         larger = np.maximum(last, held * before)

@@ -12,7 +12,7 @@ import xarray as xr
 from numpy.typing import NDArray
 
 from heron.results import confidence, patterns, scattering
-from heron.results.convergence import FLOOR_IMPEDANCE, HELD, error_of, error_of_wavering
+from heron.results.convergence import FLOOR_IMPEDANCE, HELD, ORDERS, UNSURE, error_of, error_of_wavering
 from heron.results.power import budget
 
 Floats = NDArray[np.float64]
@@ -28,6 +28,7 @@ PATTERN_STEP = 10.0    # degrees between directions at which patterns are compar
 PATTERN_LEVEL = -20.0  # dB: below, patterns are compared by nothing
 PATTERN_POINTS = 11    # frequencies at most at which they are
 FED = 0.1              # of the available power: gain counts where more is accepted
+LOSSY = 0.02           # of the extinction, absorbed: what lossy bodies do is of first order at slanted surfaces
 
 
 @dataclass(frozen=True)
@@ -105,8 +106,9 @@ def with_errors(results: xr.Dataset, rounds: Sequence[Round]) -> xr.Dataset:
     kind = scattering.kind(results)
     names = set.intersection(*(set(r.values) for r in rounds)) if rounds else set()
     sizes = [r.size for r in rounds]
+    steepest = UNSURE if kind == "lit" and rounds and _absorbs(rounds[-1]) else ORDERS[1]
     ring = RING * 10 ** (_left_db(results) / 20)
-    of = {name: error_of(values, sizes, 1.0 if name in SINGLE else HELD) for name in names if _alike(values := [r.values[name] for r in rounds])}
+    of = {name: error_of(values, sizes, 1.0 if name in SINGLE else HELD, steepest) for name in names if _alike(values := [r.values[name] for r in rounds])}
     basis = f"{len(rounds)} rounds" if len(rounds) > 1 else "one round only"
     out: dict[str, Any] = {}
 
@@ -201,6 +203,11 @@ def _relative_db(rounds: Sequence[Round], name: str, error: Floats | None) -> Fl
     value = rounds[-1].values[name]
     strong = value > value.max() * 10 ** (PATTERN_LEVEL / 10)
     return np.where(strong, 10 * np.log10(1 + error / np.maximum(value, 1e-300)), np.nan)
+
+
+def _absorbs(last: Round) -> bool:
+    """Whether anything lit takes power of note."""
+    return float(np.max(last.values["absorbed"])) > LOSSY * float(np.max(last.values["extinction"]))
 
 
 def _of_taken(rounds: Sequence[Round], name: str, error: Floats | None) -> Floats | None:

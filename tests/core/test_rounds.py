@@ -27,6 +27,12 @@ def test_values_of_a_clean_order_are_covered_and_not_by_much(order: float) -> No
     assert np.median(error / true) < 4
 
 
+def test_what_is_of_first_order_may_be_said_so() -> None:
+    """Differences that fall like h² speak of more if no order above the first is believed."""
+    believed, known = (error_of([np.ones(3) + 0.1 * h**2 for h in SIZES], SIZES, steepest=order) for order in (1.5, 1.0))
+    assert believed is not None and known is not None and known.min() > 1.5 * believed.max()
+
+
 def test_the_larger_difference_counts_where_values_do_not_settle() -> None:
     settled, wild = error_of([np.ones(3), np.ones(3) * 1.1, np.ones(3) * 1.11], SIZES), error_of([np.ones(3), np.ones(3) * 1.01, np.ones(3) * 1.11], SIZES)
     lucky = error_of([np.ones(3), np.ones(3) * 1.1, np.ones(3) * 1.1 + 1e-9], SIZES)
