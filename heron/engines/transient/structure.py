@@ -777,7 +777,9 @@ class Filler:
 
     def substance(self, medium: Medium) -> Substance:
         plan = self.model.plan
-        first, middle, last = medium.epsilon([plan.f_start, 0.5 * (plan.f_start + plan.f_stop), plan.f_stop])
+        fit = dispersive(medium, plan)
+        # Of the law that the run has: at an instant an edge would be less than vacuum where the medium asked for is less than that, which no time step allows for.
+        first, middle, last = (medium if fit is None else fit.law).epsilon(np.array([plan.f_start, 0.5 * (plan.f_start + plan.f_stop), plan.f_stop]))
         return Substance(complex(middle), float(abs(middle.imag) + abs(last - first)))
 
     def put_body(self, body: Body, number: int) -> None:
