@@ -155,7 +155,7 @@ def cross_sections(results: xr.Dataset, light: int = 0) -> CrossSections:
     extinction = taken.imag
     if not kept(results):
         power = scattered + absorbed
-        by_theorem, by_power = (1 / np.maximum(off, 1e-300) ** 2 for off in (OF_AMPLITUDE * np.abs(taken), OF_POWER * (scattered + np.abs(absorbed))))
+        by_theorem, by_power = (1 / np.maximum(off, 1e-150) ** 2 for off in (OF_AMPLITUDE * np.abs(taken), OF_POWER * (scattered + np.abs(absorbed))))
         extinction = (by_theorem * taken.imag + by_power * power) / (by_theorem + by_power)
     return CrossSections(scattered, absorbed, extinction, below, taken.imag)
 
