@@ -235,8 +235,8 @@ def test_the_page_is_arranged_kept_and_undone(readout: Page, project: int) -> No
     expect(card(page, "Figures")).to_be_visible()
     page.on("dialog", lambda d: d.accept("survey page"))
     page.get_by_role("button", name=re.compile("▾")).click()
-    page.get_by_role("menuitem", name="Keep this page as a template…").click()
-    page.wait_for_timeout(600)
+    with page.expect_response(lambda r: "readout-templates" in r.url and r.request.method != "GET"):
+        page.get_by_role("menuitem", name="Keep this page as a template…").click()
     arrange(page, "resonant antenna")
     assert "VSWR" in names()
     expect(card(page, "Pattern")).to_be_visible()
