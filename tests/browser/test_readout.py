@@ -219,10 +219,10 @@ def test_the_page_is_arranged_kept_and_undone(readout: Page, project: int) -> No
     menu(page, "VSWR", "Remove")
     menu(page, "Smith chart", "Later")
     menu(page, "|S11|", "Wider")
-    card(page, "Cuts").get_by_label("Form").select_option("cartesian")
+    with page.expect_response(lambda r: r.url.endswith("/readout") and "cartesian" in (r.request.post_data or "")):
+        card(page, "Cuts").get_by_label("Form").select_option("cartesian")
     expect(card(page, "Cuts").locator("[data-plot]")).to_have_attribute("data-span", "-180 180")
     assert names()[:2] == ["|S11|", "Cuts"]
-    page.wait_for_timeout(1200)
     page.reload()
     card(page, "|S11|").wait_for()
     assert names()[:2] == ["|S11|", "Cuts"]
