@@ -19,6 +19,7 @@ CONSTANT_WITHIN = 0.01  # of a constant loss: what the relaxations that stand fo
 MOST_RELAXATIONS = 8
 FIRST_RELAXATIONS, LAST_RELAXATIONS = (0.5, 1.0, 1.5, 2.0, 3.0), (0.5, 1.0, 2.0, 3.0, 5.0)  # where they begin and end, over the ends of the band
 RELAXATIONS = (2, 4, 6)
+FEW_RELAXATIONS = (1, 2, 3, 4, 6)  # the same of a loss too large to be constant together with ε′
 NARROWEST = 1.05  # top of a band over its bottom: a narrower one is fitted as this
 LOSSLESS = 3e-4   # of |ε|: smaller losses are judged as if they were this
 SAMPLED = 81      # frequencies over the band that what is no sum of poles is fitted at
@@ -94,8 +95,13 @@ def rational(medium: Medium, low: float, high: float) -> Fit:
     """The sum of poles that a medium is, or that fits it between ``low`` and ``high`` Hz, passive in any case."""
     centre = 0.5 * (low + high)
     if not medium.table and not any(p.spread for p in medium.poles):
-        law = _with_constant_loss(exact(replace(medium, loss_tangent=0.0), centre), medium.permittivity * medium.loss_tangent, low, high)
-        return _judged(law, medium, low, high)
+        lossless = exact(replace(medium, loss_tangent=0.0), centre)
+        law, settled = _with_constant_loss(lossless, medium.permittivity * medium.loss_tangent, low, high)
+        tries = [law]
+        if not settled:
+            inside = np.linspace(low, high, SAMPLED)
+            tries += [_relaxing(inside, medium.epsilon(inside), n) for n in FEW_RELAXATIONS]
+        return _best(tries, medium, low, high)
     reach = BEYOND * max(high - low, 0.05 * centre)
     least, most = max(low - reach, low / 2), high + reach
     if medium.table:
@@ -103,7 +109,11 @@ def rational(medium: Medium, low: float, high: float) -> Fit:
     at = np.linspace(least, most, SAMPLED) if most > least else np.full(SAMPLED, centre)
     tries = [exact(best_fit(at, medium.epsilon(at), TABLE_FITS if medium.table else COLE_FITS)[0], centre)]
     tries += [_relaxing(at, medium.epsilon(at), n) for n in RELAXATIONS]
-    return min((_judged(law, medium, low, high) for law in tries), key=lambda fit: max(fit.error, fit.loss_error))
+    return _best(tries, medium, low, high)
+
+
+def _best(laws: list[Rational], medium: Medium, low: float, high: float) -> Fit:
+    return min((_judged(law, medium, low, high) for law in laws), key=lambda fit: max(fit.error, fit.loss_error))
 
 
 def _judged(law: Rational, medium: Medium, low: float, high: float) -> Fit:
@@ -136,17 +146,21 @@ def _constant(ratio: float) -> tuple[float, tuple[float, ...], tuple[float, ...]
     return best[1], tuple(best[2][some].tolist()), tuple(best[3][some].tolist())
 
 
-def _with_constant_loss(law: Rational, loss: float, low: float, high: float) -> Rational:
-    """A law with ε″ = ``loss`` more from ``low`` to ``high`` Hz, and the same ε′ in the middle: causality makes it fall by 2/π ε″ for every factor of e."""
+def _with_constant_loss(law: Rational, loss: float, low: float, high: float) -> tuple[Rational, bool]:
+    """A law with ε″ = ``loss`` more from ``low`` to ``high`` Hz, and the same ε′ in the middle: causality makes it fall by 2/π ε″ for every factor of e.
+
+    Whether ε′ is the same: what the relaxations raise it by can only be taken from ε∞ down to 1.
+    """
     if loss <= 0:
-        return law
+        return law, True
     scale, (slope, times, strengths) = 2 * np.pi * low, _constant(round(max(high / low, NARROWEST), 6))
     poles = [complex(-scale / t) for t in times]
     residues = [complex(loss * x * scale / t) for t, x in zip(times, strengths, strict=True)]
     more = replace(law, conductivity=law.conductivity + loss * slope * scale * EPS0, poles=(*law.poles, *poles), residues=(*law.residues, *residues))
     centre = 0.5 * (low + high)
     raised = float((more.epsilon(centre) - law.epsilon(centre)).real[0])
-    return replace(more, infinity=max(law.infinity - raised, min(law.infinity, 1.0)))
+    least = min(law.infinity, 1.0)
+    return replace(more, infinity=max(law.infinity - raised, least)), law.infinity - raised >= least
 
 
 def _relaxing(frequency: Any, epsilon: Complexes, count: int) -> Rational:

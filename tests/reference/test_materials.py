@@ -138,6 +138,16 @@ def test_a_constant_loss_tangent_holds_over_the_band(tangent: float, ratio: floa
         assert falls == pytest.approx(-2 / np.pi * np.log(ratio), rel=0.2)
 
 
+@pytest.mark.parametrize(("epsilon", "tangent"), [(2.0, 0.4), (2.7, 0.5), (4.0, 0.8)])
+def test_a_loss_tangent_too_large_to_be_constant_spoils_neither_part_alone(epsilon: float, tangent: float) -> None:
+    """Over an octave ε′ must fall by 2/π ε″ ln 2 at least (Kramers and Kronig), ±0.22 ε″; with ε∞ ≥ 1 no sum of relaxations has both, and the fit parts the error
+    between ε′ and ε″. Constant ε″ would leave ε′ 15, 18 and 45 % off."""
+    fit = rational(Medium("foam", epsilon, tangent), 1e9, 2e9)
+    print(f"ε {epsilon}, tan δ {tangent}, 1 to 2 GHz: ε within {100 * fit.error:.1f} %, ε″ within {100 * fit.loss_error:.1f} %")
+    assert max(fit.error, fit.loss_error) < 0.22 * tangent
+    assert fit.law.infinity >= 1 and (fit.law.epsilon(np.geomspace(1e7, 1e11, 400)).imag <= 0).all()
+
+
 def test_a_table_of_low_losses_is_fitted_in_its_losses_too() -> None:
     """A board whose ε′ and tan δ drift slowly: errors of a per cent of |ε| would be all of its losses."""
     board = Medium("board", table=tuple((f * 1e9, 3.5 - 0.01 * f, 0.01 + 0.002 * f) for f in range(1, 11)))

@@ -8,12 +8,12 @@ export class Problem extends Error {
 
 const token = (): string => /(?:^|; )csrftoken=([^;]+)/.exec(document.cookie)?.[1] ?? "";
 
-async function answer(method: string, path: string, body?: unknown, signal?: AbortSignal): Promise<Response> {
+async function answer(method: string, path: string, body?: unknown, signal?: AbortSignal, leaving = false): Promise<Response> {
   let response: Response;
   const form = body instanceof FormData;
   try {
     response = await fetch(`/api${path}`, {
-      method, ...(signal ? { signal } : {}),
+      method, keepalive: leaving, ...(signal ? { signal } : {}),
       headers: { "X-CSRFToken": token(), ...(body === undefined || form ? {} : { "Content-Type": "application/json" }) },
       ...(body === undefined ? {} : { body: form ? body : JSON.stringify(body) }),
     });
@@ -26,8 +26,9 @@ async function answer(method: string, path: string, body?: unknown, signal?: Abo
   throw new Problem(response.status, String(data.title ?? `The server answered ${response.status}.`), data);
 }
 
-export async function call<T>(method: string, path: string, body?: unknown, signal?: AbortSignal): Promise<T> {
-  const response = await answer(method, path, body, signal);
+/** With `leaving` the request outlives the page (up to 64 KiB). */
+export async function call<T>(method: string, path: string, body?: unknown, signal?: AbortSignal, leaving = false): Promise<T> {
+  const response = await answer(method, path, body, signal, leaving);
   return (response.status === 204 ? undefined : await response.json()) as T;
 }
 

@@ -1,4 +1,4 @@
-/** The page as it is edited here and kept on the server. Saved a moment after the last change; what somebody else saved meanwhile is taken. */
+/** The page as it is edited here and kept on the server. Saved a moment after the last change, and as the page is left; what somebody else saved meanwhile is taken. */
 import { create } from "zustand";
 import { Problem, call } from "../../api/client";
 import { client, page } from "../../api/queries";
@@ -39,11 +39,17 @@ export const usePage = create<Page>((set, get) => ({
   },
 }));
 
-async function save(): Promise<void> {
+addEventListener("pagehide", () => {
+  if (!usePage.getState().dirty) return;
+  clearTimeout(timer);
+  void save(true);
+});
+
+async function save(leaving = false): Promise<void> {
   const { projectId, version, content } = usePage.getState();
   usePage.setState({ dirty: false });
   try {
-    const kept = await call<PageState>("PUT", `/projects/${projectId}/readout`, { version, content });
+    const kept = await call<PageState>("PUT", `/projects/${projectId}/readout`, { version, content }, undefined, leaving);
     if (usePage.getState().projectId !== projectId) return;
     usePage.setState({ version: kept.version, fault: "" });
     client.setQueryData(page(projectId).queryKey, kept);
