@@ -28,6 +28,7 @@ PATTERN_STEP = 10.0    # degrees between directions at which patterns are compar
 PATTERN_LEVEL = -20.0  # dB: below, patterns are compared by nothing
 PATTERN_POINTS = 11    # frequencies at most at which they are
 FED = 0.1              # of the available power: gain counts where more is accepted
+EDGES_HELD = 0.7       # fitted: HELD of repeated cells with metal, whose coarse rounds are near each other while edges are still off by first order
 LOSSY = 0.02           # of the extinction, absorbed: what lossy bodies do is of first order at slanted surfaces
 
 
@@ -106,9 +107,11 @@ def with_errors(results: xr.Dataset, rounds: Sequence[Round]) -> xr.Dataset:
     kind = scattering.kind(results)
     names = set.intersection(*(set(r.values) for r in rounds)) if rounds else set()
     sizes = [r.size for r in rounds]
-    steepest = UNSURE if kind == "lit" and rounds and _absorbs(rounds[-1]) else ORDERS[1]
+    edges = kind == "repeated" and bool(results.attrs.get("metal", 0))
+    steepest = UNSURE if edges or (kind == "lit" and rounds and _absorbs(rounds[-1])) else ORDERS[1]
+    held = EDGES_HELD if edges else HELD
     ring = RING * 10 ** (_left_db(results) / 20)
-    of = {name: error_of(values, sizes, 1.0 if name in SINGLE else HELD, steepest) for name in names if _alike(values := [r.values[name] for r in rounds])}
+    of = {name: error_of(values, sizes, 1.0 if name in SINGLE else held, steepest) for name in names if _alike(values := [r.values[name] for r in rounds])}
     basis = f"{len(rounds)} rounds" if len(rounds) > 1 else "one round only"
     out: dict[str, Any] = {}
 

@@ -58,7 +58,7 @@ def scattered(s: Structure, model: Evaluated, ports_of: list[Terminal], z0: Floa
         },
         coords={"frequency": ("frequency", frequency, {"units": "Hz"}), "port": [p.number for p in ports_of], "port_in": names, "axis": ["x", "y", "z"]},
         attrs={
-            "engine": "transient", "lit": 1, "empty": int(model.empty), "repeated": int(bool(s.repeats)),
+            "engine": "transient", "lit": 1, "empty": int(model.empty), "repeated": int(bool(s.repeats)), "metal": int(s.metal.any()),
             "convention": "exp(+jωt), peak phasors, SI units", "unknowns": 6 * s.cells, "solves": len(runs), "cells": s.cells,
             "cells_per_wavelength": float(plan.cells_per_wavelength), "wall_distance": wall_distance(model) * plan.f_start / C0,
             "steps": sum(r.steps for r in runs), "time_step": s.step, "interpolation_error": 0.0, "energy_left": max(r.left for r in runs),
