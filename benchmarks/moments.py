@@ -1,4 +1,5 @@
-"""Fill, factor and solve of the moments engine against a bare LU of a random matrix of the same size.
+"""Fill, factor and solve of the moments engine against a bare LU of a random matrix of the same
+size.
 
 Interleaved repeats, best of each, in one process: ratios, not absolute times.
 """
@@ -39,6 +40,14 @@ def run(sizes: tuple[int, ...] = SIZES, repeats: int = REPEATS) -> list[dict[str
             t4 = perf_counter()
             best = np.minimum(best, [t1 - t0, t2 - t1, t3 - t2, t4 - t3])
         fill, factor, solve, alone = best.tolist()
-        rows.append({"unknowns": n, "fill_s": fill, "factor_s": factor, "solve_s": solve, "lu_alone_s": alone,
-                     "ratio": (fill + factor + solve) / alone})
+        rows.append(
+            {
+                "unknowns": n,
+                "fill_s": fill,
+                "factor_s": factor,
+                "solve_s": solve,
+                "lu_alone_s": alone,
+                "ratio": (fill + factor + solve) / alone,
+            }
+        )
     return rows

@@ -1,4 +1,6 @@
-"""The command line: ``solve``, ``modes``, ``geometry``, ``compare`` and ``bench``, without server or database."""
+"""The command line: ``solve``, ``modes``, ``geometry``, ``compare`` and ``bench``, without server
+or database.
+"""
 
 from __future__ import annotations
 
@@ -15,7 +17,15 @@ from heron.checks.openings import MOST_MODES
 from heron.engines import Signal
 from heron.errors import HeronError, ModelError
 from heron.formats import curves, netcdf
-from heron.formats.tables import MODE_COLUMNS, PATTERN_COLUMNS, lit_csv, mode_fields, mode_rows, pattern_rows, table
+from heron.formats.tables import (
+    MODE_COLUMNS,
+    PATTERN_COLUMNS,
+    lit_csv,
+    mode_fields,
+    mode_rows,
+    pattern_rows,
+    table,
+)
 from heron.formats.touchstone import touchstone
 from heron.geometry.build import beside
 from heron.model import Document, evaluate_document, load_document
@@ -31,32 +41,57 @@ def main(argv: list[str] | None = None) -> int:
     parser = argparse.ArgumentParser(prog="odd-heron")
     commands = parser.add_subparsers(dest="command", required=True)
     solve = commands.add_parser("solve", help="solve a model without a server")
-    geometry = commands.add_parser("geometry", help="build a model's parts and write them as STEP, STL and glTF")
+    geometry = commands.add_parser(
+        "geometry", help="build a model's parts and write them as STEP, STL and glTF"
+    )
     for command in (solve, geometry):
         command.add_argument("model", type=Path)
-        command.add_argument("--set", action="append", default=[], metavar="name=expression", dest="overrides")
+        command.add_argument(
+            "--set", action="append", default=[], metavar="name=expression", dest="overrides"
+        )
         command.add_argument("--out", type=Path, required=True)
     solve.add_argument("--engine")
-    solve.add_argument("--noise-floor", action="store_true", help="solve a lit model without its parts: what leaks out of the box of total fields")
+    solve.add_argument(
+        "--noise-floor",
+        action="store_true",
+        help="solve a lit model without its parts: what leaks out of the box of total fields",
+    )
     solve.add_argument("--quiet", action="store_true")
-    geometry.add_argument("--deflection", type=float, help="of the STL's triangles from the exact surfaces, in m")
-    modes = commands.add_parser("modes", help="modes of a line or guide feed over the band, without a run")
+    geometry.add_argument(
+        "--deflection", type=float, help="of the STL's triangles from the exact surfaces, in m"
+    )
+    modes = commands.add_parser(
+        "modes", help="modes of a line or guide feed over the band, without a run"
+    )
     modes.add_argument("model", type=Path)
-    modes.add_argument("--set", action="append", default=[], metavar="name=expression", dest="overrides")
+    modes.add_argument(
+        "--set", action="append", default=[], metavar="name=expression", dest="overrides"
+    )
     modes.add_argument("--out", type=Path, required=True)
     modes.add_argument("--port", type=int, default=1, help="number of the feed's first port")
     modes.add_argument("--modes", type=int, default=3, help="how many")
-    modes.add_argument("--frequency", type=float, help="of the fields, in Hz; the top of the band unless given")
+    modes.add_argument(
+        "--frequency", type=float, help="of the fields, in Hz; the top of the band unless given"
+    )
     bench = commands.add_parser("bench", help="measure this machine")
     bench.add_argument("name", choices=["moments", "transient", "antennas", "trust"])
     bench.add_argument("--json", action="store_true")
-    compare = commands.add_parser("compare", help="grade the difference of two curves (IEEE Std 1597.1 feature selective validation)")
+    compare = commands.add_parser(
+        "compare",
+        help="grade the difference of two curves (IEEE Std 1597.1 feature selective validation)",
+    )
     compare.add_argument("first", type=Path, help="two columns: abscissa and value")
     compare.add_argument("second", type=Path)
     compare.add_argument("--json", action="store_true")
     args = parser.parse_args(argv)
     try:
-        return {"solve": _solve, "geometry": _geometry, "modes": _modes, "bench": _bench, "compare": _compare}[args.command](args)
+        return {
+            "solve": _solve,
+            "geometry": _geometry,
+            "modes": _modes,
+            "bench": _bench,
+            "compare": _compare,
+        }[args.command](args)
     except HeronError as error:
         print(f"odd-heron: {error}", file=sys.stderr)
         return BAD_INPUT
@@ -97,9 +132,18 @@ def _modes(args: argparse.Namespace) -> int:
     from heron.engines.transient.structure import fill
     from heron.results import studies
 
-    examination = examine(_document(args.model), _overrides(args.overrides), "transient", beside(args.model))
+    examination = examine(
+        _document(args.model), _overrides(args.overrides), "transient", beside(args.model)
+    )
     model, discretisation = examination.model, examination.discretisation
-    number = next((i for i, f in enumerate(model.feeds) if f is not None and f.number == args.port and f.kind != "gap"), None)
+    number = next(
+        (
+            i
+            for i, f in enumerate(model.feeds)
+            if f is not None and f.number == args.port and f.kind != "gap"
+        ),
+        None,
+    )
     if number is None:
         raise ModelError(f"there is no line or guide feed with port {args.port}", ("feeds",))
     if discretisation is None:
@@ -107,18 +151,37 @@ def _modes(args: argparse.Namespace) -> int:
     if not 1 <= args.modes <= MOST_MODES:
         raise ModelError(f"--modes takes 1 to {MOST_MODES}, not {args.modes}")
     fill(discretisation.structure, model, examination.geometry)
-    found = studies.modes(discretisation.structure, model, examination.geometry, number, args.modes, args.frequency or float(model.plan.f_stop))
+    found = studies.modes(
+        discretisation.structure,
+        model,
+        examination.geometry,
+        number,
+        args.modes,
+        args.frequency or float(model.plan.f_stop),
+    )
     args.out.mkdir(parents=True, exist_ok=True)
     (args.out / "modes.csv").write_text(table(MODE_COLUMNS, mode_rows(found)))
     (args.out / "fields.csv").write_text(table(*mode_fields(found)))
-    summary = {"frequency_hz": found.at, "modes": [
-        {"number": k + 1, "kind": kind, "cut_off_hz": float(found.cut_off[k])} for k, kind in enumerate(found.kinds)], "next_cut_offs_hz": found.following.tolist()}
+    summary = {
+        "frequency_hz": found.at,
+        "modes": [
+            {"number": k + 1, "kind": kind, "cut_off_hz": float(found.cut_off[k])}
+            for k, kind in enumerate(found.kinds)
+        ],
+        "next_cut_offs_hz": found.following.tolist(),
+    }
     (args.out / "summary.json").write_text(json.dumps(summary, indent=1, allow_nan=False))
     return 0
 
 
 def _solve(args: argparse.Namespace) -> int:
-    examination = examine(_document(args.model), _overrides(args.overrides), args.engine, beside(args.model), args.noise_floor)
+    examination = examine(
+        _document(args.model),
+        _overrides(args.overrides),
+        args.engine,
+        beside(args.model),
+        args.noise_floor,
+    )
     if not examination.sound:
         first = examination.errors[0]
         more = f" (and {len(examination.errors) - 1} more)" if len(examination.errors) > 1 else ""
@@ -137,7 +200,9 @@ def _solve(args: argparse.Namespace) -> int:
     far = next((c for c in examination.model.captures if c.kind == "far_field"), None)
     if far is not None:
         steps = np.degrees(far.theta_step), np.degrees(far.phi_step)
-        rows = np.vstack([pattern_rows(results, i, *steps) for i in pattern_indices(examination, results)])
+        rows = np.vstack(
+            [pattern_rows(results, i, *steps) for i in pattern_indices(examination, results)]
+        )
         (args.out / "pattern.csv").write_text(table(PATTERN_COLUMNS, rows))
     netcdf.write(with_fields(examination, results), args.out / "run.nc")
     return 0
@@ -156,7 +221,9 @@ def _compare(args: argparse.Namespace) -> int:
             raise HeronError(f"{path} is not text") from error
     found = fsv.compare(*pairs[0], *pairs[1])
     if args.json:
-        print(json.dumps({"adm": found.adm, "fdm": found.fdm, "gdm": found.gdm, "grade": found.grade}))
+        print(
+            json.dumps({"adm": found.adm, "fdm": found.fdm, "gdm": found.gdm, "grade": found.grade})
+        )
     else:
         print(f"{found.grade}  ADM {found.adm:.4g}  FDM {found.fdm:.4g}  GDM {found.gdm:.4g}")
     return 0
@@ -180,7 +247,11 @@ def _bench(args: argparse.Namespace) -> int:
         print(json.dumps(rows))
     else:
         for row in rows:
-            print("  ".join(f"{k} {v}" if isinstance(v, str) else f"{k} {v:.5g}" for k, v in row.items()))
+            print(
+                "  ".join(
+                    f"{k} {v}" if isinstance(v, str) else f"{k} {v:.5g}" for k, v in row.items()
+                )
+            )
     return 0
 
 

@@ -19,38 +19,81 @@ _WITH_UNIT = re.compile(r"^[\d.]+(?:[eE][+-]?\d+)?\s*([A-Za-zµ\"]+)$")
 
 @dataclass(frozen=True)
 class Form:
-    """How a kind is typed: an example after its word, what its bare sizes mean in order, and which of its fields may be named."""
+    """How a kind is typed: an example after its word, what its bare sizes mean in order, and which
+    of its fields may be named.
+    """
 
     example: str
     kind: str
-    sizes: tuple[str, ...]                       # fields filled by "a x b x c"; "size.0" is an item of a list
-    place: str = ""                              # field that "at (x, y, z)" sets
+    # fields filled by "a x b x c"; "size.0" is an item of a list
+    sizes: tuple[str, ...]
+    place: str = ""  # field that "at (x, y, z)" sets
     named: dict[str, str] = field(default_factory=dict)
-    centred: bool = False                        # boxes and rectangles are typed by their middle in x and y
+    # boxes and rectangles are typed by their middle in x and y
+    centred: bool = False
     fixed: dict[str, Any] = field(default_factory=dict)
 
 
 _ROUND = {"radius": "radius", "height": "height", "inner": "inner", "axis": "axis"}
 FORMS: dict[str, Form] = {
     "box": Form("40 x 20 x 1.6 mm", "box", ("size.0", "size.1", "size.2"), "corner", centred=True),
-    "block": Form("40 x 20 x 1.6 mm", "box", ("size.0", "size.1", "size.2"), "corner", centred=True),
+    "block": Form(
+        "40 x 20 x 1.6 mm", "box", ("size.0", "size.1", "size.2"), "corner", centred=True
+    ),
     "sheet": Form("40 x 20 mm", "rectangle", ("size.0", "size.1"), "corner", centred=True),
     "rectangle": Form("40 x 20 mm", "rectangle", ("size.0", "size.1"), "corner", centred=True),
-    "cylinder": Form("radius 5 mm height 20 mm", "cylinder", ("radius", "height"), "centre", _ROUND),
-    "tube": Form("radius 5 mm inner 4 mm height 20 mm", "cylinder", ("radius", "inner", "height"), "centre", _ROUND),
-    "cone": Form("radius 5 mm height 20 mm", "cone", ("radius", "height"), "centre", {**_ROUND, "top": "top"}),
+    "cylinder": Form(
+        "radius 5 mm height 20 mm", "cylinder", ("radius", "height"), "centre", _ROUND
+    ),
+    "tube": Form(
+        "radius 5 mm inner 4 mm height 20 mm",
+        "cylinder",
+        ("radius", "inner", "height"),
+        "centre",
+        _ROUND,
+    ),
+    "cone": Form(
+        "radius 5 mm height 20 mm", "cone", ("radius", "height"), "centre", {**_ROUND, "top": "top"}
+    ),
     "sphere": Form("radius 10 mm", "sphere", ("radius",), "centre", {"radius": "radius"}),
-    "torus": Form("bend 20 mm radius 3 mm", "torus", ("bend", "radius"), "centre", {"bend": "bend", "radius": "radius", "axis": "axis"}),
-    "disc": Form("radius 10 mm", "disc", ("radius",), "centre", {"radius": "radius", "inner": "inner", "axis": "axis"}),
-    "ring": Form("radius 10 mm inner 5 mm", "disc", ("radius", "inner"), "centre", {"radius": "radius", "inner": "inner", "axis": "axis"}),
-    "dish": Form("diameter 200 mm focus 80 mm", "dish", ("diameter",), "centre", {"focus": "focus", "diameter": "diameter", "thickness": "thickness"}),
-    "wire": Form("from (0, 0, 0) to (0, 0, 80 mm) radius 1 mm", "wire", (), "", {"radius": "radius"}),
+    "torus": Form(
+        "bend 20 mm radius 3 mm",
+        "torus",
+        ("bend", "radius"),
+        "centre",
+        {"bend": "bend", "radius": "radius", "axis": "axis"},
+    ),
+    "disc": Form(
+        "radius 10 mm",
+        "disc",
+        ("radius",),
+        "centre",
+        {"radius": "radius", "inner": "inner", "axis": "axis"},
+    ),
+    "ring": Form(
+        "radius 10 mm inner 5 mm",
+        "disc",
+        ("radius", "inner"),
+        "centre",
+        {"radius": "radius", "inner": "inner", "axis": "axis"},
+    ),
+    "dish": Form(
+        "diameter 200 mm focus 80 mm",
+        "dish",
+        ("diameter",),
+        "centre",
+        {"focus": "focus", "diameter": "diameter", "thickness": "thickness"},
+    ),
+    "wire": Form(
+        "from (0, 0, 0) to (0, 0, 80 mm) radius 1 mm", "wire", (), "", {"radius": "radius"}
+    ),
 }
 WORDS = sorted(FORMS)
 
 
 def step_from(text: str, document: Document, materials: Iterable[str]) -> dict[str, Any]:
-    """A part from a phrase: kind, sizes, then any of a material, "at (x, y, z)", "on PART", "from (…) to (…)", "radius …", "called NAME".
+    """A part from a phrase: kind, sizes, then any of a material, "at (x, y, z)", "on PART", "from
+    (…) to (…)", "radius …", "called NAME".
 
     :raises ModelError: saying which words were not understood and what may stand there.
     """
@@ -66,11 +109,15 @@ def step_from(text: str, document: Document, materials: Iterable[str]) -> dict[s
     support = ""
     at: list[str] | None = None
     for written in _clauses(rest, form.named):
-        endings = () if written.lower().startswith(("in ", "called ")) else sorted(library, key=len, reverse=True)
+        endings = (
+            ()
+            if written.lower().startswith(("in ", "called "))
+            else sorted(library, key=len, reverse=True)
+        )
         tail = next((m for m in endings if written.lower().endswith(f" {m}")), "")
         if tail:
             step["material"] = library[tail]
-        clause = written[:len(written) - len(tail)].strip()
+        clause = written[: len(written) - len(tail)].strip()
         lower = clause.lower()
         first, _, more = clause.partition(" ")
         if lower in library:
@@ -80,7 +127,10 @@ def step_from(text: str, document: Document, materials: Iterable[str]) -> dict[s
         elif lower.startswith("on "):
             support = parts.get(more.strip().lower(), "")
             if not support:
-                raise ModelError(f"there is no part “{more.strip()}” to stand on; there are {', '.join(parts.values()) or 'none'}")
+                raise ModelError(
+                    f"there is no part “{more.strip()}” to stand on; there are"
+                    f" {', '.join(parts.values()) or 'none'}"
+                )
         elif lower.startswith("called "):
             step["name"] = more.strip()
         elif lower.startswith("at "):
@@ -95,7 +145,10 @@ def step_from(text: str, document: Document, materials: Iterable[str]) -> dict[s
         elif not sizes and form.sizes and _looks_like_size(clause):
             sizes = _spread(_SIZES.split(clause))
         else:
-            raise ModelError(f"“{clause}” is not understood here; it is no material, and no size, place or part either")
+            raise ModelError(
+                f"“{clause}” is not understood here; it is no material, and no size, place or part"
+                " either"
+            )
     _fill(step, form, sizes)
     if form.kind == "wire" and "start" not in step:
         raise ModelError("a wire runs from (x, y, z) to (x, y, z)")
@@ -120,11 +173,20 @@ def _clauses(text: str, named: Iterable[str]) -> list[str]:
             current += c
     out.append(current)
     begins = "|".join(["at", "on", "called", "in", "from", *named])
-    return [p.strip() for clause in out for p in re.split(rf"(?:^|\s+)(?=(?:{begins})\s)", clause.strip()) if p.strip()]
+    return [
+        p.strip()
+        for clause in out
+        for p in re.split(rf"(?:^|\s+)(?=(?:{begins})\s)", clause.strip())
+        if p.strip()
+    ]
 
 
 def _looks_like_size(clause: str) -> bool:
-    return bool(_NUMBER.match(clause) or _SIZES.search(clause) or re.match(r"^[A-Za-z_]\w*\s*(?:$|[-+*/])", clause))
+    return bool(
+        _NUMBER.match(clause)
+        or _SIZES.search(clause)
+        or re.match(r"^[A-Za-z_]\w*\s*(?:$|[-+*/])", clause)
+    )
 
 
 def _spread(sizes: list[str]) -> list[str]:
@@ -150,15 +212,22 @@ def _fill(step: dict[str, Any], form: Form, sizes: list[str]) -> None:
         raise ModelError(f"a size is missing: {missing[0].partition('.')[0]}")
 
 
-def _put(step: dict[str, Any], form: Form, at: list[str] | None, support: str, document: Document) -> None:
-    """Where the part stands: boxes and rectangles with their middle at the place in x and y, their low side in z."""
+def _put(
+    step: dict[str, Any], form: Form, at: list[str] | None, support: str, document: Document
+) -> None:
+    """Where the part stands: boxes and rectangles with their middle at the place in x and y, their
+    low side in z.
+    """
     if not form.place:
         return
     place = at or ["0", "0", "0"]
     if support:
         place = [place[0], place[1], _top(support, document)]
     if form.centred:
-        place = [f"{'' if place[k] == '0' else place[k] + ' '}-{' ' if place[k] != '0' else ''}{_whole(step['size'][k])} / 2" for k in (0, 1)] + [place[2]]
+        place = [
+            ("-" if place[k] == "0" else f"{place[k]} - ") + f"{_whole(step['size'][k])} / 2"
+            for k in (0, 1)
+        ] + [place[2]]
     if at or support or form.centred:
         step[form.place] = place
 

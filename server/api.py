@@ -26,7 +26,9 @@ class StrictRenderer(JSONRenderer):
         return super().render(request, data, response_status=response_status)
 
 
-api = NinjaAPI(title="Odd Heron", version="1", auth=django_auth, renderer=StrictRenderer(), docs_url=None)
+api = NinjaAPI(
+    title="Odd Heron", version="1", auth=django_auth, renderer=StrictRenderer(), docs_url=None
+)
 errors.install(api)
 api.add_router("/session", accounts, tags=["session"])
 api.add_router("/projects", projects, tags=["projects"])

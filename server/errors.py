@@ -20,8 +20,11 @@ class Problem(Exception):
 
 
 def problem(status: int, title: str, **more: Any) -> HttpResponse:
-    return JsonResponse({"type": "about:blank", "status": status, "title": title, **more}, status=status,
-                        content_type="application/problem+json")
+    return JsonResponse(
+        {"type": "about:blank", "status": status, "title": title, **more},
+        status=status,
+        content_type="application/problem+json",
+    )
 
 
 def not_found(what: str = "that") -> Problem:
@@ -42,9 +45,13 @@ def install(api: NinjaAPI) -> None:
 
     @api.exception_handler(HeronError)
     def _(request: HttpRequest, error: HeronError) -> HttpResponse:
-        return problem(422, str(error), errors=[{"path": list(error.path), "message": error.message}])
+        return problem(
+            422, str(error), errors=[{"path": list(error.path), "message": error.message}]
+        )
 
     @api.exception_handler(ValidationError)
     def _(request: HttpRequest, error: ValidationError) -> HttpResponse:
         faults = [{"path": list(e["loc"]), "message": e["msg"]} for e in error.errors]
-        return problem(422, faults[0]["message"] if faults else "the request is not valid", errors=faults)
+        return problem(
+            422, faults[0]["message"] if faults else "the request is not valid", errors=faults
+        )

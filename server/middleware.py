@@ -8,8 +8,9 @@ from django.http import HttpRequest, HttpResponse
 
 # Styles may be inline: the 3-D view and overlays position elements through style attributes.
 POLICY = (
-    "default-src 'self'; script-src 'self'; style-src 'self' 'unsafe-inline'; img-src 'self' data: blob:; "
-    "font-src 'self' data:; connect-src 'self' blob: data:; worker-src 'self' blob:; object-src 'none'; base-uri 'none'; frame-ancestors 'none'"
+    "default-src 'self'; script-src 'self'; style-src 'self' 'unsafe-inline'; img-src 'self' data:"
+    " blob:; font-src 'self' data:; connect-src 'self' blob: data:; worker-src 'self' blob:;"
+    " object-src 'none'; base-uri 'none'; frame-ancestors 'none'"
 )
 
 

@@ -1,4 +1,6 @@
-"""Arrays as binary: a length, a JSON header, then little-endian float32 arrays one after another, 4-byte aligned."""
+"""Arrays as binary: a length, a JSON header, then little-endian float32 arrays one after another,
+4-byte aligned.
+"""
 
 from __future__ import annotations
 
@@ -12,9 +14,18 @@ from numpy.typing import NDArray
 
 
 def packet(header: dict[str, Any], **arrays: NDArray[Any]) -> HttpResponse:
-    """``header`` plus the names and shapes of the arrays; ended runs never change, so browsers may keep it."""
+    """``header`` plus the names and shapes of the arrays; ended runs never change, so browsers may
+    keep it.
+    """
     flat = {n: np.ascontiguousarray(a, dtype="<f4") for n, a in arrays.items()}
-    text = json.dumps({**header, "arrays": [{"name": n, "shape": list(a.shape)} for n, a in flat.items()]}, allow_nan=False).encode()
+    text = json.dumps(
+        {**header, "arrays": [{"name": n, "shape": list(a.shape)} for n, a in flat.items()]},
+        allow_nan=False,
+    ).encode()
     text += b" " * (-len(text) % 4)
     body = struct.pack("<I", len(text)) + text + b"".join(a.tobytes() for a in flat.values())
-    return HttpResponse(body, content_type="application/octet-stream", headers={"Cache-Control": "private, max-age=86400"})
+    return HttpResponse(
+        body,
+        content_type="application/octet-stream",
+        headers={"Cache-Control": "private, max-age=86400"},
+    )

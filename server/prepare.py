@@ -1,4 +1,7 @@
-"""Before serving: the database exists, is migrated, and holds the demo. Prints how many short runs are waiting. ``python -m server.prepare``."""
+"""Before serving: the database exists, is migrated, and holds the demo.
+
+Prints how many short runs are waiting. ``python -m server.prepare``.
+"""
 
 from __future__ import annotations
 
@@ -15,7 +18,10 @@ def ensure_database(url: str) -> None:
     """Creates the database of the URL on its server, if it is not there."""
     server, _, name = url.rpartition("/")
     with psycopg.connect(f"{server}/postgres", autocommit=True) as admin:
-        if admin.execute("select 1 from pg_database where datname = %s", (name,)).fetchone() is None:
+        if (
+            admin.execute("select 1 from pg_database where datname = %s", (name,)).fetchone()
+            is None
+        ):
             admin.execute(sql.SQL("create database {}").format(sql.Identifier(name)))
 
 

@@ -1,4 +1,7 @@
-"""The web server: ``python -m server.serve``. Its threads stay, and so do their database connections."""
+"""The web server: ``python -m server.serve``.
+
+Its threads stay, and so do their database connections.
+"""
 
 from __future__ import annotations
 
@@ -22,7 +25,9 @@ def _warm() -> None:
 
 def main() -> None:
     threading.Thread(target=_warm, daemon=True).start()
-    waitress.serve(application, host="127.0.0.1", port=config.load().port, threads=THREADS, ident=None)
+    waitress.serve(
+        application, host="127.0.0.1", port=config.load().port, threads=THREADS, ident=None
+    )
 
 
 if __name__ == "__main__":

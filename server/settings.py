@@ -37,7 +37,10 @@ WSGI_APPLICATION = "server.wsgi.application"
 DATABASES = {"default": CONFIG.database}
 AUTH_USER_MODEL = "accounts.User"
 AUTH_PASSWORD_VALIDATORS = [
-    {"NAME": "django.contrib.auth.password_validation.MinimumLengthValidator", "OPTIONS": {"min_length": 10}},
+    {
+        "NAME": "django.contrib.auth.password_validation.MinimumLengthValidator",
+        "OPTIONS": {"min_length": 10},
+    },
     {"NAME": "django.contrib.auth.password_validation.CommonPasswordValidator"},
 ]
 DEFAULT_AUTO_FIELD = "django.db.models.BigAutoField"

@@ -14,7 +14,11 @@ from server.api import api
 def page(request: HttpRequest) -> HttpResponse:
     index = settings.WEB_DIST / "index.html"
     if not index.exists():
-        return HttpResponse("The interface is not built: run ./odd-heron start", status=503, content_type="text/plain")
+        return HttpResponse(
+            "The interface is not built: run ./odd-heron start",
+            status=503,
+            content_type="text/plain",
+        )
     return HttpResponse(index.read_bytes(), headers={"Cache-Control": "no-cache"})
 
 

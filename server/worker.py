@@ -30,7 +30,18 @@ from server.runs.tasks import CHILD  # noqa: E402
 
 LOOK_S = 3.0
 LAST_S = 5.0  # for solves to end with their queue
-QUEUE = [sys.executable, "manage.py", "procrastinate", "worker", "--queues", "runs", "--concurrency", "1", "--delete-jobs", "successful"]
+QUEUE = [
+    sys.executable,
+    "manage.py",
+    "procrastinate",
+    "worker",
+    "--queues",
+    "runs",
+    "--concurrency",
+    "1",
+    "--delete-jobs",
+    "successful",
+]
 PR_SET_PDEATHSIG = 1
 log = logging.getLogger(__name__)
 
@@ -46,8 +57,14 @@ def main() -> None:
     try:
         while True:
             if queue is None or queue.poll() is not None:
-                # In a session of its own: Ctrl+C is for this process, and a solve that it reached would have failed.
-                queue = subprocess.Popen(QUEUE, cwd=ROOT, preexec_fn=die_with_parent, start_new_session=True)  # noqa: PLW1509 - this process has no threads
+                # In a session of its own: Ctrl+C is for this process, and a solve that it reached
+                # would have failed.
+                queue = subprocess.Popen(
+                    QUEUE,
+                    cwd=ROOT,
+                    preexec_fn=die_with_parent,  # noqa: PLW1509 - this process has no threads
+                    start_new_session=True,
+                )
             try:
                 take_up_orphans()
             except DatabaseError as error:
@@ -62,7 +79,10 @@ def main() -> None:
 
 
 def _end(queue: subprocess.Popen[bytes]) -> None:
-    """Ends the queue and what it solves, and gives that back. If the database is away, the next worker finds it by its silence."""
+    """Ends the queue and what it solves, and gives that back.
+
+    If the database is away, the next worker finds it by its silence.
+    """
     children = psutil.Process(queue.pid).children(recursive=True) if queue.poll() is None else []
     lines = [_line(c) for c in children]
     queue.kill()

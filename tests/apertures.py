@@ -1,4 +1,6 @@
-"""Directivity of pyramidal horns by Fresnel integrals over their aperture (Balanis, *Antenna Theory*, ch. 13)."""
+"""Directivity of pyramidal horns by Fresnel integrals over their aperture (Balanis, *Antenna
+Theory*, ch. 13).
+"""
 
 from __future__ import annotations
 
@@ -14,5 +16,23 @@ def pyramidal_dbi(frequency: float, a1: float, b1: float, flare: float) -> float
     wavelength = C0 / frequency
     far_h, far_e = flare * a1 / (a1 - WR90[0]), flare * b1 / (b1 - WR90[1])
     root = np.sqrt(wavelength * far_h)
-    (s1, c1), (s2, c2), (s3, c3) = (fresnel(x) for x in ((root / a1 + a1 / root) / np.sqrt(2), (root / a1 - a1 / root) / np.sqrt(2), b1 / np.sqrt(2 * wavelength * far_e)))
-    return float(10 * np.log10(8 * np.pi * far_e * far_h / (a1 * b1) * ((c1 - c2) ** 2 + (s1 - s2) ** 2) * (c3**2 + s3**2)))
+    (s1, c1), (s2, c2), (s3, c3) = (
+        fresnel(x)
+        for x in (
+            (root / a1 + a1 / root) / np.sqrt(2),
+            (root / a1 - a1 / root) / np.sqrt(2),
+            b1 / np.sqrt(2 * wavelength * far_e),
+        )
+    )
+    return float(
+        10
+        * np.log10(
+            8
+            * np.pi
+            * far_e
+            * far_h
+            / (a1 * b1)
+            * ((c1 - c2) ** 2 + (s1 - s2) ** 2)
+            * (c3**2 + s3**2)
+        )
+    )

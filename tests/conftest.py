@@ -12,7 +12,11 @@ _silent_skips: list[str] = []
 
 
 def pytest_runtest_logreport(report: pytest.TestReport) -> None:
-    if report.skipped and isinstance(report.longrepr, (tuple, list)) and report.longrepr[2].removeprefix("Skipped: ").strip() in REASONLESS:
+    if (
+        report.skipped
+        and isinstance(report.longrepr, (tuple, list))
+        and report.longrepr[2].removeprefix("Skipped: ").strip() in REASONLESS
+    ):
         _silent_skips.append(report.nodeid)
 
 
@@ -23,5 +27,7 @@ def pytest_sessionfinish(session: pytest.Session, exitstatus: int) -> None:
 
 
 def pytest_configure(config: Any) -> None:
-    numba.set_num_threads(1)  # two suites run side by side, and threads of both on two cores wait for each other longer than they work
+    # two suites run side by side, and threads of both on two cores wait for each other longer than
+    # they work
+    numba.set_num_threads(1)
     config.addinivalue_line("markers", "browser: drives the real interface in Chromium")

@@ -1,4 +1,6 @@
-"""Repeatable damage to files, and a reader of damaged files, each in a fork of its own: ``python -m tests.fuzz FOLDER COUNT``."""
+"""Repeatable damage to files, and a reader of damaged files, each in a fork of its own: ``python -m
+tests.fuzz FOLDER COUNT``.
+"""
 
 from __future__ import annotations
 
@@ -14,9 +16,17 @@ CHUNKS = (b"1.E+308.", b"-1.E-308", b"nan     ", b"#9999999", b"$,$,$,$,")
 
 
 def damaged(folder: Path, n: int) -> tuple[str, bytes]:
-    """File number ``n``: one of the folder's, with bytes changed, cut out, put in, doubled or replaced."""
+    """File number ``n``: one of the folder's, with bytes changed, cut out, put in, doubled or
+    replaced.
+    """
     dice = random.Random(SEED * 100_003 + n)
-    name, data = dice.choice([(p.name, p.read_bytes()) for p in sorted(folder.iterdir()) if p.suffix in (".step", ".stl", ".obj")])
+    name, data = dice.choice(
+        [
+            (p.name, p.read_bytes())
+            for p in sorted(folder.iterdir())
+            if p.suffix in (".step", ".stl", ".obj")
+        ]
+    )
     raw = bytearray(data)
     for _ in range(dice.choice((1, 1, 3, 20, 200))):
         if len(raw) < 100:
@@ -26,13 +36,13 @@ def damaged(folder: Path, n: int) -> tuple[str, bytes]:
         if what == 0:
             raw[at] = dice.randrange(256)
         elif what == 1:
-            del raw[at:at + dice.randrange(1, 60)]
+            del raw[at : at + dice.randrange(1, 60)]
         elif what == 2:
             raw[at:at] = bytes(dice.randrange(256) for _ in range(dice.randrange(1, 30)))
         elif what == 3:
-            raw[at:at] = raw[max(0, at - 80):at]
+            raw[at:at] = raw[max(0, at - 80) : at]
         else:
-            raw[at:at + 8] = dice.choice(CHUNKS)
+            raw[at : at + 8] = dice.choice(CHUNKS)
     return name, bytes(raw)
 
 
@@ -55,7 +65,9 @@ def attempt(folder: Path, n: int) -> int:
 
 
 def main(folder: Path, count: int) -> None:
-    """Prints how many were read and refused, which broke our code, and over which the kernel fell."""
+    """Prints how many were read and refused, which broke our code, and over which the kernel
+    fell.
+    """
     from heron.geometry import imports  # noqa: F401 - loaded once, before the forks
 
     out: dict[str, list[int]] = {"read": [], "refused": [], "broken": [], "fallen": []}

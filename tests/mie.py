@@ -1,4 +1,6 @@
-"""Mie series for spheres in vacuum: Bohren and Huffman, *Absorption and Scattering of Light by Small Particles*, ch. 4. Their time factor is exp(−iωt)."""
+"""Mie series for spheres in vacuum: Bohren and Huffman, *Absorption and Scattering of Light by
+Small Particles*, ch. 4. Their time factor is exp(−iωt).
+"""
 
 from __future__ import annotations
 
@@ -7,7 +9,9 @@ from scipy.special import spherical_jn, spherical_yn
 
 
 def coefficients(x: float, m: complex | None) -> tuple[np.ndarray, np.ndarray]:
-    """a_n and b_n of a sphere of size x = ka and relative index m = n + ik (k > 0 absorbs); a perfect conductor for ``None``."""
+    """a_n and b_n of a sphere of size x = ka and relative index m = n + ik (k > 0 absorbs); a
+    perfect conductor for ``None``.
+    """
     order = int(x + 4.05 * x ** (1 / 3) + 4)
     n = np.arange(1, order + 1)
     j, dj = spherical_jn(n, x), spherical_jn(n, x, True)
@@ -17,7 +21,9 @@ def coefficients(x: float, m: complex | None) -> tuple[np.ndarray, np.ndarray]:
         return dpsi / dxi, psi / xi
     jm, djm = spherical_jn(n, m * x), spherical_jn(n, m * x, True)
     psim, dpsim = m * x * jm, jm + m * x * djm
-    return (m * psim * dpsi - psi * dpsim) / (m * psim * dxi - xi * dpsim), (psim * dpsi - m * psi * dpsim) / (psim * dxi - m * xi * dpsim)
+    return (m * psim * dpsi - psi * dpsim) / (m * psim * dxi - xi * dpsim), (
+        psim * dpsi - m * psi * dpsim
+    ) / (psim * dxi - m * xi * dpsim)
 
 
 def efficiencies(x: float, m: complex | None) -> tuple[float, float, float]:
@@ -26,11 +32,17 @@ def efficiencies(x: float, m: complex | None) -> tuple[float, float, float]:
     n = np.arange(1, len(a) + 1)
     extinction = 2 / x**2 * float(((2 * n + 1) * (a + b).real).sum())
     scattered = 2 / x**2 * float(((2 * n + 1) * (abs(a) ** 2 + abs(b) ** 2)).sum())
-    return extinction, scattered, float(abs(((2 * n + 1) * (-1.0) ** n * (a - b)).sum()) ** 2) / x**2
+    return (
+        extinction,
+        scattered,
+        float(abs(((2 * n + 1) * (-1.0) ** n * (a - b)).sum()) ** 2) / x**2,
+    )
 
 
 def amplitudes(x: float, m: complex | None, angle: np.ndarray) -> tuple[np.ndarray, np.ndarray]:
-    """S1 (field across the plane of scattering) and S2 (in it) at angles from the forward direction, rad; the cross-section is 4π|S|²/k²."""
+    """S1 (field across the plane of scattering) and S2 (in it) at angles from the forward
+    direction, rad; the cross-section is 4π|S|²/k².
+    """
     a, b = coefficients(x, m)
     mu = np.cos(angle)
     before, pi = np.zeros_like(mu), np.ones_like(mu)

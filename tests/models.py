@@ -16,19 +16,32 @@ C0 = 299792458.0
 METRE_WAVE = "299792458 Hz"  # the frequency whose wavelength is 1 m
 
 
-def plan(f_start: str = METRE_WAVE, f_stop: str | None = None, points: int = 1, **more: Any) -> dict[str, Any]:
+def plan(
+    f_start: str = METRE_WAVE, f_stop: str | None = None, points: int = 1, **more: Any
+) -> dict[str, Any]:
     return {"f_start": f_start, "f_stop": f_stop or f_start, "points": str(points), **more}
 
 
-def wire(name: str, start: list[Any], end: list[Any], radius: Any = "1e-5 m", **more: Any) -> dict[str, Any]:
-    return {"kind": "wire", "name": name, "start": [_m(c) for c in start], "end": [_m(c) for c in end], "radius": _m(radius), **more}
+def wire(
+    name: str, start: list[Any], end: list[Any], radius: Any = "1e-5 m", **more: Any
+) -> dict[str, Any]:
+    return {
+        "kind": "wire",
+        "name": name,
+        "start": [_m(c) for c in start],
+        "end": [_m(c) for c in end],
+        "radius": _m(radius),
+        **more,
+    }
 
 
 def _m(value: Any) -> Any:
     return f"{float(value)!r} m" if isinstance(value, float) else value
 
 
-def dipole(length: float = 0.5, radius: float = 1e-5, segments: int = 40, **more: Any) -> dict[str, Any]:
+def dipole(
+    length: float = 0.5, radius: float = 1e-5, segments: int = 40, **more: Any
+) -> dict[str, Any]:
     """Centre-fed along z at a wavelength of 1 m, lengths in wavelengths."""
     return {
         "parts": [wire("rod", [0, 0, -length / 2], [0, 0, length / 2], radius)],
@@ -66,34 +79,105 @@ def _turned(along: int, *values: Any) -> list[Any]:
     return [values[(k - along) % 3] for k in range(3)]
 
 
-def rectangular_guide(length: str, cells: str = "20", modes: str = "1", along: int = 0, points: int = 11, band: tuple[str, str] = ("8.2 GHz", "12.4 GHz"),
-                      more: Any = ()) -> dict[str, Any]:
+def rectangular_guide(
+    length: str,
+    cells: str = "20",
+    modes: str = "1",
+    along: int = 0,
+    points: int = 11,
+    band: tuple[str, str] = ("8.2 GHz", "12.4 GHz"),
+    more: Any = (),
+) -> dict[str, Any]:
     """WR-90 with solid walls between two guide feeds."""
+
     def at(*values: Any) -> list[Any]:
         return _turned(along, *values)
 
     return {
-        "parameters": [{"name": n, "expression": e} for n, e in (("a", "22.86 mm"), ("b", "10.16 mm"), ("t", "2 mm"), ("L", length))],
-        "parts": [{"kind": "box", "name": "outer", "corner": at("0", "-a/2-t", "-b/2-t"), "size": at("L", "a+2*t", "b+2*t"), "material": "perfect"},
-                  {"kind": "box", "name": "inner", "corner": at("0", "-a/2", "-b/2"), "size": at("L", "a", "b"), "material": "perfect"},
-                  {"kind": "combine", "name": "guide", "operation": "cut", "first": "outer", "others": ["inner"]}, *more],
-        "feeds": [{"kind": "guide", "number": 1, "centre": at("0", "0", "0"), "towards": "+" + "xyz"[along], "modes": modes},
-                  {"kind": "guide", "number": 1 + int(modes), "centre": at("L", "0", "0"), "towards": "-" + "xyz"[along], "modes": modes}],
+        "parameters": [
+            {"name": n, "expression": e}
+            for n, e in (("a", "22.86 mm"), ("b", "10.16 mm"), ("t", "2 mm"), ("L", length))
+        ],
+        "parts": [
+            {
+                "kind": "box",
+                "name": "outer",
+                "corner": at("0", "-a/2-t", "-b/2-t"),
+                "size": at("L", "a+2*t", "b+2*t"),
+                "material": "perfect",
+            },
+            {
+                "kind": "box",
+                "name": "inner",
+                "corner": at("0", "-a/2", "-b/2"),
+                "size": at("L", "a", "b"),
+                "material": "perfect",
+            },
+            {
+                "kind": "combine",
+                "name": "guide",
+                "operation": "cut",
+                "first": "outer",
+                "others": ["inner"],
+            },
+            *more,
+        ],
+        "feeds": [
+            {
+                "kind": "guide",
+                "number": 1,
+                "centre": at("0", "0", "0"),
+                "towards": "+" + "xyz"[along],
+                "modes": modes,
+            },
+            {
+                "kind": "guide",
+                "number": 1 + int(modes),
+                "centre": at("L", "0", "0"),
+                "towards": "-" + "xyz"[along],
+                "modes": modes,
+            },
+        ],
         "surround": {"margin": "4 mm"},
         "plan": plan(*band, points=points, cells_per_wavelength=cells, **DEFAULTS),
     }
 
 
-def microstrip(w: str, h: str, epsilon: str, length: str = "30 mm", cells: str = "20", band: tuple[str, str] = ("1 GHz", "4 GHz"), points: int = 5, **opening: str) -> dict[str, Any]:
+def microstrip(
+    w: str,
+    h: str,
+    epsilon: str,
+    length: str = "30 mm",
+    cells: str = "20",
+    band: tuple[str, str] = ("1 GHz", "4 GHz"),
+    points: int = 5,
+    **opening: str,
+) -> dict[str, Any]:
     """A strip on a board over its ground, between two line feeds."""
     feed = {"kind": "line", "number": 1, "centre": ["0", "0", "h"], "towards": "+x", **opening}
     board = {"corner": ["0", "-12*h-w", "0"], "size": ["L", "24*h+2*w"]}
     return {
-        "parameters": [{"name": n, "expression": e} for n, e in (("w", w), ("h", h), ("L", length))],
+        "parameters": [
+            {"name": n, "expression": e} for n, e in (("w", w), ("h", h), ("L", length))
+        ],
         "materials": [{"kind": "dielectric", "name": "board", "permittivity": epsilon}],
-        "parts": [{"kind": "box", "name": "substrate", "corner": board["corner"], "size": [*board["size"], "h"], "material": "board"},
-                  {"kind": "rectangle", "name": "strip", "corner": ["0", "-w/2", "h"], "size": ["L", "w"], "material": "perfect"},
-                  {"kind": "rectangle", "name": "ground", **board, "material": "perfect"}],
+        "parts": [
+            {
+                "kind": "box",
+                "name": "substrate",
+                "corner": board["corner"],
+                "size": [*board["size"], "h"],
+                "material": "board",
+            },
+            {
+                "kind": "rectangle",
+                "name": "strip",
+                "corner": ["0", "-w/2", "h"],
+                "size": ["L", "w"],
+                "material": "perfect",
+            },
+            {"kind": "rectangle", "name": "ground", **board, "material": "perfect"},
+        ],
         "feeds": [feed, feed | {"number": 2, "centre": ["L", "0", "h"], "towards": "-x"}],
         "surround": {"margin": "20 mm"},
         "plan": plan(*band, points=points, cells_per_wavelength=cells, **DEFAULTS),
@@ -101,29 +185,64 @@ def microstrip(w: str, h: str, epsilon: str, length: str = "30 mm", cells: str =
 
 
 def stripline(w: str, b: str, epsilon: str, cells: str = "20") -> dict[str, Any]:
-    """A strip half way between two grounds, between two line feeds; the model's parts are the strip, two grounds and what is between them."""
-    made = microstrip(w, f"({b})/2", epsilon, length="20 mm", cells=cells, width="w + 10*h", height="2*h")
+    """A strip half way between two grounds, between two line feeds; the model's parts are the
+    strip, two grounds and what is between them.
+    """
+    made = microstrip(
+        w, f"({b})/2", epsilon, length="20 mm", cells=cells, width="w + 10*h", height="2*h"
+    )
     made["parts"][0]["size"][2] = "2*h"
-    made["parts"].append({**made["parts"][2], "name": "top", "corner": [*made["parts"][2]["corner"][:2], "2*h"]})
+    made["parts"].append(
+        {**made["parts"][2], "name": "top", "corner": [*made["parts"][2]["corner"][:2], "2*h"]}
+    )
     return made
 
 
 def coplanar(s: str, slot: str, cells: str = "20") -> dict[str, Any]:
     """A strip in air between two wide grounds in its plane, between two line feeds."""
-    made = microstrip(s, "1 mm", "1", length="20 mm", cells=cells, width="w + 2*slot + 32 mm", height="60 mm")
+    made = microstrip(
+        s, "1 mm", "1", length="20 mm", cells=cells, width="w + 2*slot + 32 mm", height="60 mm"
+    )
     made["parameters"].append({"name": "slot", "expression": slot})
-    made["parts"] = [made["parts"][1], *({"kind": "rectangle", "name": name, "corner": ["0", low, "h"], "size": ["L", "20 mm"], "material": "perfect"}
-                                         for name, low in (("left", "-(w/2 + slot + 20 mm)"), ("right", "w/2 + slot")))]
+    made["parts"] = [
+        made["parts"][1],
+        *(
+            {
+                "kind": "rectangle",
+                "name": name,
+                "corner": ["0", low, "h"],
+                "size": ["L", "20 mm"],
+                "material": "perfect",
+            }
+            for name, low in (("left", "-(w/2 + slot + 20 mm)"), ("right", "w/2 + slot"))
+        ),
+    ]
     return made
 
 
 def shielded_coplanar(cells_per_detail: str) -> dict[str, Any]:
     """A coplanar line in a metal channel, half of it, between two line feeds."""
-    def sheet(name: str, low: str, size: str) -> dict[str, Any]:
-        return {"kind": "rectangle", "name": name, "corner": ["0", low, "0"], "size": ["L", size], "material": "perfect"}
 
-    made = rectangular_guide("9 mm", cells="15", points=3, band=("5 GHz", "12 GHz"), more=[
-        sheet("strip", "-w/2", "w"), sheet("left", "-a/2", "a/2-w/2-slot"), sheet("right", "w/2+slot", "a/2-w/2-slot")])
+    def sheet(name: str, low: str, size: str) -> dict[str, Any]:
+        return {
+            "kind": "rectangle",
+            "name": name,
+            "corner": ["0", low, "0"],
+            "size": ["L", size],
+            "material": "perfect",
+        }
+
+    made = rectangular_guide(
+        "9 mm",
+        cells="15",
+        points=3,
+        band=("5 GHz", "12 GHz"),
+        more=[
+            sheet("strip", "-w/2", "w"),
+            sheet("left", "-a/2", "a/2-w/2-slot"),
+            sheet("right", "w/2+slot", "a/2-w/2-slot"),
+        ],
+    )
     sizes = {"a": "7 mm", "b": "5 mm", "t": "0.5 mm", "L": "9 mm", "w": "1 mm", "slot": "0.25 mm"}
     made["parameters"] = [{"name": n, "expression": e} for n, e in sizes.items()]
     for feed in made["feeds"]:
@@ -135,7 +254,15 @@ def shielded_coplanar(cells_per_detail: str) -> dict[str, Any]:
 
 
 def _tube(name: str, inner: str, outer: str) -> dict[str, Any]:
-    return {"kind": "cylinder", "name": name, "centre": ["0", "0", "0"], "radius": outer, "inner": inner, "height": "L", "material": "perfect"}
+    return {
+        "kind": "cylinder",
+        "name": name,
+        "centre": ["0", "0", "0"],
+        "radius": outer,
+        "inner": inner,
+        "height": "L",
+        "material": "perfect",
+    }
 
 
 def coaxial(inner: str, outer: str, cells: str = "20", length: str = "10 mm") -> dict[str, Any]:
@@ -143,7 +270,10 @@ def coaxial(inner: str, outer: str, cells: str = "20", length: str = "10 mm") ->
     return {
         "parameters": [{"name": "L", "expression": length}],
         "parts": [_tube("pin", "0", inner), _tube("shield", outer, f"{outer} + 1 mm")],
-        "feeds": [{"kind": "line", "number": 1, "centre": ["0", "0", "0"], "towards": "+z"}, {"kind": "line", "number": 2, "centre": ["0", "0", "L"], "towards": "-z"}],
+        "feeds": [
+            {"kind": "line", "number": 1, "centre": ["0", "0", "0"], "towards": "+z"},
+            {"kind": "line", "number": 2, "centre": ["0", "0", "L"], "towards": "-z"},
+        ],
         "surround": {"margin": "4 mm"},
         "plan": plan("2 GHz", "12 GHz", points=5, cells_per_wavelength=cells, **DEFAULTS),
     }
@@ -159,21 +289,48 @@ def round_guide(radius: str, cells: str = "20", length: str = "30 mm") -> dict[s
     }
 
 
-def horn(cells: str = "20", points: int = 5, mouth: tuple[float, float] = (60, 45), long: float = 70, wall: float | None = None) -> dict[str, Any]:
-    """A pyramidal horn on a piece of WR-90, a quarter of it between mirror planes; sizes in mm. Of sheets, or of solid walls, which end in a rim of 0.2 mm."""
+def horn(
+    cells: str = "20",
+    points: int = 5,
+    mouth: tuple[float, float] = (60, 45),
+    long: float = 70,
+    wall: float | None = None,
+) -> dict[str, Any]:
+    """A pyramidal horn on a piece of WR-90, a quarter of it between mirror planes; sizes in mm.
+
+    Of sheets, or of solid walls, which end in a rim of 0.2 mm.
+    """
     places, inside = ("-30 mm", "0 mm", f"{long} mm"), ((22.86, 10.16), (22.86, 10.16), mouth)
 
     def loft(name: str, first: int, beyond: tuple[float, float], **more: Any) -> dict[str, Any]:
-        sections = [{"at": ["0", "0", places[n]], "width": f"{inside[n][0] + 2 * t} mm", "height": f"{inside[n][1] + 2 * t} mm"} for n, t in zip((first, first + 1), beyond, strict=True)]
+        sections = [
+            {
+                "at": ["0", "0", places[n]],
+                "width": f"{inside[n][0] + 2 * t} mm",
+                "height": f"{inside[n][1] + 2 * t} mm",
+            }
+            for n, t in zip((first, first + 1), beyond, strict=True)
+        ]
         return {"kind": "loft", "name": name, "sections": sections, "material": "perfect", **more}
 
     if wall is None:
         parts = [loft("guide", 0, (0, 0), shell=True), loft("flare", 1, (0, 0), shell=True)]
     else:
         parts = []
-        for n, (name, beyond) in enumerate((("guide", (wall, wall)), ("flare", (wall, min(wall, 0.2))))):
-            parts += [loft(f"{name} outside", n, beyond), loft(f"{name} inside", n, (0, 0)),
-                      {"kind": "combine", "name": name, "operation": "cut", "first": f"{name} outside", "others": [f"{name} inside"]}]
+        for n, (name, beyond) in enumerate(
+            (("guide", (wall, wall)), ("flare", (wall, min(wall, 0.2))))
+        ):
+            parts += [
+                loft(f"{name} outside", n, beyond),
+                loft(f"{name} inside", n, (0, 0)),
+                {
+                    "kind": "combine",
+                    "name": name,
+                    "operation": "cut",
+                    "first": f"{name} outside",
+                    "others": [f"{name} inside"],
+                },
+            ]
     return {
         "parts": parts,
         "feeds": [{"kind": "guide", "number": 1, "centre": ["0", "0", "-30 mm"], "towards": "+z"}],

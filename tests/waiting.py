@@ -9,7 +9,7 @@ from __future__ import annotations
 import time
 from collections.abc import Callable
 
-PATIENCE = 900.0     # s
+PATIENCE = 900.0  # s
 PATIENCE_MS = 600e3  # for what a page shows
 
 

@@ -6,5 +6,11 @@ export default tseslint.config(
   { ignores: ["dist", "src/api/schema.generated.ts"] },
   js.configs.recommended,
   ...tseslint.configs.strict,
-  { plugins: { "react-hooks": hooks }, rules: { ...hooks.configs.recommended.rules, "@typescript-eslint/no-non-null-assertion": "off" } },
+  {
+    plugins: { "react-hooks": hooks },
+    rules: {
+      ...hooks.configs.recommended.rules,
+      "@typescript-eslint/no-non-null-assertion": "off",
+    },
+  },
 );

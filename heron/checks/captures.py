@@ -19,7 +19,7 @@ from heron.model import Evaluated
 from heron.quantities import engineering
 
 MAX_CAPTURE_POINTS = 250_000  # points of one near-field capture, directions of one far field
-MAX_TRACED = 20_000           # points of one capture of snapshots
+MAX_TRACED = 20_000  # points of one capture of snapshots
 Found = Iterator[tuple[str, str]]
 
 
@@ -48,7 +48,10 @@ def _far(model: Evaluated, c: Any) -> Found:
     if not ((steps >= 0.1) & (steps <= 90)).all():
         yield "theta_step", "angular steps lie between 0.1° and 90°"
     elif (180 / steps[0] + 1) * (360 / steps[1] + 1) > MAX_CAPTURE_POINTS:
-        yield "theta_step", f"the grid has more than {MAX_CAPTURE_POINTS} directions; widen the steps"
+        yield (
+            "theta_step",
+            f"the grid has more than {MAX_CAPTURE_POINTS} directions; widen the steps",
+        )
 
 
 def _points(model: Evaluated, c: Any) -> Found:
@@ -64,12 +67,21 @@ def _window(model: Evaluated, c: Any) -> Found:
     """When it records: some time while the run goes on."""
     opens, closes = getattr(c, "opens", None), getattr(c, "closes", None)
     if closes is not None and closes <= max(opens or 0.0, 0.0):
-        yield "closes", "it closes before it opens; give a later end, or leave it empty for the end of the run"
+        yield (
+            "closes",
+            "it closes before it opens; give a later end, or leave it empty for the end of the run",
+        )
     if opens is not None and model.plan is not None and model.plan.f_start > 0:
         pulse = pulse_of(model.plan)
         longest = pulse.duration + model.plan.longest * max(pulse.duration, 1 / pulse.centre)
         if opens >= longest:
-            yield "opens", f"the run ends after {engineering(longest, 's', 3)} at the latest, before it opens; open it earlier"
+            yield (
+                "opens",
+                (
+                    f"the run ends after {engineering(longest, 's', 3)} at the latest, before it"
+                    " opens; open it earlier"
+                ),
+            )
 
 
 def _flat(model: Evaluated, c: Any) -> Found:
@@ -82,9 +94,18 @@ def _snapshots(model: Evaluated, c: Any) -> Found:
     yield from _flat(model, c)
     if not c.interval > 0:
         yield "interval", "the interval must be above zero"
-    elif model.plan is not None and model.plan.f_start > 0 and c.interval * FRAMES < pulse_of(model.plan).duration:
-        yield "interval", (f"{FRAMES} pictures are kept, which at this interval end before the pulse has left ({engineering(pulse_of(model.plan).duration, 's', 3)}); "
-                           "make the interval longer")
+    elif (
+        model.plan is not None
+        and model.plan.f_start > 0
+        and c.interval * FRAMES < pulse_of(model.plan).duration
+    ):
+        yield (
+            "interval",
+            (
+                f"{FRAMES} pictures are kept, which at this interval end before the pulse has left"
+                f" ({engineering(pulse_of(model.plan).duration, 's', 3)}); make the interval longer"
+            ),
+        )
 
 
 def _surface(model: Evaluated, c: Any) -> Found:
@@ -95,15 +116,26 @@ def _surface(model: Evaluated, c: Any) -> Found:
     elif model.plan is not None and model.plan.f_start > 0:
         out = [f for f in c.frequencies if pulse_of(model.plan).level(f) < -LEAST_LEVEL_DB]
         if out:
-            yield "frequencies", f"the pulse has hardly anything at {engineering(out[0], 'Hz')}; ask within the band"
+            yield (
+                "frequencies",
+                (
+                    f"the pulse has hardly anything at {engineering(out[0], 'Hz')}; ask within the"
+                    " band"
+                ),
+            )
 
 
 def _cut(model: Evaluated, c: Any) -> Found:
     if not model.document.illuminations:
-        yield "name", "radar cross-section needs an illumination; add a plane wave, or take this capture out"
+        yield (
+            "name",
+            "radar cross-section needs an illumination; add a plane wave, or take this capture out",
+        )
     if not 0.1 <= np.degrees(c.step) <= 90:
         yield "step", "the angular step lies between 0.1° and 90°"
-    if model.plan is not None and any(not model.plan.f_start <= f <= model.plan.f_stop for f in c.frequencies):
+    if model.plan is not None and any(
+        not model.plan.f_start <= f <= model.plan.f_stop for f in c.frequencies
+    ):
         yield "frequencies", "frequencies lie within the band"
 
 
@@ -113,13 +145,27 @@ def _far_trace(model: Evaluated, c: Any) -> Found:
     if not 0 <= np.degrees(c.theta) <= 180:
         yield "theta", "θ lies between 0 and 180°"
     if model.document.surround.layers or any(model.document.surround.period):
-        yield "name", "far away there are signals in open space only, not over layers nor of what is repeated; take the layers or the period out, or this capture"
+        yield (
+            "name",
+            (
+                "far away there are signals in open space only, not over layers nor of what is"
+                " repeated; take the layers or the period out, or this capture"
+            ),
+        )
 
 
 LEAST_LEVEL_DB = 40.0  # of a pulse's spectrum: below, what is divided by it is mostly rounding
 RULES: dict[str, Callable[[Evaluated, Any], Found]] = {
-    "far_field": _far, "near_point": _points, "near_line": _points, "near_plane": _flat, "near_box": _points, "power_flux": _flat,
-    "surface_current": _surface, "scattered_cut": _cut, "point_trace": _points, "far_trace": _far_trace,
+    "far_field": _far,
+    "near_point": _points,
+    "near_line": _points,
+    "near_plane": _flat,
+    "near_box": _points,
+    "power_flux": _flat,
+    "surface_current": _surface,
+    "scattered_cut": _cut,
+    "point_trace": _points,
+    "far_trace": _far_trace,
     "snapshots": _snapshots,
 }
 
@@ -129,23 +175,60 @@ def beyond_walls(model: Evaluated, geometry: Geometry, discretisation: Any) -> l
     low, high = discretisation.structure.inner
     frames, out = build_frames(model, []), []
     for i, c in enumerate(model.captures):
-        own = c is not None and (window_of(c, pulse_of(model.plan)) is not None or getattr(c, "reading", "") == AS_THEY_LIE)
+        own = c is not None and (
+            window_of(c, pulse_of(model.plan)) is not None
+            or getattr(c, "reading", "") == AS_THEY_LIE
+        )
         if c is None or not (own or c.kind in TIME_POINTS) or (c.frame and c.frame not in frames):
             continue
         points = capture_points(c, frame_matrix(frames, c.frame))
         if not within(points, low, high).all():
-            what = "a part of the time, or read as the grid has it, it is known" if own else "against time it is recorded"
-            out.append(Problem("error", "beyond-walls", f"“{c.name}” reaches beyond the walls, and {what} between them only",
-                               "move the walls away, or the capture nearer to the model", ("captures", i)))
+            what = (
+                "a part of the time, or read as the grid has it, it is known"
+                if own
+                else "against time it is recorded"
+            )
+            out.append(
+                Problem(
+                    "error",
+                    "beyond-walls",
+                    f"“{c.name}” reaches beyond the walls, and {what} between them only",
+                    "move the walls away, or the capture nearer to the model",
+                    ("captures", i),
+                )
+            )
     return out
 
 
 def only_in_time(model: Evaluated, geometry: Geometry, discretisation: Any) -> list[Problem]:
     """Captures that a solve at frequencies does not have."""
-    words = {"point_trace": "signals against time", "far_trace": "signals against time", "snapshots": "snapshots", "surface_current": "currents on surfaces"}
-    whole = [Problem("look", "not-recorded", f"the moments engine solves at frequencies and knows no time, so “{c.name}” is of the whole signal",
-                     "choose the transient engine in the plan for it, or leave its times empty", ("captures", i))
-             for i, c in enumerate(model.captures) if c is not None and (getattr(c, "opens", None) is not None or getattr(c, "closes", None) is not None)]
-    return whole + [Problem("look", "not-recorded", f"the moments engine has no {words[c.kind]}, so “{c.name}” will be empty",
-                    "choose the transient engine in the plan for it", ("captures", i))
-            for i, c in enumerate(model.captures) if c is not None and c.kind in words]
+    words = {
+        "point_trace": "signals against time",
+        "far_trace": "signals against time",
+        "snapshots": "snapshots",
+        "surface_current": "currents on surfaces",
+    }
+    whole = [
+        Problem(
+            "look",
+            "not-recorded",
+            f"the moments engine solves at frequencies and knows no time, so “{c.name}” is of the"
+            " whole signal",
+            "choose the transient engine in the plan for it, or leave its times empty",
+            ("captures", i),
+        )
+        for i, c in enumerate(model.captures)
+        if c is not None
+        and (getattr(c, "opens", None) is not None or getattr(c, "closes", None) is not None)
+    ]
+    return whole + [
+        Problem(
+            "look",
+            "not-recorded",
+            f"the moments engine has no {words[c.kind]}, so “{c.name}” will be empty",
+            "choose the transient engine in the plan for it",
+            ("captures", i),
+        )
+        for i, c in enumerate(model.captures)
+        if c is not None and c.kind in words
+    ]

@@ -12,7 +12,14 @@ from heron.checks.dipoles import dipole_places
 from heron.checks.openings import aperture_problems
 from heron.checks.problems import Problem
 from heron.checks.symmetry import mirror_problems
-from heron.engines.transient.structure import FINEST, LEAST_ROOM, MARGIN, Structure, dispersive, wall_distance
+from heron.engines.transient.structure import (
+    FINEST,
+    LEAST_ROOM,
+    MARGIN,
+    Structure,
+    dispersive,
+    wall_distance,
+)
 from heron.geometry import Geometry
 from heron.model import Evaluated
 from heron.model.document import Plan
@@ -20,11 +27,15 @@ from heron.model.substances import media_of
 from heron.quantities import engineering
 from heron.quantities.constants import C0
 
-USUAL_PER_DETAIL = float(Plan.model_fields["cells_per_detail"].default)  # cells from an edge of metal to what is nearest to it
-OFF_AT_ONE, OFF_POWER = 0.05, 2.8  # of the impedance of a strip or slot with one such cell, and how it falls with their number
+# cells from an edge of metal to what is nearest to it
+USUAL_PER_DETAIL = float(Plan.model_fields["cells_per_detail"].default)
+# of the impedance of a strip or slot with one such cell, and how it falls with their number
+OFF_AT_ONE, OFF_POWER = 0.05, 2.8
 MOST_OFF = 50.0  # %: a larger guess is none
 FEWEST_CELLS = 15  # per wavelength of every medium: with fewer, phase errors move resonances
-POOR_FIT = 0.02  # of |ε|, what tables of optical constants are themselves good for: beyond, the fit of a medium by poles is worth a word
+# of |ε|, what tables of optical constants are themselves good for: beyond, the fit of a medium by
+# poles is worth a word
+POOR_FIT = 0.02
 POOR_LOSS = 0.03  # of its losses, likewise
 
 
@@ -42,22 +53,48 @@ def _feeds(model: Evaluated, geometry: Geometry, discretisation: Any) -> list[Pr
         for node in (first, end):
             if not _metal_at(s, [int(v) for v in node]):
                 at = (float(s.x[int(node[0])]), float(s.y[int(node[1])]), float(s.z[int(node[2])]))
-                out.append(Problem("error", "open-port", f"{name} is not connected: nothing conducts at one end of its gap",
-                                   "feeds and loads stand between two conductors", here, at))
+                out.append(
+                    Problem(
+                        "error",
+                        "open-port",
+                        f"{name} is not connected: nothing conducts at one end of its gap",
+                        "feeds and loads stand between two conductors",
+                        here,
+                        at,
+                    )
+                )
         around = [float(np.mean(_cells_around(s, [edge]))) for edge in gap.at]
         if np.ptp(around) > 1e-6:
-            out.append(Problem("look", "two-media", f"the gap of {name} stands across two media", "its field is not the even one of a gap", here))
+            out.append(
+                Problem(
+                    "look",
+                    "two-media",
+                    f"the gap of {name} stands across two media",
+                    "its field is not the even one of a gap",
+                    here,
+                )
+            )
         lengths = gap.voltage * np.abs(gap.length)
         width = getattr(step, "width", None)
         if width is not None and abs(lengths.sum() - width) > 0.5 * width:
             found = engineering(float(lengths.sum()), "m", 3)
-            out.append(Problem("look", "gap-width", f"the gap of {name} is {found} wide on this grid, not {engineering(width, 'm', 3)}",
-                               "ask for more cells per wavelength", here))
+            out.append(
+                Problem(
+                    "look",
+                    "gap-width",
+                    f"the gap of {name} is {found} wide on this grid, not"
+                    f" {engineering(width, 'm', 3)}",
+                    "ask for more cells per wavelength",
+                    here,
+                )
+            )
     return out
 
 
 def _metal_at(s: Structure, node: list[int]) -> bool:
-    """Whether any edge at a grid node conducts; on the ground and other electric planes everything does."""
+    """Whether any edge at a grid node conducts; on the ground and other electric planes everything
+    does.
+    """
     if any(not p.magnetic and node[p.axis] == (s.shape[p.axis] if p.side else 0) for p in s.planes):
         return True
     for c in range(3):
@@ -93,8 +130,16 @@ def _small(model: Evaluated, geometry: Geometry, discretisation: Any) -> list[Pr
         low, high = body.bounds
         thin = float((high - low).min())
         if body.solid and thin < least:
-            out.append(Problem("look", "below-cell", f"“{body.name}” is {engineering(thin, 'm', 3)} thin, less than the finest cell of {engineering(least, 'm', 3)}",
-                               "make it a sheet, or ask for more cells per wavelength", ("parts", body.step)))
+            out.append(
+                Problem(
+                    "look",
+                    "below-cell",
+                    f"“{body.name}” is {engineering(thin, 'm', 3)} thin, less than the finest cell"
+                    f" of {engineering(least, 'm', 3)}",
+                    "make it a sheet, or ask for more cells per wavelength",
+                    ("parts", body.step),
+                )
+            )
     return out
 
 
@@ -105,10 +150,29 @@ def _thick(model: Evaluated, geometry: Geometry, discretisation: Any) -> list[Pr
     for part in geometry.parts:
         before, middle = part.path.at(np.array([0.36, 0.37]))  # a place that is seldom a feed's
         along = int(np.abs(middle - before).argmax())
-        across = float(np.sqrt(np.prod([s.duals(k)[np.abs(s.lines[k] - middle[k]).argmin()] for k in range(3) if k != along])))
+        across = float(
+            np.sqrt(
+                np.prod(
+                    [
+                        s.duals(k)[np.abs(s.lines[k] - middle[k]).argmin()]
+                        for k in range(3)
+                        if k != along
+                    ]
+                )
+            )
+        )
         if across < LEAST_ROOM * part.radius:
-            out.append(Problem("look", "thick-wire", f"the wire “{part.name}” is thicker ({engineering(2 * part.radius, 'm', 3)}) than the cells it runs through",
-                               "it is taken as thinner than it is; draw a cylinder instead, which the grid follows", ("parts", part.step, "radius")))
+            out.append(
+                Problem(
+                    "look",
+                    "thick-wire",
+                    f"the wire “{part.name}” is thicker ({engineering(2 * part.radius, 'm', 3)})"
+                    " than the cells it runs through",
+                    "it is taken as thinner than it is; draw a cylinder instead, which the grid"
+                    " follows",
+                    ("parts", part.step, "radius"),
+                )
+            )
     return out
 
 
@@ -121,42 +185,97 @@ def _crowded(model: Evaluated, geometry: Geometry, discretisation: Any) -> list[
     more = f", and in {len(s.crowded) - 1} more places" if len(s.crowded) > 1 else ""
     point = [float(v) for v in 0.5 * (s.low + s.high)]
     point[axis] = place
-    return [Problem("look", "crowded", f"details {engineering(width, 'm', 3)} apart near {'xyz'[axis]} = {engineering(place, 'm', 4)} become one on this grid{more}",
-                    "they are moved together by half of that; ask for more cells per wavelength, or refine the grid there", ("plan", "cells_per_wavelength"),
-                    (point[0], point[1], point[2]))]
+    return [
+        Problem(
+            "look",
+            "crowded",
+            f"details {engineering(width, 'm', 3)} apart near {'xyz'[axis]} ="
+            f" {engineering(place, 'm', 4)} become one on this grid{more}",
+            "they are moved together by half of that; ask for more cells per wavelength, or refine"
+            " the grid there",
+            ("plan", "cells_per_wavelength"),
+            (point[0], point[1], point[2]),
+        )
+    ]
 
 
 def _unresolved(model: Evaluated, geometry: Geometry, discretisation: Any) -> list[Problem]:
-    """Narrow metal, gaps and clearances with few cells: what they make of a line's impedance, as measured on strips of all widths (docs/accuracy.md)."""
+    """Narrow metal, gaps and clearances with few cells: what they make of a line's impedance, as
+    measured on strips of all widths (docs/accuracy.md).
+    """
     by_hand = model.plan.cells_per_detail < USUAL_PER_DETAIL
     out = []
     for found in discretisation.structure.unresolved:
         off = min(100 * OFF_AT_ONE / found.cells**OFF_POWER, MOST_OFF)
-        out.append(Problem(
-            "look", "few-cells", f"{found.cells:.2g} cells in the {engineering(found.distance, 'm', 3)} beside an edge of “{found.part}”: the impedance of a line "
-            f"there may be {off:.2g} % off", "ask for more cells per detail" if by_hand else "such a small detail gets more cells with more per wavelength",
-            ("parts", found.step), (float(found.place[0]), float(found.place[1]), float(found.place[2])),
-            repair=[{"path": ["plan", "cells_per_detail"], "value": f"{USUAL_PER_DETAIL:g}"}] if by_hand else [],
-            repair_label=f"Use {USUAL_PER_DETAIL:g} cells per detail" if by_hand else ""))
+        out.append(
+            Problem(
+                "look",
+                "few-cells",
+                f"{found.cells:.2g} cells in the {engineering(found.distance, 'm', 3)} beside an"
+                f" edge of “{found.part}”: the impedance of a line there may be {off:.2g} % off",
+                (
+                    "ask for more cells per detail"
+                    if by_hand
+                    else "such a small detail gets more cells with more per wavelength"
+                ),
+                ("parts", found.step),
+                (float(found.place[0]), float(found.place[1]), float(found.place[2])),
+                repair=(
+                    [{"path": ["plan", "cells_per_detail"], "value": f"{USUAL_PER_DETAIL:g}"}]
+                    if by_hand
+                    else []
+                ),
+                repair_label=f"Use {USUAL_PER_DETAIL:g} cells per detail" if by_hand else "",
+            )
+        )
     return out
 
 
 def _media(model: Evaluated, geometry: Geometry, discretisation: Any) -> list[Problem]:
-    """Media whose permittivity changes over the band: how well poles fit them; and tables that end within it."""
+    """Media whose permittivity changes over the band: how well poles fit them; and tables that end
+    within it.
+    """
     media = media_of(model)[0]
     p = model.plan
     out = []
-    for name in sorted({b.material for b in geometry.placed.bodies if b.material in media} if geometry.bodies else set()):
-        step, table = next(b.step for b in geometry.placed.bodies if b.material == name), media[name].table
+    for name in sorted(
+        {b.material for b in geometry.placed.bodies if b.material in media}
+        if geometry.bodies
+        else set()
+    ):
+        step, table = (
+            next(b.step for b in geometry.placed.bodies if b.material == name),
+            media[name].table,
+        )
         if table and (table[0][0] > p.f_start * (1 + 1e-9) or table[-1][0] < p.f_stop * (1 - 1e-9)):
-            out.append(Problem("error", "short-table", f"the table of “{name}” runs from {engineering(table[0][0], 'Hz', 3)} to {engineering(table[-1][0], 'Hz', 3)} "
-                               "and does not cover the band", "add rows, or narrow the band", ("parts", step, "material")))
+            out.append(
+                Problem(
+                    "error",
+                    "short-table",
+                    f"the table of “{name}” runs from {engineering(table[0][0], 'Hz', 3)} to"
+                    f" {engineering(table[-1][0], 'Hz', 3)} and does not cover the band",
+                    "add rows, or narrow the band",
+                    ("parts", step, "material"),
+                )
+            )
             continue
         fit = dispersive(media[name], p)
-        dielectric = media[name].epsilon(p.f_start)[0].real > 0  # the losses of a metal are small beside what it stores, and its fit is judged by both together
-        if fit is not None and (fit.error > POOR_FIT or (dielectric and fit.loss_error > POOR_LOSS)):
-            out.append(Problem("look", "fitted-medium", f"the poles that stand for “{name}” in the band fit it within {100 * fit.error:.2g} %, "
-                               f"its losses within {100 * fit.loss_error:.2g} %", "a narrower band is fitted more closely", ("parts", step, "material")))
+        # the losses of a metal are small beside what it stores, and its fit is judged by both
+        # together
+        dielectric = media[name].epsilon(p.f_start)[0].real > 0
+        if fit is not None and (
+            fit.error > POOR_FIT or (dielectric and fit.loss_error > POOR_LOSS)
+        ):
+            out.append(
+                Problem(
+                    "look",
+                    "fitted-medium",
+                    f"the poles that stand for “{name}” in the band fit it within"
+                    f" {100 * fit.error:.2g} %, its losses within {100 * fit.loss_error:.2g} %",
+                    "a narrower band is fitted more closely",
+                    ("parts", step, "material"),
+                )
+            )
     return out
 
 
@@ -166,26 +285,72 @@ def _outside(model: Evaluated, geometry: Geometry, discretisation: Any) -> list[
     out = []
     if s.ground is not None:
         steps = [(b.name, b.step, float(b.bounds[0][2])) for b in geometry.bodies]
-        steps += [(p.name, p.step, float(p.path.at(np.array(p.path.corners))[:, 2].min())) for p in geometry.parts]
-        out += [Problem("error", "outside", f"“{name}” reaches below the ground plane", "move it up, or the ground down", ("parts", step))
-                for name, step, low in steps if low < s.ground - 1e-9]
+        steps += [
+            (p.name, p.step, float(p.path.at(np.array(p.path.corners))[:, 2].min()))
+            for p in geometry.parts
+        ]
+        out += [
+            Problem(
+                "error",
+                "outside",
+                f"“{name}” reaches below the ground plane",
+                "move it up, or the ground down",
+                ("parts", step),
+            )
+            for name, step, low in steps
+            if low < s.ground - 1e-9
+        ]
     return out
 
 
 def _resolution(model: Evaluated, geometry: Geometry, discretisation: Any) -> list[Problem]:
     """Cells and walls against the rules of the trade (common practice)."""
     out = []
-    cells, distance = model.plan.cells_per_wavelength, wall_distance(model) * model.plan.f_start / C0
+    cells, distance = (
+        model.plan.cells_per_wavelength,
+        wall_distance(model) * model.plan.f_start / C0,
+    )
     if cells < FEWEST_CELLS:
-        out.append(Problem("look", "coarse-cells", f"{cells:g} cells per wavelength are fewer than the usual {FEWEST_CELLS}",
-                           "good for a first look: waves run too slowly on a coarse grid, and resonances come out low", ("plan", "cells_per_wavelength"),
-                           repair=[{"path": ["plan", "cells_per_wavelength"], "value": "20"}], repair_label="Use 20 cells per wavelength"))
+        out.append(
+            Problem(
+                "look",
+                "coarse-cells",
+                f"{cells:g} cells per wavelength are fewer than the usual {FEWEST_CELLS}",
+                "good for a first look: waves run too slowly on a coarse grid, and resonances come"
+                " out low",
+                ("plan", "cells_per_wavelength"),
+                repair=[{"path": ["plan", "cells_per_wavelength"], "value": "20"}],
+                repair_label="Use 20 cells per wavelength",
+            )
+        )
     if distance < MARGIN * (1 - 1e-6) and not model.document.illuminations:
-        out.append(Problem("look", "near-walls", f"the absorbing walls are {distance:.2g} of the longest wavelength away from the model",
-                           "a quarter is the rule, an eighth the least: nearer walls absorb the antenna's own near field", ("surround", "margin"),
-                           repair=[{"path": ["surround", "margin"], "value": None}], repair_label="Keep a quarter wavelength"))
+        out.append(
+            Problem(
+                "look",
+                "near-walls",
+                f"the absorbing walls are {distance:.2g} of the longest wavelength away from the"
+                " model",
+                "a quarter is the rule, an eighth the least: nearer walls absorb the antenna's own"
+                " near field",
+                ("surround", "margin"),
+                repair=[{"path": ["surround", "margin"], "value": None}],
+                repair_label="Keep a quarter wavelength",
+            )
+        )
     return out
 
 
 GRID_CHECKS: list[Callable[[Evaluated, Geometry, Any], list[Problem]]] = [
-    _feeds, _small, _thick, _crowded, _unresolved, _media, _outside, _resolution, beyond_walls, aperture_problems, dipole_places, mirror_problems]
+    _feeds,
+    _small,
+    _thick,
+    _crowded,
+    _unresolved,
+    _media,
+    _outside,
+    _resolution,
+    beyond_walls,
+    aperture_problems,
+    dipole_places,
+    mirror_problems,
+]

@@ -1,4 +1,6 @@
-"""Everything that can be known before a run: values, shapes, mesh, problems with repairs, and a forecast."""
+"""Everything that can be known before a run: values, shapes, mesh, problems with repairs, and a
+forecast.
+"""
 
 from __future__ import annotations
 
@@ -12,7 +14,13 @@ import psutil
 from heron.checks.captures import LEAST_LEVEL_DB, capture_problems, only_in_time, whole
 from heron.checks.dipoles import dipole_problems
 from heron.checks.grids import GRID_CHECKS
-from heron.checks.illuminations import beams_in_box, first_media, illumination_problems, layer_problems, looked_across
+from heron.checks.illuminations import (
+    beams_in_box,
+    first_media,
+    illumination_problems,
+    layer_problems,
+    looked_across,
+)
 from heron.checks.openings import opening_problems, ports_of
 from heron.checks.problems import Path, Problem
 from heron.checks.repeats import beyond_period, repeat_problems
@@ -26,9 +34,10 @@ from heron.model import Document, Evaluated, evaluate_document
 from heron.quantities import engineering, evaluate
 from heron.quantities.constants import C0
 
-MAX_POINTS = 10_001          # frequencies of one plan
-THICK_WIRE = 0.02            # radius over wavelength up to which tubes were measured (docs/accuracy.md)
-MEMORY_SHARE = 0.85          # of the memory that is free now
+MAX_POINTS = 10_001  # frequencies of one plan
+# radius over wavelength up to which tubes were measured (docs/accuracy.md)
+THICK_WIRE = 0.02
+MEMORY_SHARE = 0.85  # of the memory that is free now
 MOST_ROUNDS = 5
 MOST_PER_DETAIL, MOST_SEGMENTS = 20, 1000
 LEAST_CELLS, MOST_CELLS = 10, 200  # per wavelength (common practice: 15 and more)
@@ -36,7 +45,10 @@ LEAST_CELLS, MOST_CELLS = 10, 200  # per wavelength (common practice: 15 and mor
 
 @dataclass
 class Examination:
-    """A document looked at from every side. ``discretisation`` and ``forecast`` are ``None`` when errors prevent them."""
+    """A document looked at from every side.
+
+    ``discretisation`` and ``forecast`` are ``None`` when errors prevent them.
+    """
 
     model: Evaluated
     geometry: Geometry
@@ -56,17 +68,31 @@ class Examination:
         return not self.errors
 
 
-def examine(document: Document, overrides: Mapping[str, str] | None = None, engine: str | None = None, files: Files | None = None,
-            empty: bool = False) -> Examination:
-    """Evaluates, builds, meshes and judges a document; ``files`` gives imported files by name, ``empty`` leaves the parts out of the solve."""
+def examine(
+    document: Document,
+    overrides: Mapping[str, str] | None = None,
+    engine: str | None = None,
+    files: Files | None = None,
+    empty: bool = False,
+) -> Examination:
+    """Evaluates, builds, meshes and judges a document; ``files`` gives imported files by name,
+    ``empty`` leaves the parts out of the solve.
+    """
     model = evaluate_document(document, overrides)
     model.empty = empty
     if empty and not document.illuminations:
-        model.errors.append(ModelError("the noise floor is that of an illumination; light the model with a plane wave", ("illuminations",)))
+        model.errors.append(
+            ModelError(
+                "the noise floor is that of an illumination; light the model with a plane wave",
+                ("illuminations",),
+            )
+        )
     return examine_model(model, engine, files)
 
 
-def examine_model(model: Evaluated, engine: str | None = None, files: Files | None = None) -> Examination:
+def examine_model(
+    model: Evaluated, engine: str | None = None, files: Files | None = None
+) -> Examination:
     """As :func:`examine`, from evaluated values. ``engine`` overrides the plan's choice."""
     geometry = build_geometry(model, files)
     report = Examination(model, geometry)
@@ -103,18 +129,33 @@ def _error(path: Path, message: str, why: str = "") -> Problem:
     return Problem("error", "invalid", message, why, path)
 
 
-def _choose(model: Evaluated, geometry: Geometry, asked: str | None, problems: list[Problem]) -> tuple[str, str]:
+def _choose(
+    model: Evaluated, geometry: Geometry, asked: str | None, problems: list[Problem]
+) -> tuple[str, str]:
     name = asked or model.document.plan.engine
     if name == "auto":
         if not ENGINES["moments"].refusal(model, geometry).reasons:
             return "moments", "all parts are wires, which the moments engine models exactly"
         refused = ENGINES["transient"].refusal(model, geometry)
         if not refused.reasons:
-            return "transient", "there are solids or sheets, which the transient engine models on a grid"
-        problems.append(_error(("plan", "engine"), f"no engine here solves this model yet: {refused.reasons[0]}", "it can be built, checked and exported"))
+            return (
+                "transient",
+                "there are solids or sheets, which the transient engine models on a grid",
+            )
+        problems.append(
+            _error(
+                ("plan", "engine"),
+                f"no engine here solves this model yet: {refused.reasons[0]}",
+                "it can be built, checked and exported",
+            )
+        )
         return "", ""
     if name not in ENGINES:
-        problems.append(_error(("plan", "engine"), f"there is no engine “{name}”; there are {', '.join(ENGINES)}"))
+        problems.append(
+            _error(
+                ("plan", "engine"), f"there is no engine “{name}”; there are {', '.join(ENGINES)}"
+            )
+        )
         return "", ""
     refused = ENGINES[name].refusal(model, geometry)
     problems += [_error(("plan", "engine"), reason) for reason in refused.reasons]
@@ -123,8 +164,13 @@ def _choose(model: Evaluated, geometry: Geometry, asked: str | None, problems: l
 
 def _band_usable(model: Evaluated) -> bool:
     p, margin = model.plan, model.surround.margin if model.surround is not None else None
-    return bool((margin is None or margin > 0) and p.f_start > 0 and p.f_stop >= p.f_start and p.segments_per_wavelength > 0
-                and LEAST_CELLS <= p.cells_per_wavelength <= MOST_CELLS)
+    return bool(
+        (margin is None or margin > 0)
+        and p.f_start > 0
+        and p.f_stop >= p.f_start
+        and p.segments_per_wavelength > 0
+        and LEAST_CELLS <= p.cells_per_wavelength <= MOST_CELLS
+    )
 
 
 def _values(model: Evaluated) -> list[Problem]:
@@ -139,18 +185,30 @@ def _values(model: Evaluated) -> list[Problem]:
             continue
         for number in ports_of(f):
             if number in numbers:
-                out.append(_error(("feeds", i, "number"), f"port {number} is already taken by feed {numbers[number] + 1}; number the ports differently"))
+                out.append(
+                    _error(
+                        ("feeds", i, "number"),
+                        f"port {number} is already taken by feed {numbers[number] + 1}; number the"
+                        " ports differently",
+                    )
+                )
             numbers[number] = i
         if f.kind == "dipole":
             out += dipole_problems(model, i, f)
         elif f.kind != "gap":
             out += opening_problems(i, f)
         elif f.impedance <= 0:
-            out.append(_error(("feeds", i, "impedance"), "the reference impedance must be above zero"))
+            out.append(
+                _error(("feeds", i, "impedance"), "the reference impedance must be above zero")
+            )
         elif f.network != "none":
             out += _lumped(("feeds", i), f, f.network == "parallel")
         if f.amplitude < 0:
-            out.append(_error(("feeds", i, "amplitude"), "the amplitude must not be negative; use the phase"))
+            out.append(
+                _error(
+                    ("feeds", i, "amplitude"), "the amplitude must not be negative; use the phase"
+                )
+            )
     if model.document.illuminations:
         out += illumination_problems(model)
     elif not model.document.feeds:
@@ -159,10 +217,24 @@ def _values(model: Evaluated) -> list[Problem]:
         out.append(_error(("feeds", 0, "amplitude"), "no feed is driven: every amplitude is zero"))
     for chapter in ("feeds", "illuminations"):
         for i, source in enumerate(getattr(model, chapter)):
-            if model.plan is not None and source is not None and (source.pulse_start is not None or source.pulse_stop is not None):
+            if (
+                model.plan is not None
+                and source is not None
+                and (source.pulse_start is not None or source.pulse_stop is not None)
+            ):
                 out += _pulse((chapter, i), model.plan, source)
-    if model.surround is not None and model.surround.margin is not None and model.surround.margin <= 0:
-        out.append(_error(("surround", "margin"), "the distance to the absorbing walls must be above zero; leave it out for a quarter of the longest wavelength"))
+    if (
+        model.surround is not None
+        and model.surround.margin is not None
+        and model.surround.margin <= 0
+    ):
+        out.append(
+            _error(
+                ("surround", "margin"),
+                "the distance to the absorbing walls must be above zero; leave it out for a quarter"
+                " of the longest wavelength",
+            )
+        )
     for i, s in enumerate(model.loads):
         if s is None:
             continue
@@ -172,8 +244,17 @@ def _values(model: Evaluated) -> list[Problem]:
     out += repeat_problems(model)
     if not model.document.captures and not model.document.illuminations:
         far = {"kind": "far_field", "name": "far field", "theta_step": "5 deg", "phi_step": "5 deg"}
-        out.append(Problem("look", "no-capture", "no capture asks for a far field", "pattern.csv is written only for a far-field capture",
-                           ("captures",), repair=[{"path": ["captures", 0], "value": far}], repair_label="Add a far field"))
+        out.append(
+            Problem(
+                "look",
+                "no-capture",
+                "no capture asks for a far field",
+                "pattern.csv is written only for a far-field capture",
+                ("captures",),
+                repair=[{"path": ["captures", 0], "value": far}],
+                repair_label="Add a far field",
+            )
+        )
     return out
 
 
@@ -182,7 +263,11 @@ def _lumped(here: Path, step: Any, parallel: bool) -> Iterator[Problem]:
     for name in ("resistance", "inductance", "capacitance"):
         value, least = getattr(step, name), name == "capacitance" or parallel
         if value is not None and (value < 0 or (least and value == 0)):
-            yield _error((*here, name), f"the {name} must {'be above zero; leave it out for none' if least else 'not be negative'}")
+            yield _error(
+                (*here, name),
+                f"the {name} must"
+                f" {'be above zero; leave it out for none' if least else 'not be negative'}",
+            )
     if step.resistance is step.inductance is step.capacitance is None:
         yield _error((*here, "resistance"), "there is no R, L or C in it; give it one")
 
@@ -203,37 +288,73 @@ def _ranges(model: Evaluated) -> Iterator[Problem]:
                 continue
             if sign * (value.value - bound) < -1e-9 * abs(bound):
                 side = "below" if sign > 0 else "above"
-                yield Problem("look", "range", f"“{p.name}” is {side} {getattr(p, name)}, outside the range it was made for", path=("parameters", i))
+                yield Problem(
+                    "look",
+                    "range",
+                    f"“{p.name}” is {side} {getattr(p, name)}, outside the range it was made for",
+                    path=("parameters", i),
+                )
 
 
 def _plan(p: Any) -> Iterator[Problem]:
     if p.f_start <= 0:
         yield _error(("plan", "f_start"), "the band must start above 0 Hz")
     if p.f_stop < p.f_start:
-        yield _error(("plan", "f_stop"), f"the band ends ({engineering(p.f_stop, 'Hz')}) below its start ({engineering(p.f_start, 'Hz')}); exchange them")
+        yield _error(
+            ("plan", "f_stop"),
+            f"the band ends ({engineering(p.f_stop, 'Hz')}) below its start"
+            f" ({engineering(p.f_start, 'Hz')}); exchange them",
+        )
     if not whole(p.points, 1, MAX_POINTS):
-        yield _error(("plan", "points"), f"the number of points must be a whole number from 1 to {MAX_POINTS}, not {p.points:.10g}")
+        yield _error(
+            ("plan", "points"),
+            f"the number of points must be a whole number from 1 to {MAX_POINTS}, not"
+            f" {p.points:.10g}",
+        )
     elif p.points > 1 and p.f_stop == p.f_start:
-        yield _error(("plan", "points"), "a band of one frequency has one point; set points to 1 or widen the band")
+        yield _error(
+            ("plan", "points"),
+            "a band of one frequency has one point; set points to 1 or widen the band",
+        )
     if not 1e-8 <= p.tolerance <= 0.1:
         yield _error(("plan", "tolerance"), "the interpolation tolerance lies between 1e-8 and 0.1")
     if not LEAST_CELLS <= p.cells_per_wavelength <= MOST_CELLS:
-        yield _error(("plan", "cells_per_wavelength"), 
-                     f"cells per wavelength lie between {LEAST_CELLS} and {MOST_CELLS}: coarser grids do not carry a wave, finer ones do not end")
+        yield _error(
+            ("plan", "cells_per_wavelength"),
+            f"cells per wavelength lie between {LEAST_CELLS} and {MOST_CELLS}: coarser grids do not"
+            " carry a wave, finer ones do not end",
+        )
     if not 0 <= p.cells_per_detail <= MOST_PER_DETAIL:
-        yield _error(("plan", "cells_per_detail"), f"cells per detail lie between 0, where they follow from the wavelength alone, and {MOST_PER_DETAIL}")
+        yield _error(
+            ("plan", "cells_per_detail"),
+            "cells per detail lie between 0, where they follow from the wavelength alone, and"
+            f" {MOST_PER_DETAIL}",
+        )
     if not 20 <= p.decay <= 100:
         yield _error(("plan", "decay"), "a run ends when its energy has fallen by 20 to 100 dB")
     if not whole(p.rounds, 1, MOST_ROUNDS):
-        yield _error(("plan", "rounds"), f"the number of rounds is a whole one from 1 to {MOST_ROUNDS}: the last is as fine as the plan asks, those before it coarser")
+        yield _error(
+            ("plan", "rounds"),
+            f"the number of rounds is a whole one from 1 to {MOST_ROUNDS}: the last is as fine as"
+            " the plan asks, those before it coarser",
+        )
     if not 1 <= p.longest <= 10_000:
-        yield _error(("plan", "longest"), "the longest run lies between 1 and 10,000 lengths of the pulse: a shorter one would cut the pulse off")
+        yield _error(
+            ("plan", "longest"),
+            "the longest run lies between 1 and 10,000 lengths of the pulse: a shorter one would"
+            " cut the pulse off",
+        )
     if not 5 <= p.segments_per_wavelength <= MOST_SEGMENTS:
-        yield _error(("plan", "segments_per_wavelength"), f"segments per wavelength lie between 5 and {MOST_SEGMENTS}")
+        yield _error(
+            ("plan", "segments_per_wavelength"),
+            f"segments per wavelength lie between 5 and {MOST_SEGMENTS}",
+        )
     yield from _pulse(("plan",), p)
     for i, f in enumerate(p.pattern_frequencies):
         if not p.f_start <= f <= p.f_stop:
-            yield _error(("plan", "pattern_frequencies", i), f"{engineering(f, 'Hz')} lies outside the band")
+            yield _error(
+                ("plan", "pattern_frequencies", i), f"{engineering(f, 'Hz')} lies outside the band"
+            )
 
 
 def _pulse(here: Path, p: Any, source: Any = None) -> Iterator[Problem]:
@@ -242,12 +363,20 @@ def _pulse(here: Path, p: Any, source: Any = None) -> Iterator[Problem]:
         return
     low, high, _ = covered(p, source)
     if low <= 0 or high < low:
-        yield _error((*here, "pulse_start" if low <= 0 else "pulse_stop"), "the pulse covers a band from above 0 Hz upwards; leave both ends out to cover the plan's")
+        yield _error(
+            (*here, "pulse_start" if low <= 0 else "pulse_stop"),
+            "the pulse covers a band from above 0 Hz upwards; leave both ends out to cover the"
+            " plan's",
+        )
         return
     for name, f in (("pulse_start", p.f_start), ("pulse_stop", p.f_stop)):
         level = float(pulse_of(p, source).level(f))
         if level < -LEAST_LEVEL_DB:
-            yield _error((*here, name), f"at {engineering(f, 'Hz')} the pulse has fallen by {-level:.0f} dB, and results there would be noise; let it cover the band")
+            yield _error(
+                (*here, name),
+                f"at {engineering(f, 'Hz')} the pulse has fallen by {-level:.0f} dB, and results"
+                " there would be noise; let it cover the band",
+            )
 
 
 def _no_feed(model: Evaluated) -> Problem:
@@ -257,8 +386,15 @@ def _no_feed(model: Evaluated) -> Problem:
         ground = model.document.surround.kind == "ground"
         feed = {"kind": "gap", "number": 1, "part": wires[0].name, "at": "0" if ground else "0.5"}
         repair = [{"path": ["feeds", 0], "value": feed}]
-    return Problem("error", "no-feed", "nothing feeds the antenna", "without a feed, or a wave that lights it, there is no power and no result",
-                   ("feeds",), repair=repair, repair_label="Feed the first wire")
+    return Problem(
+        "error",
+        "no-feed",
+        "nothing feeds the antenna",
+        "without a feed, or a wave that lights it, there is no power and no result",
+        ("feeds",),
+        repair=repair,
+        repair_label="Feed the first wire",
+    )
 
 
 def _near_misses(model: Evaluated, geometry: Geometry, discretisation: Any) -> list[Problem]:
@@ -269,12 +405,24 @@ def _near_misses(model: Evaluated, geometry: Geometry, discretisation: Any) -> l
         assert part is not None
         repair = _join_repair(model, part.step, miss.end, miss.target)
         gap = engineering(miss.distance, "m", 3)
-        out.append(Problem("look", "near-miss", f"“{miss.part}” ends {gap} from “{miss.other}” without joining it",
-                           "no current flows across the gap", ("parts", part.step), miss.target, repair, "Join them" if repair else ""))
+        out.append(
+            Problem(
+                "look",
+                "near-miss",
+                f"“{miss.part}” ends {gap} from “{miss.other}” without joining it",
+                "no current flows across the gap",
+                ("parts", part.step),
+                miss.target,
+                repair,
+                "Join them" if repair else "",
+            )
+        )
     return out
 
 
-def _join_repair(model: Evaluated, step: int, end: int, target: tuple[float, float, float]) -> list[dict[str, Any]]:
+def _join_repair(
+    model: Evaluated, step: int, end: int, target: tuple[float, float, float]
+) -> list[dict[str, Any]]:
     """Moves the end of a straight wire or polyline drawn in world coordinates onto the target."""
     source, values = model.document.parts[step], model.parts[step]
     if source.frame or values is None:
@@ -283,7 +431,12 @@ def _join_repair(model: Evaluated, step: int, end: int, target: tuple[float, flo
     if source.kind == "wire":
         return [{"path": ["parts", step, "end" if end else "start"], "value": value}]
     if source.kind == "polyline" and not source.closed:
-        return [{"path": ["parts", step, "points", len(source.points) - 1 if end else 0], "value": value}]
+        return [
+            {
+                "path": ["parts", step, "points", len(source.points) - 1 if end else 0],
+                "value": value,
+            }
+        ]
     return []
 
 
@@ -292,9 +445,15 @@ def _shared_places(model: Evaluated, geometry: Geometry, discretisation: Any) ->
     out = []
     gaps = [(i, set(g.rows), g) for i, g in enumerate(mesh.feeds) if g.node >= 0]
     for k, (i, _, a) in enumerate(gaps):
-        for j, _, b in gaps[k + 1:]:
+        for j, _, b in gaps[k + 1 :]:
             if a.node == b.node or _overlap(a.rows, b.rows):
-                out.append(_error(("feeds", j, "at"), f"feeds {i + 1} and {j + 1} are at one place; move one of them", "their voltages would contradict each other"))
+                out.append(
+                    _error(
+                        ("feeds", j, "at"),
+                        f"feeds {i + 1} and {j + 1} are at one place; move one of them",
+                        "their voltages would contradict each other",
+                    )
+                )
     return out
 
 
@@ -308,18 +467,37 @@ def _thickness(model: Evaluated, geometry: Geometry, discretisation: Any) -> lis
     wavelength = C0 / model.plan.f_stop
     for part in geometry.parts:
         if part.radius > THICK_WIRE * wavelength:
-            out.append(Problem("look", "thick-wire", f"“{part.name}” is thick: its radius is {part.radius / wavelength:.3f} λ at the top of the band",
-                               f"above {THICK_WIRE} λ the current no longer flows evenly round the wire", ("parts", part.step, "radius")))
+            out.append(
+                Problem(
+                    "look",
+                    "thick-wire",
+                    f"“{part.name}” is thick: its radius is {part.radius / wavelength:.3f} λ at the"
+                    " top of the band",
+                    f"above {THICK_WIRE} λ the current no longer flows evenly round the wire",
+                    ("parts", part.step, "radius"),
+                )
+            )
     for part in mesh.parts:
-        if len(part.path.corners) <= 2 or np.diff(part.path.corners).min() * part.path.length >= part.radius:
+        if (
+            len(part.path.corners) <= 2
+            or np.diff(part.path.corners).min() * part.path.length >= part.radius
+        ):
             continue
-        out.append(Problem("look", "short-segment", f"“{part.name}” has stretches shorter than its radius",
-                           "bends or joints this close are not resolved by thin wires", ("parts", part.step)))
+        out.append(
+            Problem(
+                "look",
+                "short-segment",
+                f"“{part.name}” has stretches shorter than its radius",
+                "bends or joints this close are not resolved by thin wires",
+                ("parts", part.step),
+            )
+        )
     return out
 
 
 CHECKS: dict[str, list[Callable[[Evaluated, Geometry, Any], list[Problem]]]] = {
-    "moments": [_near_misses, _shared_places, _thickness, only_in_time], "transient": [*GRID_CHECKS, first_media, beams_in_box, looked_across, beyond_period],
+    "moments": [_near_misses, _shared_places, _thickness, only_in_time],
+    "transient": [*GRID_CHECKS, first_media, beams_in_box, looked_across, beyond_period],
 }
 
 
@@ -327,5 +505,15 @@ def _memory(forecast: Forecast) -> list[Problem]:
     free = psutil.virtual_memory().available
     if forecast.memory_bytes <= MEMORY_SHARE * free:
         return []
-    what, needs, has = forecast.field.replace("_", " "), f"{forecast.memory_bytes / 2**30:.1f} GiB", f"{free / 2**30:.1f} GiB"
-    return [_error(("plan", forecast.field), f"the run needs about {needs} and {has} are free; ask for fewer {what}, or make the model smaller")]
+    what, needs, has = (
+        forecast.field.replace("_", " "),
+        f"{forecast.memory_bytes / 2**30:.1f} GiB",
+        f"{free / 2**30:.1f} GiB",
+    )
+    return [
+        _error(
+            ("plan", forecast.field),
+            f"the run needs about {needs} and {has} are free; ask for fewer {what}, or make the"
+            " model smaller",
+        )
+    ]

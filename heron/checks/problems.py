@@ -11,7 +11,9 @@ Path = tuple[str | int, ...]
 
 @dataclass(frozen=True)
 class Problem:
-    """One finding. ``repair`` is a list of ``{"path", "value"}`` edits of the document, safe to apply."""
+    """One finding. ``repair`` is a list of ``{"path", "value"}`` edits of the document, safe to
+    apply.
+    """
 
     level: Level
     code: str

@@ -34,20 +34,40 @@ def _closest(p0: Floats, p1: Floats, q0: Floats, q1: Floats) -> tuple[float, flo
 
 
 @njit(cache=True, fastmath=False)  # type: ignore[untyped-decorator]
-def _scan(nodes: Floats, segments: NDArray[np.int64], centre: Floats, half: Floats, reach: Floats, out: Floats) -> int:
+def _scan(
+    nodes: Floats,
+    segments: NDArray[np.int64],
+    centre: Floats,
+    half: Floats,
+    reach: Floats,
+    out: Floats,
+) -> int:
     """Pairs found; those that fit are written to ``out``."""
     found = 0
     for p in range(len(segments)):
         for q in range(p + 1, len(segments)):
             limit = max(reach[p], reach[q])
-            x, y, z = centre[p, 0] - centre[q, 0], centre[p, 1] - centre[q, 1], centre[p, 2] - centre[q, 2]
+            x, y, z = (
+                centre[p, 0] - centre[q, 0],
+                centre[p, 1] - centre[q, 1],
+                centre[p, 2] - centre[q, 2],
+            )
             far = limit + half[p] + half[q]
             if x * x + y * y + z * z > far * far:
                 continue
-            if (segments[p, 0] == segments[q, 0] or segments[p, 0] == segments[q, 1]
-                    or segments[p, 1] == segments[q, 0] or segments[p, 1] == segments[q, 1]):
+            if (
+                segments[p, 0] == segments[q, 0]
+                or segments[p, 0] == segments[q, 1]
+                or segments[p, 1] == segments[q, 0]
+                or segments[p, 1] == segments[q, 1]
+            ):
                 continue
-            distance, s, t = _closest(nodes[segments[p, 0]], nodes[segments[p, 1]], nodes[segments[q, 0]], nodes[segments[q, 1]])
+            distance, s, t = _closest(
+                nodes[segments[p, 0]],
+                nodes[segments[p, 1]],
+                nodes[segments[q, 0]],
+                nodes[segments[q, 1]],
+            )
             if distance < limit:
                 if found < len(out):
                     out[found, 0], out[found, 1], out[found, 2] = p, q, distance
@@ -59,7 +79,8 @@ def _scan(nodes: Floats, segments: NDArray[np.int64], centre: Floats, half: Floa
 def close_pairs(nodes: Floats, segments: NDArray[np.int64], reach: Floats) -> Floats:
     """Pairs of segments without a common node that come within reach of each other.
 
-    :param nodes: (n, 3) m; ``segments`` (m, 2) node indices; ``reach`` (m,) m, the larger of two counts.
+    :param nodes: (n, 3) m; ``segments`` (m, 2) node indices; ``reach`` (m,) m, the larger of two
+        counts.
     :returns: rows (p, q, distance, fraction on p, fraction on q).
     """
     start, end = nodes[segments[:, 0]], nodes[segments[:, 1]]

@@ -1,7 +1,8 @@
-"""Wires to straight segments: nodes at corners, joints, feeds and loads; what joins, nearly joins or touches.
+"""Wires to straight segments: nodes at corners, joints, feeds and loads; what joins, nearly joins
+or touches.
 
-Ends and crossings that coincide join by themselves. Distances are judged relative to the
-wires' lengths and radii, never absolutely.
+Ends and crossings that coincide join by themselves. Distances are judged relative to the wires'
+lengths and radii, never absolutely.
 """
 
 from __future__ import annotations
@@ -24,19 +25,24 @@ from heron.geometry.curves import COINCIDENT
 Floats = NDArray[np.float64]
 Ints = NDArray[np.int64]
 
-LEAST_SEGMENTS = 8        # per part, so that a short wire still has a current shape
-NEAR_MISS_RADII = 6.0     # ends within this many radii of another wire, but not joined, are reported
-NEAR_MISS_LENGTH = 0.02   # or within this part of the shorter wire's length
-SEGMENT_OVER_RADIUS = 2.0 # a segment of a bent wire is at least this many radii long, where the wire allows it
-STRAIGHT_OVER_RADIUS = 0.02    # one of a straight wire, whose kernel is exactly that of a tube
-GRADING_DEPTH = 128.0     # at feeds and open ends, where the current bends, segments shrink to this part of the others
-GRADING_RATIO = 2.0       # from one segment to the next, the common upper limit
-MAX_SEGMENTS = 16_000     # a matrix of 4.6 GB; beyond this a dense solve takes hours, so it is refused before meshing
+LEAST_SEGMENTS = 8  # per part, so that a short wire still has a current shape
+# ends within this many radii of another wire, but not joined, are reported
+NEAR_MISS_RADII = 6.0
+NEAR_MISS_LENGTH = 0.02  # or within this part of the shorter wire's length
+# a segment of a bent wire is at least this many radii long, where the wire allows it
+SEGMENT_OVER_RADIUS = 2.0
+STRAIGHT_OVER_RADIUS = 0.02  # one of a straight wire, whose kernel is exactly that of a tube
+# at feeds and open ends, where the current bends, segments shrink to this part of the others
+GRADING_DEPTH = 128.0
+GRADING_RATIO = 2.0  # from one segment to the next, the common upper limit
+# a matrix of 4.6 GB; beyond this a dense solve takes hours, so it is refused before meshing
+MAX_SEGMENTS = 16_000
 
 
 @dataclass(frozen=True)
 class Gap:
-    """A stretch of wire with a uniform impressed field: rows (segment, from, to) in fractions of the segment.
+    """A stretch of wire with a uniform impressed field: rows (segment, from, to) in fractions of
+    the segment.
 
     ``width`` is the total length in m after clipping to the wire; ``node`` the nearest mesh node.
     """
@@ -108,12 +114,19 @@ class WireMesh:
 
 
 def mesh_wires(
-    geometry: Geometry, feeds: list[Any], loads: list[Any], ground: float | None, longest: float, size: float = 1.0
+    geometry: Geometry,
+    feeds: list[Any],
+    loads: list[Any],
+    ground: float | None,
+    longest: float,
+    size: float = 1.0,
 ) -> WireMesh:
     """Segments no longer than ``longest`` (m), with nodes at every joint, corner, feed and load.
 
-    :param feeds, loads: evaluated steps (``part``, ``at``, ``width`` or none); ``None`` entries are passed over.
-    :param ground: height of a ground plane, or ``None``; ``size`` of the smallest segments over those of a mesh as fine as it is made.
+    :param feeds, loads: evaluated steps (``part``, ``at``, ``width`` or none); ``None`` entries are
+        passed over.
+    :param ground: height of a ground plane, or ``None``; ``size`` of the smallest segments over
+        those of a mesh as fine as it is made.
     :returns: the mesh; faults are in its ``errors`` with paths into the document.
     :raises CapacityError: more segments than any machine here can solve.
     """
@@ -129,7 +142,9 @@ def mesh_wires(
                     graded[names[step.part]].add(float(step.at))
     expected = sum(p.path.length / longest for p in parts)
     if expected > MAX_SEGMENTS:
-        raise CapacityError(f"the wires need about {expected:.3g} segments; this engine takes {MAX_SEGMENTS}")
+        raise CapacityError(
+            f"the wires need about {expected:.3g} segments; this engine takes {MAX_SEGMENTS}"
+        )
     mesh = _mesh(parts, breaks, graded, ground, longest, size)
     for _ in range(4):  # each pass can only reveal joints hidden by the pass before
         if not _add_joints(mesh, breaks):
@@ -158,8 +173,14 @@ def _grade_open_ends(mesh: WireMesh, graded: list[set[float]]) -> bool:
     return bool(open_end.any())
 
 
-def _mesh(parts: list[BuiltPart], breaks: list[set[float]], graded: list[set[float]], ground: float | None,
-          longest: float, size: float) -> WireMesh:
+def _mesh(
+    parts: list[BuiltPart],
+    breaks: list[set[float]],
+    graded: list[set[float]],
+    ground: float | None,
+    longest: float,
+    size: float,
+) -> WireMesh:
     points: list[Floats] = []
     segments: list[Ints] = []
     owner: list[int] = []
@@ -169,16 +190,28 @@ def _mesh(parts: list[BuiltPart], breaks: list[set[float]], graded: list[set[flo
         fractions = _fractions(part, breaks[i], graded[i], longest, size)
         n = len(fractions)
         points.append(part.path.at(fractions))
-        segments.append(np.column_stack((np.arange(count, count + n - 1), np.arange(count + 1, count + n))))
+        segments.append(
+            np.column_stack((np.arange(count, count + n - 1), np.arange(count + 1, count + n)))
+        )
         spans.append(np.column_stack((fractions[:-1], fractions[1:])))
         owner += [i] * (n - 1)
         count += n
     if not parts:
         empty = np.empty((0, 3))
-        return WireMesh([], empty, np.empty((0, 2), dtype=np.int64), np.empty(0), np.empty(0, dtype=np.int64),
-                        np.empty((0, 2)), np.empty(0, dtype=bool), ground)
+        return WireMesh(
+            [],
+            empty,
+            np.empty((0, 2), dtype=np.int64),
+            np.empty(0),
+            np.empty(0, dtype=np.int64),
+            np.empty((0, 2)),
+            np.empty(0, dtype=bool),
+            ground,
+        )
     all_points = np.vstack(points)
-    shortest = min(float(np.diff(s, axis=1).min()) * p.path.length for s, p in zip(spans, parts, strict=True))
+    shortest = min(
+        float(np.diff(s, axis=1).min()) * p.path.length for s, p in zip(spans, parts, strict=True)
+    )
     tolerance = min(COINCIDENT * min(p.path.length for p in parts), 0.1 * shortest)
     merged, index = _merge(all_points, tolerance)
     grounded = np.zeros(len(merged), dtype=bool)
@@ -186,11 +219,22 @@ def _mesh(parts: list[BuiltPart], breaks: list[set[float]], graded: list[set[flo
         grounded = np.abs(merged[:, 2] - ground) < tolerance
         merged[grounded, 2] = ground
     part_of = np.array(owner)
-    return WireMesh(parts, merged, index[np.vstack(segments)], np.array([parts[i].radius for i in owner]),
-                    part_of, np.vstack(spans), grounded, ground, tolerance)
+    return WireMesh(
+        parts,
+        merged,
+        index[np.vstack(segments)],
+        np.array([parts[i].radius for i in owner]),
+        part_of,
+        np.vstack(spans),
+        grounded,
+        ground,
+        tolerance,
+    )
 
 
-def _fractions(part: BuiltPart, breaks: set[float], graded: set[float], longest: float, size: float) -> Floats:
+def _fractions(
+    part: BuiltPart, breaks: set[float], graded: set[float], longest: float, size: float
+) -> Floats:
     """Sorted node fractions of one part; breakpoints closer than coincidence become one."""
     length = part.path.length
     marks: list[float] = []
@@ -202,20 +246,36 @@ def _fractions(part: BuiltPart, breaks: set[float], graded: set[float], longest:
     corners = part.path.corners
     out = [0.0]
     for a, b in pairwise(marks):
-        curve = part.path.curves[int(np.clip(np.searchsorted(corners, 0.5 * (a + b)) - 1, 0, len(corners) - 2))]
+        curve = part.path.curves[
+            int(np.clip(np.searchsorted(corners, 0.5 * (a + b)) - 1, 0, len(corners) - 2))
+        ]
         stretch = (b - a) * length
         largest = min(step, curve.length / curve.least_segments)
-        floor = (STRAIGHT_OVER_RADIUS if curve.least_segments <= 1 else SEGMENT_OVER_RADIUS) * part.radius * size
+        floor = (
+            (STRAIGHT_OVER_RADIUS if curve.least_segments <= 1 else SEGMENT_OVER_RADIUS)
+            * part.radius
+            * size
+        )
         smallest = max(floor, largest / GRADING_DEPTH)
-        sizes = _sizes(stretch, largest, smallest, floor,
-                       any(abs(a - g) < COINCIDENT for g in graded), any(abs(b - g) < COINCIDENT for g in graded))
+        sizes = _sizes(
+            stretch,
+            largest,
+            smallest,
+            floor,
+            any(abs(a - g) < COINCIDENT for g in graded),
+            any(abs(b - g) < COINCIDENT for g in graded),
+        )
         out.extend((a + (b - a) * np.cumsum(sizes) / sizes.sum())[:-1].tolist())
         out.append(b)
     return np.array(out)
 
 
-def _sizes(stretch: float, largest: float, smallest: float, floor: float, fine_start: bool, fine_end: bool) -> Floats:
-    """Relative segment lengths along a stretch, growing from fine ends up to ``largest``, none under ``floor`` if it can be."""
+def _sizes(
+    stretch: float, largest: float, smallest: float, floor: float, fine_start: bool, fine_end: bool
+) -> Floats:
+    """Relative segment lengths along a stretch, growing from fine ends up to ``largest``, none
+    under ``floor`` if it can be.
+    """
     ramp: list[float] = []
     size = smallest
     while size < largest:
@@ -228,7 +288,9 @@ def _sizes(stretch: float, largest: float, smallest: float, floor: float, fine_s
     middle = stretch - sum(head) - sum(tail)
     top = max(head[-1] * GRADING_RATIO, floor) if head else largest
     n = int(np.ceil(middle / min(largest, top) - 1e-9))
-    n = max(0 if ramps and ramp and middle < 0.5 * floor else 1, min(n, max(1, int(middle / floor))))
+    n = max(
+        0 if ramps and ramp and middle < 0.5 * floor else 1, min(n, max(1, int(middle / floor)))
+    )
     return np.array([*head, *([middle / n] * n if n else []), *tail])
 
 
@@ -293,7 +355,9 @@ def _nearest(mesh: WireMesh, segment: int, at: float, point: Floats) -> tuple[fl
     def distance(f: float) -> float:
         return float(np.linalg.norm(path.at(np.array([f]))[0] - point))
 
-    found = minimize_scalar(distance, bounds=(low, high), method="bounded", options={"xatol": 1e-12})
+    found = minimize_scalar(
+        distance, bounds=(low, high), method="bounded", options={"xatol": 1e-12}
+    )
     return float(found.x), float(found.fun)
 
 
@@ -321,8 +385,11 @@ def _find_faults(mesh: WireMesh) -> None:
     along = _along(mesh, rows)
     first, second = rows[:, 0].astype(int), rows[:, 1].astype(int)
     both = mesh.radius[first] + mesh.radius[second]
-    neighbours = along < np.maximum(4 * both, 2 * reach[first])  # close along one wire: closeness in space says nothing
-    folded = neighbours & (rows[:, 2] < 0.5 * both) & (np.abs(first - second) > 1) & (along > 4 * both)
+    # close along one wire: closeness in space says nothing
+    neighbours = along < np.maximum(4 * both, 2 * reach[first])
+    folded = (
+        neighbours & (rows[:, 2] < 0.5 * both) & (np.abs(first - second) > 1) & (along > 4 * both)
+    )
     touching |= {(int(i), int(i)) for i in mesh.part[first[folded]]}
     for row in rows[~neighbours]:
         p, q, distance, s, t = int(row[0]), int(row[1]), float(row[2]), row[3], row[4]
@@ -334,14 +401,23 @@ def _find_faults(mesh: WireMesh) -> None:
             node = mesh.segments[one, int(at_one)] if end is not None else -1
             if end is None or degree[node] != 1 or mesh.grounded[node]:
                 continue
-            limit = max(NEAR_MISS_RADII * max(mesh.radius[p], mesh.radius[q]), NEAR_MISS_LENGTH * min(lengths[i], lengths[j]))
+            limit = max(
+                NEAR_MISS_RADII * max(mesh.radius[p], mesh.radius[q]),
+                NEAR_MISS_LENGTH * min(lengths[i], lengths[j]),
+            )
             if distance > limit:
                 continue
             a, b = mesh.start[two], mesh.end[two]
             x, y, z = (a + at_two * (b - a)).tolist()
             key = (int(mesh.part[one]), int(end))
             if key not in best or distance < best[key].distance:
-                best[key] = NearMiss(mesh.parts[mesh.part[one]].name, int(end), mesh.parts[mesh.part[two]].name, distance, (x, y, z))
+                best[key] = NearMiss(
+                    mesh.parts[mesh.part[one]].name,
+                    int(end),
+                    mesh.parts[mesh.part[two]].name,
+                    distance,
+                    (x, y, z),
+                )
             missed = True
         if distance < radii and not missed and not _beside_joint(mesh, p, q, s, t, 4 * radii):
             touching.add((min(i, j), max(i, j)))
@@ -349,13 +425,19 @@ def _find_faults(mesh: WireMesh) -> None:
     for i, j in sorted(touching):
         a, b = mesh.parts[i], mesh.parts[j]
         what = f"“{a.name}” touches itself" if i == j else f"“{a.name}” and “{b.name}” touch"
-        mesh.errors.append(ModelError(
-            f"{what} without being joined: the surfaces overlap but the axes do not meet; move them apart or let the axes meet",
-            ("parts", b.step)))
+        mesh.errors.append(
+            ModelError(
+                f"{what} without being joined: the surfaces overlap but the axes do not meet; move"
+                " them apart or let the axes meet",
+                ("parts", b.step),
+            )
+        )
 
 
 def _beside_joint(mesh: WireMesh, p: int, q: int, s: float, t: float, reach: float) -> bool:
-    """Whether the closest points of two segments both lie within ``reach`` (m) of a joint of their parts."""
+    """Whether the closest points of two segments both lie within ``reach`` (m) of a joint of their
+    parts.
+    """
     names = {mesh.parts[mesh.part[p]].name, mesh.parts[mesh.part[q]].name}
     a, b = (mesh.start[i] + f * (mesh.end[i] - mesh.start[i]) for i, f in ((p, s), (q, t)))
     joints = [np.array(j.point) for j in mesh.joints if names <= set(j.parts)]
@@ -363,7 +445,8 @@ def _beside_joint(mesh: WireMesh, p: int, q: int, s: float, t: float, reach: flo
 
 
 def _along(mesh: WireMesh, rows: Floats) -> Floats:
-    """Distances (n,) in m along their common part between the closest points of pairs (n, 5); infinite between two parts.
+    """Distances (n,) in m along their common part between the closest points of pairs (n, 5);
+    infinite between two parts.
 
     The shorter way round if the part is closed.
     """
@@ -383,9 +466,19 @@ def _check_ground(mesh: WireMesh, ground: float) -> None:
     for i, part in enumerate(mesh.parts):
         own = mesh.segments[mesh.part == i]
         if (mesh.nodes[own.ravel(), 2] < ground - COINCIDENT * part.path.length).any():
-            mesh.errors.append(ModelError(f"“{part.name}” reaches below the ground plane; raise it or lower the ground", ("parts", part.step)))
+            mesh.errors.append(
+                ModelError(
+                    f"“{part.name}” reaches below the ground plane; raise it or lower the ground",
+                    ("parts", part.step),
+                )
+            )
         elif mesh.grounded[own].all(axis=1).any():
-            mesh.errors.append(ModelError(f"“{part.name}” lies in the ground plane, which shorts it; raise it", ("parts", part.step)))
+            mesh.errors.append(
+                ModelError(
+                    f"“{part.name}” lies in the ground plane, which shorts it; raise it",
+                    ("parts", part.step),
+                )
+            )
 
 
 def _gaps(mesh: WireMesh, names: dict[str, int], steps: list[Any], chapter: str) -> list[Gap]:
@@ -407,7 +500,10 @@ def _gaps(mesh: WireMesh, names: dict[str, int], steps: list[Any], chapter: str)
 def _gap(mesh: WireMesh, names: dict[str, int], step: Any, what: str, degree: Ints) -> Gap:
     if step.part not in names:
         known = ", ".join(names) or "none"
-        raise ModelError(f"the {what} is on no wire: there is no part “{step.part}” (there are {known})", ("part",))
+        raise ModelError(
+            f"the {what} is on no wire: there is no part “{step.part}” (there are {known})",
+            ("part",),
+        )
     if not 0 <= step.at <= 1:
         raise ModelError(f"the position on a wire runs from 0 to 1, not {step.at:g}", ("at",))
     part = names[step.part]
@@ -416,14 +512,19 @@ def _gap(mesh: WireMesh, names: dict[str, int], step: Any, what: str, degree: In
     given = getattr(step, "width", None)
     width = 2 * built.radius if given is None else given
     if not 0 < width < length:
-        raise ModelError("the gap must be wider than zero and narrower than the wire is long", ("width",))
+        raise ModelError(
+            "the gap must be wider than zero and narrower than the wire is long", ("width",)
+        )
     own = np.flatnonzero(mesh.part == part)
     spans = mesh.span[own]
     nearest = int(np.argmin(np.abs(spans - step.at).min(axis=1)))
     end = int(np.argmin(np.abs(spans[nearest] - step.at)))
     node = int(mesh.segments[own[nearest], end])
     if degree[node] == 1 and not mesh.grounded[node]:
-        raise ModelError(f"the {what} stands at an open end, where no current flows; move it along the wire", ("at",))
+        raise ModelError(
+            f"the {what} stands at an open end, where no current flows; move it along the wire",
+            ("at",),
+        )
     half = 0.5 * width / length
     intervals = [(max(0.0, step.at - half), min(1.0, step.at + half))]
     if built.path.closed:  # the gap runs on past the seam

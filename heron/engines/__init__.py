@@ -6,4 +6,13 @@ from heron.engines.transient import TransientEngine
 
 ENGINES: dict[str, Engine] = {"moments": MomentsEngine(), "transient": TransientEngine()}
 
-__all__ = ["ENGINES", "Engine", "FieldSource", "Forecast", "Progress", "Refusal", "Signal", "silent"]
+__all__ = [
+    "ENGINES",
+    "Engine",
+    "FieldSource",
+    "Forecast",
+    "Progress",
+    "Refusal",
+    "Signal",
+    "silent",
+]

@@ -43,7 +43,9 @@ def band(plan: Any) -> NDArray[np.float64]:
 
 @dataclass(frozen=True)
 class Forecast:
-    """What a run will take on this machine: ``size`` in ``what`` (unknowns, cells), which the plan's ``field`` governs."""
+    """What a run will take on this machine: ``size`` in ``what`` (unknowns, cells), which the
+    plan's ``field`` governs.
+    """
 
     engine: str
     size: int
@@ -63,13 +65,19 @@ class Refusal:
 
 
 class FieldSource(Protocol):
-    """Fields of one drive at one frequency, anywhere; angles in radians, lengths in m, peak phasors."""
+    """Fields of one drive at one frequency, anywhere; angles in radians, lengths in m, peak
+    phasors.
+    """
 
     def reach(self) -> tuple[NDArray[np.float64], float]:
         """Centre (3,) and radius, m, of a ball that holds all sources, images included."""
 
-    def far_field(self, theta: NDArray[np.float64], phi: NDArray[np.float64], frequency: float) -> NDArray[np.complex128]:
-        """r·E e^(jkr) (1, d, 2) in V: θ and φ components at directions (d,); behind a reflecting plane, what its images would give there."""
+    def far_field(
+        self, theta: NDArray[np.float64], phi: NDArray[np.float64], frequency: float
+    ) -> NDArray[np.complex128]:
+        """r·E e^(jkr) (1, d, 2) in V: θ and φ components at directions (d,); behind a reflecting
+        plane, what its images would give there.
+        """
 
     def near_field(
         self, points: NDArray[np.float64], frequency: float
@@ -90,11 +98,19 @@ class Engine(Protocol):
         """Sizes of the rounds that a plan asks for, falling to 1."""
 
     def cost(self, size: float) -> float:
-        """Time of a solve with cells or segments ``size`` times as large, over that of one as the plan asks."""
+        """Time of a solve with cells or segments ``size`` times as large, over that of one as the
+        plan asks.
+        """
 
     def finer(self, plan: Any, factor: float) -> dict[str, float]:
-        """Fields of the plan with the values that make cells or segments ``factor`` times as fine."""
+        """Fields of the plan with the values that make cells or segments ``factor`` times as
+        fine.
+        """
 
     def forecast(self, model: Evaluated, discretisation: Any) -> Forecast: ...
-    def solve(self, model: Evaluated, discretisation: Any, progress: Progress = silent) -> xr.Dataset: ...
-    def fields(self, results: xr.Dataset, index: int, incident: NDArray[np.complex128]) -> FieldSource: ...
+    def solve(
+        self, model: Evaluated, discretisation: Any, progress: Progress = silent
+    ) -> xr.Dataset: ...
+    def fields(
+        self, results: xr.Dataset, index: int, incident: NDArray[np.complex128]
+    ) -> FieldSource: ...

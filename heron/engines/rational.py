@@ -1,8 +1,10 @@
-"""Rational interpolation of frequency responses: set-valued AAA with one denominator for all components.
+"""Rational interpolation of frequency responses: set-valued AAA with one denominator for all
+components.
 
-Nakatsukasa, Sète, Trefethen, "The AAA algorithm for rational approximation", SIAM J. Sci.
-Comput. 40 (2018) A1494; the set-valued form after Lietaert et al., IMA J. Numer. Anal. 42 (2022).
-A structure's responses share their poles, so one set of weights serves S-parameters and currents alike.
+Nakatsukasa, Sète, Trefethen, "The AAA algorithm for rational approximation", SIAM J. Sci. Comput.
+40 (2018) A1494; the set-valued form after Lietaert et al., IMA J. Numer. Anal. 42 (2022). A
+structure's responses share their poles, so one set of weights serves S-parameters and currents
+alike.
 """
 
 from __future__ import annotations

@@ -1,4 +1,6 @@
-"""Curves from elsewhere: columns of numbers, pasted or from a file, and Touchstone; what they are is recognised and can be corrected."""
+"""Curves from elsewhere: columns of numbers, pasted or from a file, and Touchstone; what they are
+is recognised and can be corrected.
+"""
 
 from __future__ import annotations
 
@@ -19,24 +21,45 @@ Floats = NDArray[np.float64]
 MOST_BYTES, MOST_ROWS, MOST_COLUMNS = 5_000_000, 200_000, 40
 X_UNITS = {"Hz": 1.0, "kHz": 1e3, "MHz": 1e6, "GHz": 1e9, "THz": 1e12, "deg": 1.0}
 FORMS = ("db20", "db10", "magnitude", "re", "im", "deg", "percent", "value")
-"""How a column states its quantity: dB of an amplitude or of a power, a ratio, parts of a complex number, a phase, percent, or its SI value."""
+"""How a column states its quantity: dB of an amplitude or of a power, a ratio, parts of a complex
+number, a phase, percent, or its SI value."""
 
 _NUMBER = re.compile(r"^[+-]?(\d+([.,]\d*)?|[.,]\d+)([eEdD][+-]?\d+)?$")
 _X = re.compile(r"freq|^f\b|^f[/_(\[ ]|^f$|hz\b|wavelength|lambda", re.I)
 _ANGLE = re.compile(r"theta|phi|angle|azimuth|elevation|θ|φ|°", re.I)
 _MEANINGS: list[tuple[str, str, str]] = [
-    (r"\bs\W*(\d)\W*[_,]?\W*(\d)", "s{0}{1}", ""), (r"\bgamma|reflection coeff|Γ", "s11", ""),
-    (r"return.?loss|\brl\b", "return_loss1", "value"), (r"vswr|swr", "vswr1", "value"),
+    (r"\bs\W*(\d)\W*[_,]?\W*(\d)", "s{0}{1}", ""),
+    (r"\bgamma|reflection coeff|Γ", "s11", ""),
+    (r"return.?loss|\brl\b", "return_loss1", "value"),
+    (r"vswr|swr", "vswr1", "value"),
     (r"\bz(in|\d*)\b|impedance|\b(resistance|reactance)\b|\br(in)?\b|\bx(in)?\b", "z1", "value"),
-    (r"realized.?gain|realised.?gain", "realized_gain", "db10"), (r"directivity", "directivity", "db10"), (r"\bgain", "gain", "db10"),
-    (r"rad\w*.?eff", "radiation_efficiency", "magnitude"), (r"eff", "total_efficiency", "magnitude"),
+    (r"realized.?gain|realised.?gain", "realized_gain", "db10"),
+    (r"directivity", "directivity", "db10"),
+    (r"\bgain", "gain", "db10"),
+    (r"rad\w*.?eff", "radiation_efficiency", "magnitude"),
+    (r"eff", "total_efficiency", "magnitude"),
 ]
-QUANTITIES = ["s11", "s21", "s12", "s22", "return_loss1", "vswr1", "z1", "realized_gain", "gain", "directivity", "radiation_efficiency", "total_efficiency"]
+QUANTITIES = [
+    "s11",
+    "s21",
+    "s12",
+    "s22",
+    "return_loss1",
+    "vswr1",
+    "z1",
+    "realized_gain",
+    "gain",
+    "directivity",
+    "radiation_efficiency",
+    "total_efficiency",
+]
 
 
 @dataclass(frozen=True)
 class Column:
-    """What a column of numbers is: its heading, the quantity by the name formulas use, and in which form. Empty quantity: left out."""
+    """What a column of numbers is: its heading, the quantity by the name formulas use, and in which
+    form. Empty quantity: left out.
+    """
 
     heading: str
     quantity: str
@@ -46,7 +69,9 @@ class Column:
 
 @dataclass(frozen=True)
 class Table:
-    """Columns as read: ``x`` (n,) in ``x_unit`` and ``values`` (n, c) as they stand; ``notes`` say what was assumed."""
+    """Columns as read: ``x`` (n,) in ``x_unit`` and ``values`` (n, c) as they stand; ``notes`` say
+    what was assumed.
+    """
 
     x: Floats
     x_unit: str
@@ -58,7 +83,9 @@ class Table:
 
 @dataclass(frozen=True)
 class Reference:
-    """Named quantities over an abscissa: ``axis`` "frequency" with ``x`` (n,) in Hz, or "angle" in degrees. Linear and complex; S without phase is its magnitude."""
+    """Named quantities over an abscissa: ``axis`` "frequency" with ``x`` (n,) in Hz, or "angle" in
+    degrees. Linear and complex; S without phase is its magnitude.
+    """
 
     axis: str
     x: Floats
@@ -77,7 +104,9 @@ def read(text: str, name: str = "") -> Table:
     """
     if len(text.encode(errors="replace")) > MOST_BYTES:
         raise HeronError(f"the text is larger than {MOST_BYTES // 1_000_000} MB")
-    if re.search(r"\.s\d+p$", name, re.I) or re.search(r"^\s*#\s*(?:[kmg]?hz\b|s\b).*", text, re.I | re.M):
+    if re.search(r"\.s\d+p$", name, re.I) or re.search(
+        r"^\s*#\s*(?:[kmg]?hz\b|s\b).*", text, re.I | re.M
+    ):
         return _touchstone(text, name)
     return _columns(text)
 
@@ -88,7 +117,9 @@ def _touchstone(text: str, name: str) -> Table:
     source = io.StringIO(text)
     ending = re.search(r"\.(s\d+p)$", name, re.I)
     if not ending:
-        raise HeronError("this looks like Touchstone; name it with its number of ports, such as curve.s1p")
+        raise HeronError(
+            "this looks like Touchstone; name it with its number of ports, such as curve.s1p"
+        )
     source.name = f"reference.{ending.group(1).lower()}"
     try:
         with warnings.catch_warnings():
@@ -107,7 +138,17 @@ def _touchstone(text: str, name: str) -> Table:
             for form, part in (("re", s[:, i, j].real), ("im", s[:, i, j].imag)):
                 columns.append(Column(f"{label.upper()} {form}", label, form, False))
                 values.append(part)
-    return Table(f, "Hz", False, columns, np.column_stack(values), [f"Touchstone of {count} port{'s' if count > 1 else ''}, {float(np.real(network.z0[0, 0])):g} Ω"])
+    return Table(
+        f,
+        "Hz",
+        False,
+        columns,
+        np.column_stack(values),
+        [
+            f"Touchstone of {count} port{'s' if count > 1 else ''},"
+            f" {float(np.real(network.z0[0, 0])):g} Ω"
+        ],
+    )
 
 
 def _columns(text: str) -> Table:
@@ -115,7 +156,10 @@ def _columns(text: str) -> Table:
     lines = [(n, line) for n, line in lines if line and not re.fullmatch(r"[#!%;]+", line)]
     first = next((k for k, (_, line) in enumerate(lines) if _is_data(line)), None)
     if first is None:
-        raise HeronError("there are no columns of numbers here; each line needs a frequency and at least one value")
+        raise HeronError(
+            "there are no columns of numbers here; each line needs a frequency and at least one"
+            " value"
+        )
     notes: list[str] = []
     rows, count = [], 0
     for n, line in lines[first:]:
@@ -123,7 +167,9 @@ def _columns(text: str) -> Table:
             continue
         cells = _cells(line)
         if not all(_NUMBER.match(c) for c in cells):
-            raise HeronError(f"line {n}: “{next(c for c in cells if not _NUMBER.match(c))[:40]}” is not a number")
+            raise HeronError(
+                f"line {n}: “{next(c for c in cells if not _NUMBER.match(c))[:40]}” is not a number"
+            )
         count = count or len(cells)
         if len(cells) != count:
             raise HeronError(f"line {n} has {len(cells)} columns, the lines before it {count}")
@@ -131,7 +177,10 @@ def _columns(text: str) -> Table:
         if len(rows) > MOST_ROWS:
             raise HeronError(f"there are more than {MOST_ROWS} lines")
     if not 2 <= count <= MOST_COLUMNS:
-        raise HeronError(f"there {'is one column' if count == 1 else f'are {count} columns'}; between 2 and {MOST_COLUMNS} can be read: the first is the frequency")
+        raise HeronError(
+            f"there {'is one column' if count == 1 else f'are {count} columns'}; between 2 and"
+            f" {MOST_COLUMNS} can be read: the first is the frequency"
+        )
     data = np.array(rows)
     if not np.isfinite(data).all():
         raise HeronError("a number is too large to be read")
@@ -140,7 +189,12 @@ def _columns(text: str) -> Table:
     if x_guessed:
         notes.append(f"the first column's unit is not stated; taken as {x_unit}")
     columns = [_column(h, data[:, k + 1]) for k, h in enumerate(headings[1:])]
-    if len(columns) > 1 and not headings[2] and columns[0].quantity.startswith("s") and np.abs(data[:, 2]).max() <= 360:
+    if (
+        len(columns) > 1
+        and not headings[2]
+        and columns[0].quantity.startswith("s")
+        and np.abs(data[:, 2]).max() <= 360
+    ):
         columns[1] = Column("", columns[0].quantity, "deg")
     columns = [replace(c, form=_paired(columns, k)) for k, c in enumerate(columns)]
     return Table(data[:, 0], x_unit, x_guessed, columns, data[:, 1:], notes)
@@ -183,19 +237,36 @@ def _column(heading: str, values: Floats) -> Column:
     for pattern, quantity, form in _MEANINGS:
         found = re.search(pattern, heading.replace("_", " "), re.I)
         if found:
-            return Column(heading, quantity.format(*(g for g in found.groups() if g is not None)), _form(heading, form, values), False)
+            return Column(
+                heading,
+                quantity.format(*(g for g in found.groups() if g is not None)),
+                _form(heading, form, values),
+                False,
+            )
     if heading and not re.search(r"db|magn|ampl|level|^y$", heading, re.I):
         return Column(heading, "", "value")
     if re.search(r"dbi", heading, re.I):
         return Column(heading, "realized_gain", "db10")
     if values.min() >= 1 and not re.search("db", heading, re.I):
         return Column(heading, "vswr1", "value")
-    return Column(heading, "s11", "db20" if values.min() < 0 or re.search("db", heading, re.I) else "magnitude")
+    return Column(
+        heading,
+        "s11",
+        "db20" if values.min() < 0 or re.search("db", heading, re.I) else "magnitude",
+    )
 
 
 def _form(heading: str, default: str, values: Floats) -> str:
     if re.search(r"\bdbi?\b|_dbi?\b|dbi?$", heading, re.I):
-        return "value" if default == "value" else default if default.startswith("db") else "db10" if default else "db20"
+        return (
+            "value"
+            if default == "value"
+            else default
+            if default.startswith("db")
+            else "db10"
+            if default
+            else "db20"
+        )
     if "%" in heading or re.search("percent|pct", heading, re.I):
         return "percent"
     if re.search(r"\b(re|real|r|rin|resistance)\b|_re\b|_re_", heading, re.I):
@@ -212,22 +283,29 @@ def _form(heading: str, default: str, values: Floats) -> str:
 
 
 def _paired(columns: list[Column], k: int) -> str:
-    """S as two unlabelled columns beside a phase keeps its form; a real part without an imaginary one is the value."""
+    """S as two unlabelled columns beside a phase keeps its form; a real part without an imaginary
+    one is the value.
+    """
     own = columns[k]
     others = {c.form for c in columns if c.quantity == own.quantity}
     return "value" if own.form == "re" and "im" not in others else own.form
 
 
-def reference(table: Table, x_unit: str | None = None, columns: Sequence[Column] | None = None) -> Reference:
+def reference(
+    table: Table, x_unit: str | None = None, columns: Sequence[Column] | None = None
+) -> Reference:
     """The named quantities of a table, with what its reader corrected.
 
-    :raises HeronError: an unknown unit or form, two columns for the same thing, no column used, an abscissa that repeats.
+    :raises HeronError: an unknown unit or form, two columns for the same thing, no column used, an
+        abscissa that repeats.
     """
     x_unit, columns = x_unit or table.x_unit, list(columns or table.columns)
     if x_unit not in X_UNITS:
         raise HeronError(f"the first column is in one of {', '.join(X_UNITS)}, not “{x_unit}”")
     if len(columns) != table.values.shape[1]:
-        raise HeronError(f"there are {table.values.shape[1]} columns beside the first, not {len(columns)}")
+        raise HeronError(
+            f"there are {table.values.shape[1]} columns beside the first, not {len(columns)}"
+        )
     order = np.argsort(table.x, kind="stable")
     x = table.x[order] * X_UNITS[x_unit]
     if len(x) < 2:
@@ -242,7 +320,9 @@ def reference(table: Table, x_unit: str | None = None, columns: Sequence[Column]
         for k, c in enumerate(columns):
             if c.quantity == quantity:
                 if c.form not in FORMS:
-                    raise HeronError(f"“{c.form}” is no form of a column; there are {', '.join(FORMS)}")
+                    raise HeronError(
+                        f"“{c.form}” is no form of a column; there are {', '.join(FORMS)}"
+                    )
                 kind = c.form if c.form in ("re", "im", "deg") else "size"
                 if kind in own:
                     raise HeronError(f"two columns are both {quantity} as {c.form}; leave one out")
@@ -271,7 +351,10 @@ def _joined(quantity: str, own: dict[str, Floats]) -> tuple[NDArray[Any], bool]:
         return own["size"] * np.exp(1j * np.radians(own["deg"])), True
     if "size" in own and len(own) == 1:
         return own["size"], False
-    raise HeronError(f"{quantity} has {' and '.join(sorted(own))} only; a real part needs an imaginary one, a phase a magnitude")
+    raise HeronError(
+        f"{quantity} has {' and '.join(sorted(own))} only; a real part needs an imaginary one, a"
+        " phase a magnitude"
+    )
 
 
 def two_columns(text: str, name: str) -> tuple[Floats, Floats]:
@@ -283,4 +366,3 @@ def two_columns(text: str, name: str) -> tuple[Floats, Floats]:
     if table.values.shape[1] < 1:
         raise HeronError(f"{name} needs two columns")
     return table.x, table.values[:, 0]
-

@@ -1,4 +1,6 @@
-"""Result datasets as NetCDF-4, which has no complex type: each complex variable is split in ``_re`` and ``_im``."""
+"""Result datasets as NetCDF-4, which has no complex type: each complex variable is split in ``_re``
+and ``_im``.
+"""
 
 from __future__ import annotations
 
@@ -43,7 +45,13 @@ def to_complex(stored: xr.Dataset) -> xr.Dataset:
 
 def write(results: xr.Dataset, path: Path) -> None:
     real = to_real(results)
-    real.to_netcdf(path, engine="h5netcdf", encoding={str(n): {"zlib": True, "complevel": 4} for n, v in real.data_vars.items() if v.ndim})
+    real.to_netcdf(
+        path,
+        engine="h5netcdf",
+        encoding={
+            str(n): {"zlib": True, "complevel": 4} for n, v in real.data_vars.items() if v.ndim
+        },
+    )
 
 
 def read(path: Path | bytes) -> xr.Dataset:

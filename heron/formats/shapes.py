@@ -19,10 +19,14 @@ from heron.model.substances import conducting
 METAL, MEDIUM = "#7c8a96", "#a9b89a"
 
 
-def write_all(model: Evaluated, folder: Path, files: Files | None = None, deflection: float | None = None) -> dict[str, Any]:
-    """Writes ``geometry.step``, ``.stl`` and ``.glb`` of solids, sheets, and wires as rods of their radius.
+def write_all(
+    model: Evaluated, folder: Path, files: Files | None = None, deflection: float | None = None
+) -> dict[str, Any]:
+    """Writes ``geometry.step``, ``.stl`` and ``.glb`` of solids, sheets, and wires as rods of their
+    radius.
 
-    :returns: the summary: ``parts``, ``joined``, ``displaced`` and ``problems``; lengths in m, areas in m², volumes in m³.
+    :returns: the summary: ``parts``, ``joined``, ``displaced`` and ``problems``; lengths in m,
+        areas in m², volumes in m³.
     """
     examination = examine_model(model, files=files)
     geometry = examination.geometry
@@ -33,16 +37,26 @@ def write_all(model: Evaluated, folder: Path, files: Files | None = None, deflec
         write_gltf(named, folder / "geometry.glb", geometry.unit)
     return {
         "parts": parts(geometry),
-        "joined": [[c.first, c.second] for c in examination.contacts if c.joined] + _wire_joints(examination),
+        "joined": [[c.first, c.second] for c in examination.contacts if c.joined]
+        + _wire_joints(examination),
         "displaced": [list(pair) for pair in geometry.placed.taken],
-        "problems": [{"level": p.level, "code": p.code, "message": p.message, "path": list(p.path)} for p in examination.problems],
+        "problems": [
+            {"level": p.level, "code": p.code, "message": p.message, "path": list(p.path)}
+            for p in examination.problems
+        ],
     }
 
 
 def bodies(model: Evaluated, geometry: Geometry) -> list[Named]:
     """Solids and sheets as they are, wires as rods of their radius, with names and colours."""
-    named = [Named(b.name, b.shape, b.colour or (METAL if conducting(model, b.material) else MEDIUM)) for b in geometry.placed.bodies]
-    return named + [Named(p.name, round_rod(polyline(p), p.radius, geometry.unit), METAL) for p in geometry.parts]
+    named = [
+        Named(b.name, b.shape, b.colour or (METAL if conducting(model, b.material) else MEDIUM))
+        for b in geometry.placed.bodies
+    ]
+    return named + [
+        Named(p.name, round_rod(polyline(p), p.radius, geometry.unit), METAL)
+        for p in geometry.parts
+    ]
 
 
 def structure_gltf(model: Evaluated, files: Files | None = None) -> bytes:
@@ -62,13 +76,35 @@ def parts(geometry: Geometry) -> list[dict[str, Any]]:
     out = []
     for b in geometry.placed.bodies:
         low, high = b.bounds
-        out.append((b.step, {"name": b.name, "material": b.material, "kind": "solid" if b.solid else "sheet", "volume_m3": b.volume, "area_m2": b.area,
-                             "bounding_box_m": [low.tolist(), high.tolist()]}))
+        out.append(
+            (
+                b.step,
+                {
+                    "name": b.name,
+                    "material": b.material,
+                    "kind": "solid" if b.solid else "sheet",
+                    "volume_m3": b.volume,
+                    "area_m2": b.area,
+                    "bounding_box_m": [low.tolist(), high.tolist()],
+                },
+            )
+        )
     for p in geometry.parts:
         points = list(zip(*polyline(p), strict=True))
         length = p.path.length
-        out.append((p.step, {"name": p.name, "material": p.conductor.name, "kind": "wire", "volume_m3": math.pi * p.radius**2 * length,
-                             "area_m2": 2 * math.pi * p.radius * length, "bounding_box_m": [[min(c) for c in points], [max(c) for c in points]]}))
+        out.append(
+            (
+                p.step,
+                {
+                    "name": p.name,
+                    "material": p.conductor.name,
+                    "kind": "wire",
+                    "volume_m3": math.pi * p.radius**2 * length,
+                    "area_m2": 2 * math.pi * p.radius * length,
+                    "bounding_box_m": [[min(c) for c in points], [max(c) for c in points]],
+                },
+            )
+        )
     return [entry for _, entry in sorted(out, key=lambda pair: pair[0])]
 
 

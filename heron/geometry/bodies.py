@@ -1,4 +1,6 @@
-"""Solids and sheets of a document in world coordinates: built step by step, cached, displaced where they overlap."""
+"""Solids and sheets of a document in world coordinates: built step by step, cached, displaced where
+they overlap.
+"""
 
 from __future__ import annotations
 
@@ -13,7 +15,19 @@ import numpy as np
 
 from heron.errors import ModelError
 from heron.geometry.exact import operations
-from heron.geometry.exact.kernel import FACE, SOLID, Floats, Shape, area, box, combined, empty, mapped, subshapes, volume
+from heron.geometry.exact.kernel import (
+    FACE,
+    SOLID,
+    Floats,
+    Shape,
+    area,
+    box,
+    combined,
+    empty,
+    mapped,
+    subshapes,
+    volume,
+)
 from heron.geometry.exact.shapes import BODIES
 from heron.geometry.transforms import Matrix
 
@@ -24,8 +38,8 @@ CACHED = 20_000  # results kept between examinations (shapes, figures, meshes)
 class Body:
     """A solid or sheet in world coordinates.
 
-    ``shape`` is the kernel's, in ``unit`` metres; ``key`` names its content, equal keys are equal shapes;
-    ``material`` is a name; ``colour`` is from an imported file.
+    ``shape`` is the kernel's, in ``unit`` metres; ``key`` names its content, equal keys are equal
+    shapes; ``material`` is a name; ``colour`` is from an imported file.
     """
 
     name: str
@@ -86,7 +100,11 @@ def key_of(*content: Any) -> str:
 
 def _plain(value: Any) -> Any:
     if isinstance(value, SimpleNamespace):
-        return sorted((k, _plain(v)) for k, v in vars(value).items() if k not in ("comment", "group", "name", "material", "priority", "suspended"))
+        return sorted(
+            (k, _plain(v))
+            for k, v in vars(value).items()
+            if k not in ("comment", "group", "name", "material", "priority", "suspended")
+        )
     if isinstance(value, np.ndarray):
         return value.tolist()
     if isinstance(value, (list, tuple)):
@@ -106,16 +124,25 @@ def combine(i: int, step: Any, find: Callable[[str, str], Body]) -> Body:
     first = find(step.first, "first")
     others = [find(name, "others") for name in step.others]
     key = key_of(step.operation, first.key, [o.key for o in others])
-    shape = cached(("combined", key), lambda: combined(step.operation, first.shape, [o.shape for o in others]))
+    shape = cached(
+        ("combined", key), lambda: combined(step.operation, first.shape, [o.shape for o in others])
+    )
     if empty(shape):
-        words = {"cut": "the others remove all of it", "intersect": "the parts have nothing in common"}
-        raise ModelError(f"nothing is left: {words.get(step.operation, 'the result is empty')}", ("others",))
+        words = {
+            "cut": "the others remove all of it",
+            "intersect": "the parts have nothing in common",
+        }
+        raise ModelError(
+            f"nothing is left: {words.get(step.operation, 'the result is empty')}", ("others",)
+        )
     return replace(first, name=step.name, step=i, shape=shape, key=key)
 
 
 def thicken(i: int, step: Any, source: Body) -> Body:
     key = key_of("thicken", source.key, step.thickness)
-    shape = cached(("thick", key), lambda: operations.thickened(source.shape, step.thickness / source.unit))
+    shape = cached(
+        ("thick", key), lambda: operations.thickened(source.shape, step.thickness / source.unit)
+    )
     return replace(source, name=step.name, step=i, shape=shape, key=key)
 
 
@@ -127,18 +154,28 @@ def soften(i: int, step: Any, source: Body) -> Body:
 
 def face_sheet(i: int, step: Any, source: Body) -> Body:
     key = key_of(step, source.key)
-    shape = cached(("face", key), lambda: operations.pick(source.shape, step.pick, FACE, source.unit, "pick"))
+    shape = cached(
+        ("face", key), lambda: operations.pick(source.shape, step.pick, FACE, source.unit, "pick")
+    )
     return Body(step.name, i, shape, step.material, source.unit, key, step.priority)
 
 
 def transformed(body: Body, name: str, i: int, m: Matrix) -> Body:
     key = key_of("map", body.key, m)
-    return replace(body, name=name, step=i, shape=cached(("map", key), lambda: mapped(body.shape, m, body.unit)), key=key)
+    return replace(
+        body,
+        name=name,
+        step=i,
+        shape=cached(("map", key), lambda: mapped(body.shape, m, body.unit)),
+        key=key,
+    )
 
 
 @dataclass
 class Displaced:
-    """What is left of every body after the stronger ones took their room; ``taken`` are pairs (weaker, stronger)."""
+    """What is left of every body after the stronger ones took their room; ``taken`` are pairs
+    (weaker, stronger).
+    """
 
     bodies: list[Body] = field(default_factory=list)
     taken: list[tuple[str, str]] = field(default_factory=list)
@@ -146,17 +183,23 @@ class Displaced:
 
 
 def near_pairs(lows: Floats, highs: Floats, reach: Floats) -> list[tuple[int, int]]:
-    """Index pairs i < j of boxes (n, 3) that come within ``reach`` (n,) of each other, the larger counting."""
+    """Index pairs i < j of boxes (n, 3) that come within ``reach`` (n,) of each other, the larger
+    counting.
+    """
     out: list[tuple[int, int]] = []
     for i in range(len(lows) - 1):
-        limit = np.maximum(reach[i], reach[i + 1:])[:, None]
-        near = ((lows[i] - limit <= highs[i + 1:]) & (lows[i + 1:] - limit <= highs[i])).all(axis=1)
+        limit = np.maximum(reach[i], reach[i + 1 :])[:, None]
+        near = ((lows[i] - limit <= highs[i + 1 :]) & (lows[i + 1 :] - limit <= highs[i])).all(
+            axis=1
+        )
         out += [(i, i + 1 + int(j)) for j in np.flatnonzero(near)]
     return out
 
 
 def displace(bodies: list[Body]) -> Displaced:
-    """Where solids of different material overlap, the higher priority stays, among equals the later one. Sheets keep their place."""
+    """Where solids of different material overlap, the higher priority stays, among equals the later
+    one. Sheets keep their place.
+    """
     out = Displaced()
     meeting: dict[int, list[int]] = defaultdict(list)
     if bodies:
@@ -184,7 +227,12 @@ def displace(bodies: list[Body]) -> Displaced:
 
 def _common(a: Body, b: Body) -> float:
     """Volume that two solids share, m³."""
-    return float(cached(("common", a.key, b.key), lambda: volume(combined("intersect", a.shape, [b.shape])) * a.unit**3))
+    return float(
+        cached(
+            ("common", a.key, b.key),
+            lambda: volume(combined("intersect", a.shape, [b.shape])) * a.unit**3,
+        )
+    )
 
 
 def _rest(key: str, body: Body, stronger: list[Body]) -> Shape:

@@ -1,4 +1,6 @@
-"""All parts of an evaluated document in world coordinates: wires as paths, solids and sheets as exact shapes, copies included."""
+"""All parts of an evaluated document in world coordinates: wires as paths, solids and sheets as
+exact shapes, copies included.
+"""
 
 from __future__ import annotations
 
@@ -52,7 +54,8 @@ class BuiltPart:
 class Geometry:
     """Wires in ``parts``; solids and sheets as drawn in ``bodies``.
 
-    ``unit`` is the kernel's length unit in m; ``wavelength`` that at the top of the band in m, if there is one.
+    ``unit`` is the kernel's length unit in m; ``wavelength`` that at the top of the band in m, if
+    there is one.
     """
 
     parts: list[BuiltPart] = field(default_factory=list)
@@ -78,7 +81,8 @@ class Geometry:
 def build_geometry(model: Evaluated, files: Files | None = None) -> Geometry:
     """Every part that can be built; each that cannot leaves an error with its path.
 
-    :param files: gives the bytes of an imported file by its name; raises :class:`ModelError` when there is none.
+    :param files: gives the bytes of an imported file by its name; raises :class:`ModelError` when
+        there is none.
     """
     result = Geometry()
     frames = build_frames(model, result.errors)
@@ -93,7 +97,9 @@ def build_geometry(model: Evaluated, files: Files | None = None) -> Geometry:
     for i, step in enumerate(model.parts):
         source = model.document.parts[i]
         if source.name in taken:
-            result.errors.append(ModelError(f"another part is called “{source.name}”", ("parts", i, "name")))
+            result.errors.append(
+                ModelError(f"another part is called “{source.name}”", ("parts", i, "name"))
+            )
             continue
         taken.add(source.name)
         if step is None or step.suspended:
@@ -110,7 +116,9 @@ def build_geometry(model: Evaluated, files: Files | None = None) -> Geometry:
     return result
 
 
-def _body(i: int, step: Any, frames: dict[str, Matrix], result: Geometry, files: Files | None) -> None:
+def _body(
+    i: int, step: Any, frames: dict[str, Matrix], result: Geometry, files: Files | None
+) -> None:
     """A solid or sheet, or a change of earlier ones."""
     from heron.geometry import bodies
 
@@ -119,7 +127,10 @@ def _body(i: int, step: Any, frames: dict[str, Matrix], result: Geometry, files:
         if found is None:
             wire = " (wires cannot be combined)" if result.part(name) else ""
             known = ", ".join(b.name for b in result.bodies) or "none"
-            raise ModelError(f"there is no earlier solid or sheet “{name}”{wire}; there are {known}", (field_name,))
+            raise ModelError(
+                f"there is no earlier solid or sheet “{name}”{wire}; there are {known}",
+                (field_name,),
+            )
         return found
 
     frame = frame_matrix(frames, step.frame)
@@ -152,7 +163,9 @@ def build_frames(model: Evaluated, errors: list[HeronError]) -> dict[str, Matrix
         if f is None:
             continue
         if f.within not in frames:
-            errors.append(ModelError(f"there is no earlier frame “{f.within}”", ("frames", i, "within")))
+            errors.append(
+                ModelError(f"there is no earlier frame “{f.within}”", ("frames", i, "within"))
+            )
             continue
         local = shift(f.origin)
         for axis, angle in zip(((1, 0, 0), (0, 1, 0), (0, 0, 1)), f.turn, strict=True):
@@ -167,16 +180,23 @@ def frame_matrix(frames: dict[str, Matrix], name: str) -> Matrix:
     return frames[name]
 
 
-def _wire(i: int, step: Any, frames: dict[str, Matrix], conductors: dict[str, Conductor]) -> BuiltPart:
+def _wire(
+    i: int, step: Any, frames: dict[str, Matrix], conductors: dict[str, Conductor]
+) -> BuiltPart:
     if step.radius <= 0:
-        raise ModelError(f"the radius must be above zero, not {engineering(step.radius, 'm')}", ("radius",))
+        raise ModelError(
+            f"the radius must be above zero, not {engineering(step.radius, 'm')}", ("radius",)
+        )
     if step.material not in conductors:
         known = ", ".join(conductors)
-        raise ModelError(f"there is no conductor “{step.material}”; there are {known}", ("material",))
+        raise ModelError(
+            f"there is no conductor “{step.material}”; there are {known}", ("material",)
+        )
     path = BUILDERS[step.kind](step)
     if path.length <= 2 * step.radius:
         raise ModelError(
-            f"the wire is thicker ({2e3 * step.radius:g} mm) than it is long ({1e3 * path.length:g} mm); make it thinner or longer",
+            f"the wire is thicker ({2e3 * step.radius:g} mm) than it is long ({1e3 * path.length:g}"
+            " mm); make it thinner or longer",
             ("radius",),
         )
     path = path.mapped(frame_matrix(frames, step.frame))
@@ -190,9 +210,18 @@ def _copy(i: int, step: Any, frames: dict[str, Matrix], result: Geometry) -> Non
     if source is None and body is None:
         raise ModelError(f"there is no earlier part “{step.source}” to copy", ("source",))
     if step.count != int(step.count) or not 1 <= step.count <= MAX_COPIES:
-        raise ModelError(f"the number of copies must be a whole number from 1 to {MAX_COPIES}", ("count",))
+        raise ModelError(
+            f"the number of copies must be a whole number from 1 to {MAX_COPIES}", ("count",)
+        )
     if step.operation == "scale" and (source is not None or step.factor <= 0):
-        raise ModelError("a wire cannot be scaled; scale its lengths by a parameter" if source else "the factor must be above zero", ("factor",))
+        raise ModelError(
+            (
+                "a wire cannot be scaled; scale its lengths by a parameter"
+                if source
+                else "the factor must be above zero"
+            ),
+            ("factor",),
+        )
     operations: dict[str, Callable[[], Matrix]] = {
         "move": lambda: shift(step.by),
         "turn": lambda: rotation(step.axis, step.angle, step.about),
@@ -213,7 +242,9 @@ def _copy(i: int, step: Any, frames: dict[str, Matrix], result: Geometry) -> Non
         total = once @ total
         name = step.name if step.count == 1 else f"{step.name}.{k}"
         if source is not None:
-            result.parts.append(BuiltPart(name, i, source.path.mapped(total), source.radius, source.conductor))
+            result.parts.append(
+                BuiltPart(name, i, source.path.mapped(total), source.radius, source.conductor)
+            )
         if body is not None:
             result.bodies.append(bodies.transformed(body, name, i, total))
 

@@ -1,4 +1,7 @@
-"""What is joined to what: solids, sheets and wires that meet, and those that nearly do. Lengths in m."""
+"""What is joined to what: solids, sheets and wires that meet, and those that nearly do.
+
+Lengths in m.
+"""
 
 from __future__ import annotations
 
@@ -12,14 +15,16 @@ from heron.geometry.build import BuiltPart, Geometry
 from heron.geometry.exact.kernel import Floats, Shape, distance, point
 from heron.geometry.tessellate import polyline
 
-TOUCHING = 1e-6     # of the smaller part's diagonal
-NEARLY = 0.005      # of the smaller part's diagonal
+TOUCHING = 1e-6  # of the smaller part's diagonal
+NEARLY = 0.005  # of the smaller part's diagonal
 LEAST_UNITS = 1e-6  # model units: ten times the kernel's own tolerance
 
 
 @dataclass(frozen=True)
 class Contact:
-    """Two parts and the distance between them; ``joined`` when they meet; ``at`` a point of the gap or meeting (m)."""
+    """Two parts and the distance between them; ``joined`` when they meet; ``at`` a point of the gap
+    or meeting (m).
+    """
 
     first: str
     second: str
@@ -43,7 +48,9 @@ class _Thing:
 
 
 def contacts(geometry: Geometry) -> list[Contact]:
-    """Pairs with at least one solid or sheet that meet, or come within half a percent of the smaller one's diagonal without meeting."""
+    """Pairs with at least one solid or sheet that meet, or come within half a percent of the
+    smaller one's diagonal without meeting.
+    """
     unit = geometry.unit
     things = [_of_body(b) for b in geometry.placed.bodies]
     count = len(things)
@@ -52,7 +59,9 @@ def contacts(geometry: Geometry) -> list[Contact]:
         return []
     reach = np.array([NEARLY * t.diagonal + t.reach for t in things])
     out = []
-    for i, j in near_pairs(np.array([t.low for t in things]), np.array([t.high for t in things]), reach):
+    for i, j in near_pairs(
+        np.array([t.low for t in things]), np.array([t.high for t in things]), reach
+    ):
         a, b = things[i], things[j]
         if i >= count:
             continue  # two wires: the wire mesh finds those
@@ -87,5 +96,16 @@ def _of_wire(part: BuiltPart, unit: float) -> _Thing:
     made = BRepBuilderAPI_MakePolygon()
     for p in points:
         made.Add(point(p, unit))
-    shape = made.Wire() if len(points) > 2 else BRepBuilderAPI_MakeEdge(point(points[0], unit), point(points[-1], unit)).Edge()
-    return _Thing(part.name, shape, key_of("wire", points, unit), points.min(axis=0), points.max(axis=0), 2 * part.radius)
+    shape = (
+        made.Wire()
+        if len(points) > 2
+        else BRepBuilderAPI_MakeEdge(point(points[0], unit), point(points[-1], unit)).Edge()
+    )
+    return _Thing(
+        part.name,
+        shape,
+        key_of("wire", points, unit),
+        points.min(axis=0),
+        points.max(axis=0),
+        2 * part.radius,
+    )

@@ -13,7 +13,7 @@ from heron.geometry.transforms import Matrix, apply
 
 Points = NDArray[np.float64]
 
-COINCIDENT = 1e-5       # of a length: points nearer than this are one point
+COINCIDENT = 1e-5  # of a length: points nearer than this are one point
 SEGMENTS_PER_TURN = 36  # polygon of a full turn: perimeter short by 0.13 %
 
 
@@ -65,7 +65,9 @@ class Spiral:
     def at(self, t: NDArray[np.float64]) -> Points:
         turn = (self.stop - self.start) * t
         angle = self.start + turn
-        offset = np.column_stack((self.bend * np.cos(angle), self.bend * np.sin(angle), self.rise * np.abs(turn)))
+        offset = np.column_stack(
+            (self.bend * np.cos(angle), self.bend * np.sin(angle), self.rise * np.abs(turn))
+        )
         return np.asarray(offset + np.asarray(self.centre))
 
 
@@ -113,7 +115,9 @@ class Path:
     def at(self, fractions: NDArray[np.float64]) -> Points:
         """Points (n, 3) at fractions (n,) of the length."""
         corners = self.corners
-        which = np.clip(np.searchsorted(corners, fractions, side="right") - 1, 0, len(self.curves) - 1)
+        which = np.clip(
+            np.searchsorted(corners, fractions, side="right") - 1, 0, len(self.curves) - 1
+        )
         out = np.empty((len(fractions), 3))
         for i, curve in enumerate(self.curves):
             mask = which == i

@@ -23,7 +23,23 @@ from OCP.TopoDS import TopoDS_Compound, TopoDS_Iterator
 from heron.errors import HeronError, ModelError
 from heron.geometry.bodies import Body, cached, key_of
 from heron.geometry.exact import exchange
-from heron.geometry.exact.kernel import EDGE, FACE, SOLID, Shape, area, box, compound, guarded, mapped, middle, rough_area, subshapes, typed, valid, volume
+from heron.geometry.exact.kernel import (
+    EDGE,
+    FACE,
+    SOLID,
+    Shape,
+    area,
+    box,
+    compound,
+    guarded,
+    mapped,
+    middle,
+    rough_area,
+    subshapes,
+    typed,
+    valid,
+    volume,
+)
 from heron.geometry.transforms import Matrix, scaling, shift
 
 MAX_BYTES = 60_000_000
@@ -34,9 +50,9 @@ REFUSED = 2
 PACKED = b"odd-heron shapes 1\n"
 UNITS = {"m": 1.0, "mm": 1e-3, "um": 1e-6, "in": 0.0254}
 Reader = Callable[[str, bytes, float], list[exchange.Named]]
-CLOSE_LOOK = 1000   # faces: beyond, a report gives rough sizes and areas, and no volumes
-SLIVER = 1e-3      # a face this much thinner than its size
-SMALL = 1 / 50     # of a wavelength: holes and fillets that may be simplified
+CLOSE_LOOK = 1000  # faces: beyond, a report gives rough sizes and areas, and no volumes
+SLIVER = 1e-3  # a face this much thinner than its size
+SMALL = 1 / 50  # of a wavelength: holes and fillets that may be simplified
 
 
 @dataclass(frozen=True)
@@ -65,16 +81,26 @@ def read(name: str, data: bytes, unit: str = "mm") -> list[exchange.Named]:
     if len(data) > MAX_BYTES:
         raise ModelError(f"the file is larger than {MAX_BYTES // 1_000_000} MB")
     if suffix not in READERS:
-        raise ModelError(f"“{name}” is of a kind that cannot be read; give a STEP, STL, OBJ or DXF file")
+        raise ModelError(
+            f"“{name}” is of a kind that cannot be read; give a STEP, STL, OBJ or DXF file"
+        )
     return READERS[suffix](name, data, UNITS[unit])
 
 
 def _step(name: str, data: bytes, unit: float) -> list[exchange.Named]:
-    if not data.lstrip()[:13].upper().startswith(b"ISO-10303-21;") or b"END-ISO-10303-21" not in data[-200:].upper():
-        raise ModelError("this is not a STEP file, or it is cut off; export it again as AP203, AP214 or AP242")
+    if (
+        not data.lstrip()[:13].upper().startswith(b"ISO-10303-21;")
+        or b"END-ISO-10303-21" not in data[-200:].upper()
+    ):
+        raise ModelError(
+            "this is not a STEP file, or it is cut off; export it again as AP203, AP214 or AP242"
+        )
     faces = data.upper().count(b"ADVANCED_FACE")
     if faces > MAX_FACES:
-        raise ModelError(f"the file has {faces:,} faces; up to {MAX_FACES:,} can be read. Leave out what is small, or simplify it where it was drawn")
+        raise ModelError(
+            f"the file has {faces:,} faces; up to {MAX_FACES:,} can be read. Leave out what is"
+            " small, or simplify it where it was drawn"
+        )
     with tempfile.TemporaryDirectory() as folder:
         path = Path(folder) / "import.step"
         path.write_bytes(data)
@@ -99,7 +125,11 @@ def _drawing(name: str, data: bytes, unit: float) -> list[exchange.Named]:
 
 # By ending: name, bytes, metres per unit of files that do not state theirs.
 READERS: dict[str, Reader] = {
-    ".step": _step, ".stp": _step, ".dxf": _drawing, ".stl": _triangles(exchange.read_stl), ".obj": _triangles(exchange.read_obj),
+    ".step": _step,
+    ".stp": _step,
+    ".dxf": _drawing,
+    ".stl": _triangles(exchange.read_stl),
+    ".obj": _triangles(exchange.read_obj),
 }
 
 
@@ -116,12 +146,12 @@ def packed(named: list[exchange.Named]) -> bytes:
 def unpacked(data: bytes) -> list[exchange.Named]:
     """What :func:`packed` wrote; never for bytes from outside."""
     at = len(PACKED)
-    length = struct.unpack("<I", data[at:at + 4])[0]
-    head = json.loads(data[at + 4:at + 4 + length])
+    length = struct.unpack("<I", data[at : at + 4])[0]
+    head = json.loads(data[at + 4 : at + 4 + length])
     whole = TopoDS_Compound()
     with tempfile.TemporaryDirectory() as folder:
         path = Path(folder) / "shapes.bin"
-        path.write_bytes(data[at + 4 + length:])
+        path.write_bytes(data[at + 4 + length :])
         BinTools.Read_s(whole, str(path))
     pieces = TopoDS_Iterator(whole)
     out = []
@@ -132,15 +162,28 @@ def unpacked(data: bytes) -> list[exchange.Named]:
 
 
 def apart(name: str, data: bytes, unit: str = "mm") -> list[exchange.Named]:
-    """As :func:`read`, in a process of its own with limits: a twisted file can bring the kernel down, and must not take us along."""
+    """As :func:`read`, in a process of its own with limits: a twisted file can bring the kernel
+    down, and must not take us along.
+    """
     try:
-        done = subprocess.run([sys.executable, "-m", "heron.geometry.imports", name, unit], input=data, capture_output=True, timeout=PROCESSOR_S + 30, check=False)
+        done = subprocess.run(
+            [sys.executable, "-m", "heron.geometry.imports", name, unit],
+            input=data,
+            capture_output=True,
+            timeout=PROCESSOR_S + 30,
+            check=False,
+        )
     except subprocess.TimeoutExpired as error:
-        raise ModelError("reading the file takes too long; simplify it where it was drawn") from error
+        raise ModelError(
+            "reading the file takes too long; simplify it where it was drawn"
+        ) from error
     if done.returncode == REFUSED:
         raise ModelError(done.stderr.decode().strip())
     if done.returncode:
-        raise ModelError("the file cannot be read: it is twisted, or takes more memory or time than allowed; export it again")
+        raise ModelError(
+            "the file cannot be read: it is twisted, or takes more memory or time than allowed;"
+            " export it again"
+        )
     return unpacked(done.stdout)
 
 
@@ -161,8 +204,17 @@ def main(name: str, unit: str) -> int:
     return 0
 
 
-def imported(i: int, step: Any, frame: Matrix, unit: float, files: Callable[[str], bytes] | None, wavelength: float | None) -> list[Body]:
-    """The bodies of an import step in world coordinates; simplified, without holes and fillets below a fiftieth of the ``wavelength`` (m)."""
+def imported(
+    i: int,
+    step: Any,
+    frame: Matrix,
+    unit: float,
+    files: Callable[[str], bytes] | None,
+    wavelength: float | None,
+) -> list[Body]:
+    """The bodies of an import step in world coordinates; simplified, without holes and fillets
+    below a fiftieth of the ``wavelength`` (m).
+    """
     if files is None:
         raise ModelError(f"the file “{step.file}” is not at hand here", ("file",))
     if not step.scale > 0:
@@ -170,7 +222,12 @@ def imported(i: int, step: Any, frame: Matrix, unit: float, files: Callable[[str
     data = files(step.file)
     digest = hashlib.sha256(data).hexdigest()
     try:
-        named = cached(("file", digest, step.unit), lambda: unpacked(data) if data.startswith(PACKED) else apart(step.file, data, step.unit))
+        named = cached(
+            ("file", digest, step.unit),
+            lambda: (
+                unpacked(data) if data.startswith(PACKED) else apart(step.file, data, step.unit)
+            ),
+        )
     except HeronError as error:
         raise error.within("file") from error
     place = frame @ shift(step.at) @ scaling(step.scale, (0.0, 0.0, 0.0))
@@ -182,7 +239,11 @@ def imported(i: int, step: Any, frame: Matrix, unit: float, files: Callable[[str
         name = step.name if len(named) == 1 else f"{step.name}.{_plain(piece.name)}"
         while any(b.name == name for b in out):
             name += "+"
-        out.append(Body(name, i, shape, step.material, unit, key, step.priority, piece.colour, imported=True))
+        out.append(
+            Body(
+                name, i, shape, step.material, unit, key, step.priority, piece.colour, imported=True
+            )
+        )
     return out
 
 
@@ -201,7 +262,9 @@ def _plain(name: str) -> str:
 
 @guarded("the report on the file")
 def report(named: list[exchange.Named], wavelength: float | None = None) -> Report:
-    """Looks at bodies from a file (shapes in mm): open or invalid ones, slivers, equal faces, suspicious sizes."""
+    """Looks at bodies from a file (shapes in mm): open or invalid ones, slivers, equal faces,
+    suspicious sizes.
+    """
     out = Report()
     sizes = []
     close = sum(len(subshapes(piece.shape, FACE)) for piece in named) < CLOSE_LOOK
@@ -211,24 +274,55 @@ def report(named: list[exchange.Named], wavelength: float | None = None) -> Repo
         size = (high - low) * 1e-3
         sizes.append(size)
         solids = len(subshapes(piece.shape, SOLID))
-        out.bodies.append({"name": piece.name, "kind": "solid" if solids else "sheet", "faces": len(faces), "edges": len(subshapes(piece.shape, EDGE)),
-                           "volume_m3": (volume(piece.shape) if close else 0.0) * 1e-9, "area_m2": (area if close else rough_area)(piece.shape) * 1e-6,
-                           "size_m": size.tolist(), "colour": piece.colour})
+        out.bodies.append(
+            {
+                "name": piece.name,
+                "kind": "solid" if solids else "sheet",
+                "faces": len(faces),
+                "edges": len(subshapes(piece.shape, EDGE)),
+                "volume_m3": (volume(piece.shape) if close else 0.0) * 1e-9,
+                "area_m2": (area if close else rough_area)(piece.shape) * 1e-6,
+                "size_m": size.tolist(),
+                "colour": piece.colour,
+            }
+        )
         if not solids:
-            out.findings.append(Finding("look", f"“{piece.name}” does not close: it is a sheet, not a solid"))
+            out.findings.append(
+                Finding("look", f"“{piece.name}” does not close: it is a sheet, not a solid")
+            )
         if not valid(piece.shape):
-            out.findings.append(Finding("stop", f"“{piece.name}” has faces that cross or do not meet; repair it where it was drawn"))
+            out.findings.append(
+                Finding(
+                    "stop",
+                    f"“{piece.name}” has faces that cross or do not meet; repair it where it was"
+                    " drawn",
+                )
+            )
         thin = sum(_sliver(f) for f in faces)
         if thin:
-            out.findings.append(Finding("look", f"“{piece.name}” has {thin} slivers, a thousand times longer than wide; they make fine grids"))
+            out.findings.append(
+                Finding(
+                    "look",
+                    f"“{piece.name}” has {thin} slivers, a thousand times longer than wide; they"
+                    " make fine grids",
+                )
+            )
         double = _double(faces)
         if double:
-            out.findings.append(Finding("look", f"“{piece.name}” has {double} {'face' if double == 1 else 'faces'} twice in the same place"))
+            out.findings.append(
+                Finding(
+                    "look",
+                    f"“{piece.name}” has {double} {'face' if double == 1 else 'faces'} twice in the"
+                    " same place",
+                )
+            )
     largest = float(max((s.max() for s in sizes), default=0.0))
     if wavelength:
         ratio = largest / wavelength
         if not 1e-3 < ratio < 1e3:
-            out.findings.append(Finding("look", f"the largest side is {ratio:.3g} wavelengths; is the unit right?"))
+            out.findings.append(
+                Finding("look", f"the largest side is {ratio:.3g} wavelengths; is the unit right?")
+            )
     return out
 
 
@@ -244,21 +338,30 @@ def _double(faces: list[Shape]) -> int:
     for face in faces:
         low, high = box(face, tight=False)
         scale = max(float(np.abs(np.concatenate((low, high))).max()), 1e-12)
-        key = tuple(np.round(np.concatenate((low, high, middle(face), [np.sqrt(rough_area(face))])) / scale, 7).tolist())
+        key = tuple(
+            np.round(
+                np.concatenate((low, high, middle(face), [np.sqrt(rough_area(face))])) / scale, 7
+            ).tolist()
+        )
         count += key in seen
         seen.add(key)
     return count
 
 
 def simplified(shape: Shape, smallest: float) -> tuple[Shape, int]:
-    """A solid without its round faces of a radius below ``smallest`` (units of the shape): small holes and fillets; and how many went."""
+    """A solid without its round faces of a radius below ``smallest`` (units of the shape): small
+    holes and fillets; and how many went.
+    """
     from OCP.BRepAdaptor import BRepAdaptor_Surface
     from OCP.GeomAbs import GeomAbs_SurfaceType
 
     small = []
     for face in subshapes(shape, FACE):
         surface = BRepAdaptor_Surface(face)
-        if surface.GetType() == GeomAbs_SurfaceType.GeomAbs_Cylinder and surface.Cylinder().Radius() < smallest:
+        if (
+            surface.GetType() == GeomAbs_SurfaceType.GeomAbs_Cylinder
+            and surface.Cylinder().Radius() < smallest
+        ):
             small.append(face)
     if not small:
         return shape, 0

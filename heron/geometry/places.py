@@ -27,17 +27,28 @@ def _plane(capture: Any) -> Floats:
     n, m = (int(c) for c in capture.counts)
     u, v = np.linspace(0, 1, n), np.linspace(0, 1, m)
     corner, along, across = (np.array(x) for x in (capture.corner, capture.along, capture.across))
-    return np.asarray(corner + (v[:, None, None] * across + u[None, :, None] * along).reshape(-1, 3))
+    return np.asarray(
+        corner + (v[:, None, None] * across + u[None, :, None] * along).reshape(-1, 3)
+    )
 
 
 def _box(capture: Any) -> Floats:
     """The last index, along z, is the fastest."""
-    axes = [c + np.linspace(0, 1, int(n)) * size for c, size, n in zip(capture.corner, capture.size, capture.counts, strict=True)]
+    axes = [
+        c + np.linspace(0, 1, int(n)) * size
+        for c, size, n in zip(capture.corner, capture.size, capture.counts, strict=True)
+    ]
     return np.stack(np.meshgrid(*axes, indexing="ij"), axis=-1).reshape(-1, 3)
 
 
 # Captures of fields at frequencies, and of fields against time.
-POINTS: dict[str, Callable[[Any], Floats]] = {"near_point": _point, "near_line": _line, "near_plane": _plane, "near_box": _box, "power_flux": _plane}
+POINTS: dict[str, Callable[[Any], Floats]] = {
+    "near_point": _point,
+    "near_line": _line,
+    "near_plane": _plane,
+    "near_box": _box,
+    "power_flux": _plane,
+}
 TIME_POINTS: dict[str, Callable[[Any], Floats]] = {"point_trace": _point, "snapshots": _plane}
 
 
@@ -50,7 +61,8 @@ def _rim(capture: Any) -> Floats:
     return np.array([c, c + a, c + a + b, c + b, c])
 
 
-STROKE = (0, 4, 6, 2, 0, 1, 5, 4, 5, 7, 6, 7, 3, 2, 3, 1)  # corners of a cube, x y z as bits, so that the line runs along every edge
+# corners of a cube, x y z as bits, so that the line runs along every edge
+STROKE = (0, 4, 6, 2, 0, 1, 5, 4, 5, 7, 6, 7, 3, 2, 3, 1)
 
 
 def _cage(capture: Any) -> Floats:
@@ -60,7 +72,13 @@ def _cage(capture: Any) -> Floats:
 
 
 OUTLINES: dict[str, Callable[[Any], Floats]] = {
-    "near_point": _point, "near_line": _ends, "near_plane": _rim, "near_box": _cage, "power_flux": _rim, "point_trace": _point, "snapshots": _rim,
+    "near_point": _point,
+    "near_line": _ends,
+    "near_plane": _rim,
+    "near_box": _cage,
+    "power_flux": _rim,
+    "point_trace": _point,
+    "snapshots": _rim,
 }
 
 

@@ -1,4 +1,7 @@
-"""What the stage draws: parts as polylines, with the marks of feeds, loads and captures. Lengths in m."""
+"""What the stage draws: parts as polylines, with the marks of feeds, loads and captures.
+
+Lengths in m.
+"""
 
 from __future__ import annotations
 
@@ -21,5 +24,13 @@ def polyline(part: BuiltPart) -> list[list[float]]:
 
 def shapes(geometry: Geometry) -> list[dict[str, Any]]:
     """Every part with its name, step, radius, conductor and polyline."""
-    return [{"name": p.name, "step": p.step, "radius": p.radius, "material": p.conductor.name, "points": polyline(p)}
-            for p in geometry.parts]
+    return [
+        {
+            "name": p.name,
+            "step": p.step,
+            "radius": p.radius,
+            "material": p.conductor.name,
+            "points": polyline(p),
+        }
+        for p in geometry.parts
+    ]

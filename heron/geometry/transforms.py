@@ -20,7 +20,9 @@ def shift(by: Sequence[float]) -> Matrix:
     return m
 
 
-def rotation(axis: Sequence[float], angle: float, about: Sequence[float] = (0.0, 0.0, 0.0)) -> Matrix:
+def rotation(
+    axis: Sequence[float], angle: float, about: Sequence[float] = (0.0, 0.0, 0.0)
+) -> Matrix:
     """Right-handed turn by ``angle`` radians about ``axis`` through ``about`` (Rodrigues' formula).
 
     :raises ValueError: the axis has no direction.

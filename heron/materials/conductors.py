@@ -15,7 +15,8 @@ from heron.quantities.constants import MU0
 class Conductor:
     """A non-magnetic conductor; ``conductivity`` in S/m, infinite for a perfect one.
 
-    ``thickness`` (m) of sheets made of it, infinite for thick ones; rms ``roughness`` (m) of its surface.
+    ``thickness`` (m) of sheets made of it, infinite for thick ones; rms ``roughness`` (m) of its
+    surface.
     """
 
     name: str
@@ -27,14 +28,19 @@ class Conductor:
     def surface_resistance(self, frequency: float) -> float:
         """Resistance per square of one side, Ω; 0 for a perfect conductor.
 
-        Re γ/σ coth(γt) of a sheet with a field on one side (Ramo, Whinnery, Van Duzer, plane conductors), times
-        1 + 2/π atan(1.4 (Δ/δ)²) for a surface of rms roughness Δ (Hammerstad and Jensen 1980).
+        Re γ/σ coth(γt) of a sheet with a field on one side (Ramo, Whinnery, Van Duzer, plane
+        conductors), times 1 + 2/π atan(1.4 (Δ/δ)²) for a surface of rms roughness Δ (Hammerstad and
+        Jensen 1980).
         """
         if not np.isfinite(self.conductivity):
             return 0.0
         depth = 1 / np.sqrt(np.pi * frequency * MU0 * self.conductivity)
         gamma = (1 + 1j) / depth
-        plain = gamma / self.conductivity if not np.isfinite(self.thickness) else gamma / self.conductivity / np.tanh(gamma * self.thickness)
+        plain = (
+            gamma / self.conductivity
+            if not np.isfinite(self.thickness)
+            else gamma / self.conductivity / np.tanh(gamma * self.thickness)
+        )
         return float(plain.real * (1 + 2 / np.pi * np.arctan(1.4 * (self.roughness / depth) ** 2)))
 
     def wire_impedance(self, frequency: float, radius: float) -> complex:

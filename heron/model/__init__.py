@@ -1,4 +1,6 @@
-"""The project document: pydantic models for every step, evaluation to SI, migration of old versions."""
+"""The project document: pydantic models for every step, evaluation to SI, migration of old
+versions.
+"""
 
 from heron.model.document import VERSION, Document, load_document
 from heron.model.evaluation import Evaluated, evaluate_document

@@ -7,7 +7,17 @@ from typing import Any
 
 from heron.model.document import Document
 
-CHAPTERS = ("parameters", "frames", "parts", "materials", "feeds", "loads", "illuminations", "refinements", "captures")
+CHAPTERS = (
+    "parameters",
+    "frames",
+    "parts",
+    "materials",
+    "feeds",
+    "loads",
+    "illuminations",
+    "refinements",
+    "captures",
+)
 SINGLE = ("surround", "plan")
 
 
@@ -30,7 +40,19 @@ def differences(first: Document, second: Document) -> list[Difference]:
         one, other = (_named(chapter, d[chapter]) for d in (a, b))
         for name in [*one, *(n for n in other if n not in one)]:
             if name not in one or name not in other:
-                out.append(Difference(chapter, name, "", *(None if name not in d else d[name].get("expression", d[name].get("kind", "there")) for d in (one, other))))
+                out.append(
+                    Difference(
+                        chapter,
+                        name,
+                        "",
+                        *(
+                            None
+                            if name not in d
+                            else d[name].get("expression", d[name].get("kind", "there"))
+                            for d in (one, other)
+                        ),
+                    )
+                )
             else:
                 out += _fields(chapter, name, one[name], other[name])
     for chapter in SINGLE:
@@ -42,7 +64,11 @@ def _named(chapter: str, steps: list[dict[str, Any]]) -> dict[str, dict[str, Any
     """Steps by name; those without one by kind and place among their like."""
     out: dict[str, dict[str, Any]] = {}
     for step in steps:
-        name = f"port {step['number']}" if chapter == "feeds" else str(step.get("name") or step.get("kind", "step"))
+        name = (
+            f"port {step['number']}"
+            if chapter == "feeds"
+            else str(step.get("name") or step.get("kind", "step"))
+        )
         count = 2
         while name in out:
             name = f"{name.rsplit(' (', 1)[0]} ({count})"
@@ -51,6 +77,12 @@ def _named(chapter: str, steps: list[dict[str, Any]]) -> dict[str, dict[str, Any
     return out
 
 
-def _fields(chapter: str, name: str, one: dict[str, Any], other: dict[str, Any]) -> list[Difference]:
+def _fields(
+    chapter: str, name: str, one: dict[str, Any], other: dict[str, Any]
+) -> list[Difference]:
     keys = [*one, *(k for k in other if k not in one)]
-    return [Difference(chapter, name, k, one.get(k), other.get(k)) for k in keys if one.get(k) != other.get(k)]
+    return [
+        Difference(chapter, name, k, one.get(k), other.get(k))
+        for k in keys
+        if one.get(k) != other.get(k)
+    ]

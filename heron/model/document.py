@@ -1,4 +1,7 @@
-"""The schema of a project's model, version 1. Every size is an expression; angles are radians or "30 deg"."""
+"""The schema of a project's model, version 1.
+
+Every size is an expression; angles are radians or "30 deg".
+"""
 
 from __future__ import annotations
 
@@ -9,7 +12,21 @@ from typing import Annotated, Any, Literal, get_args
 from pydantic import Discriminator, Field, Tag, ValidationError, model_validator
 
 from heron.errors import ModelError
-from heron.model.fields import Capacitance, Direction, FieldStrength, Frequency, Inductance, Length, Name, Number, ParameterName, Point, Resistance, Step, Time
+from heron.model.fields import (
+    Capacitance,
+    Direction,
+    FieldStrength,
+    Frequency,
+    Inductance,
+    Length,
+    Name,
+    Number,
+    ParameterName,
+    Point,
+    Resistance,
+    Step,
+    Time,
+)
 from heron.model.materials import Material
 from heron.model.parts import PART_KINDS, Part
 
@@ -17,7 +34,9 @@ VERSION: Literal[1] = 1
 
 
 class Parameter(Step):
-    """A named quantity; ``unit`` is the unit it is shown in and, when given, fixes its dimension; ``low`` to ``high`` is where it makes sense."""
+    """A named quantity; ``unit`` is the unit it is shown in and, when given, fixes its dimension;
+    ``low`` to ``high`` is where it makes sense.
+    """
 
     name: ParameterName
     expression: Annotated[str, Field(max_length=1000)]
@@ -28,7 +47,9 @@ class Parameter(Step):
 
 
 class Frame(Step):
-    """A local coordinate system: turned about its own x, then y, then z axis, then placed at ``origin``."""
+    """A local coordinate system: turned about its own x, then y, then z axis, then placed at
+    ``origin``.
+    """
 
     name: Name
     origin: Point = ("0", "0", "0")
@@ -37,7 +58,11 @@ class Frame(Step):
 
 
 class Source(Step):
-    """What sends power in. In time its pulse covers ``pulse_start`` to ``pulse_stop``; where one is not given, what the plan's covers."""
+    """What sends power in.
+
+    In time its pulse covers ``pulse_start`` to ``pulse_stop``; where one is not given, what the
+    plan's covers.
+    """
 
     pulse_start: Frequency | None = None
     pulse_stop: Frequency | None = None
@@ -46,9 +71,10 @@ class Source(Step):
 class Feed(Source):
     """A gap feed on a wire part, at the fraction ``at`` of its length.
 
-    The gap's field is uniform over ``width`` (default: the wire's diameter). The source
-    behind the reference impedance offers ``amplitude``² watts; amplitude 0 only terminates.
-    Between the port and the gap there may be R, L and C, in ``series`` with each other and the gap, or all ``parallel`` to it.
+    The gap's field is uniform over ``width`` (default: the wire's diameter). The source behind the
+    reference impedance offers ``amplitude``² watts; amplitude 0 only terminates. Between the port
+    and the gap there may be R, L and C, in ``series`` with each other and the gap, or all
+    ``parallel`` to it.
     """
 
     kind: Literal["gap"] = "gap"
@@ -66,11 +92,14 @@ class Feed(Source):
 
 
 class ModeFeed(Source):
-    """The mode of a line (microstrip, stripline, coplanar, coaxial) or of a hollow guide, let in through a plane across an axis.
+    """The mode of a line (microstrip, stripline, coplanar, coaxial) or of a hollow guide, let in
+    through a plane across an axis.
 
-    ``centre`` is a point of the plane, on the strip or inner conductor of a line, in the opening of a guide; the wave goes in ``towards`` an axis. The opening
-    is found on the grid, unless its ``width`` and ``height`` (along the earlier and the later of the other two axes in the order x, y, z) are given.
-    ``modes`` above one take as many ports, from ``number`` on; the first of them is driven. ``shift`` moves the plane of reference along the wave's way.
+    ``centre`` is a point of the plane, on the strip or inner conductor of a line, in the opening of
+    a guide; the wave goes in ``towards`` an axis. The opening is found on the grid, unless its
+    ``width`` and ``height`` (along the earlier and the later of the other two axes in the order x,
+    y, z) are given. ``modes`` above one take as many ports, from ``number`` on; the first of them
+    is driven. ``shift`` moves the plane of reference along the wave's way.
     """
 
     kind: Literal["line", "guide"]
@@ -86,9 +115,11 @@ class ModeFeed(Source):
 
 
 class DipoleFeed(Source):
-    """A point dipole at ``centre`` along a vector: a short electric current, or a magnetic one as of a small loop across that vector.
+    """A point dipole at ``centre`` along a vector: a short electric current, or a magnetic one as
+    of a small loop across that vector.
 
-    Its port is matched where the dipole is alone: a wave of 1 W is then what it radiates, and S11 is what its surroundings send back.
+    Its port is matched where the dipole is alone: a wave of 1 W is then what it radiates, and S11
+    is what its surroundings send back.
     """
 
     kind: Literal["dipole"]
@@ -101,15 +132,24 @@ class DipoleFeed(Source):
 
 
 def _feed_kind(value: Any) -> str:
-    kind = str(value.get("kind", "gap") if isinstance(value, dict) else getattr(value, "kind", "gap"))
+    kind = str(
+        value.get("kind", "gap") if isinstance(value, dict) else getattr(value, "kind", "gap")
+    )
     return "mode" if kind in ("line", "guide") else kind
 
 
-AnyFeed = Annotated[Annotated[Feed, Tag("gap")] | Annotated[ModeFeed, Tag("mode")] | Annotated[DipoleFeed, Tag("dipole")], Discriminator(_feed_kind)]
+AnyFeed = Annotated[
+    Annotated[Feed, Tag("gap")]
+    | Annotated[ModeFeed, Tag("mode")]
+    | Annotated[DipoleFeed, Tag("dipole")],
+    Discriminator(_feed_kind),
+]
 
 
 class Load(Step):
-    """R, L and C in series across a gap of the wire's diameter, at the fraction ``at`` of a part's length."""
+    """R, L and C in series across a gap of the wire's diameter, at the fraction ``at`` of a part's
+    length.
+    """
 
     kind: Literal["series"] = "series"
     name: Name
@@ -121,7 +161,9 @@ class Load(Step):
 
 
 class ParallelLoad(Step):
-    """R, L and C side by side across a gap of the wire's diameter, at the fraction ``at`` of a part's length; what is not given is not there."""
+    """R, L and C side by side across a gap of the wire's diameter, at the fraction ``at`` of a
+    part's length; what is not given is not there.
+    """
 
     kind: Literal["parallel"]
     name: Name
@@ -133,14 +175,21 @@ class ParallelLoad(Step):
 
 
 def _load_kind(value: Any) -> str:
-    return str(value.get("kind", "series") if isinstance(value, dict) else getattr(value, "kind", "series"))
+    return str(
+        value.get("kind", "series") if isinstance(value, dict) else getattr(value, "kind", "series")
+    )
 
 
-AnyLoad = Annotated[Annotated[Load, Tag("series")] | Annotated[ParallelLoad, Tag("parallel")], Discriminator(_load_kind)]
+AnyLoad = Annotated[
+    Annotated[Load, Tag("series")] | Annotated[ParallelLoad, Tag("parallel")],
+    Discriminator(_load_kind),
+]
 
 
 class PlaneWave(Source):
-    """A plane wave that travels along a vector, its electric field along another (of which the part across the first counts), of that peak value at the origin."""
+    """A plane wave that travels along a vector, its electric field along another (of which the part
+    across the first counts), of that peak value at the origin.
+    """
 
     kind: Literal["plane_wave"] = "plane_wave"
     name: Name
@@ -151,7 +200,9 @@ class PlaneWave(Source):
 
 
 class GaussianBeam(PlaneWave):
-    """A Gaussian beam along a vector: at ``focus`` its field has that peak value, and in the plane across falls to 1/e of it at the radius ``waist``."""
+    """A Gaussian beam along a vector: at ``focus`` its field has that peak value, and in the plane
+    across falls to 1/e of it at the radius ``waist``.
+    """
 
     kind: Literal["gaussian_beam"]  # type: ignore[assignment]
     focus: Point = ("0", "0", "0")
@@ -159,10 +210,17 @@ class GaussianBeam(PlaneWave):
 
 
 def _light_kind(value: Any) -> str:
-    return str(value.get("kind", "plane_wave") if isinstance(value, dict) else getattr(value, "kind", "plane_wave"))
+    return str(
+        value.get("kind", "plane_wave")
+        if isinstance(value, dict)
+        else getattr(value, "kind", "plane_wave")
+    )
 
 
-AnyLight = Annotated[Annotated[PlaneWave, Tag("plane_wave")] | Annotated[GaussianBeam, Tag("gaussian_beam")], Discriminator(_light_kind)]
+AnyLight = Annotated[
+    Annotated[PlaneWave, Tag("plane_wave")] | Annotated[GaussianBeam, Tag("gaussian_beam")],
+    Discriminator(_light_kind),
+]
 
 
 Mirror = Literal["none", "electric", "magnetic"]
@@ -170,7 +228,9 @@ Wall = Literal["open", "electric", "magnetic"]
 
 
 class Layer(Step):
-    """A layer across all of space; without a ``thickness`` it goes on for ever, as only the lowest may."""
+    """A layer across all of space; without a ``thickness`` it goes on for ever, as only the lowest
+    may.
+    """
 
     material: str
     thickness: Length | None = None
@@ -179,13 +239,17 @@ class Layer(Step):
 class Surround(Step):
     """Open space, or an infinite perfect ground plane at z = ``height`` with open space above.
 
-    ``layers`` lie below z = ``top``, from above downwards, for a model that is lit.
-    ``box`` is the distance from the model to the box that an illumination is let in through, a few cells inside the walls unless given.
-    ``margin`` is the distance from the model to the walls of engines that fill space with a grid; a quarter of the longest wavelength unless given.
-    ``mirror`` names planes x = 0, y = 0, z = 0 in which model and feeds are symmetric, so that such an engine needs to fill one side only: electric where the
-    tangential electric field is zero, magnetic where the tangential magnetic field is. ``walls`` (low x, high x, low y, …) may reflect instead of absorb.
-    Along axes with a ``period``, all between minus and plus half of it is repeated without end, as a wave across finds it that travels along the third axis; what
-    that is sent back and let through has the phases of waves between the ``references``: places along the third axis below the model and above it.
+    ``layers`` lie below z = ``top``, from above downwards, for a model that is lit. ``box`` is the
+    distance from the model to the box that an illumination is let in through, a few cells inside
+    the walls unless given. ``margin`` is the distance from the model to the walls of engines that
+    fill space with a grid; a quarter of the longest wavelength unless given. ``mirror`` names
+    planes x = 0, y = 0, z = 0 in which model and feeds are symmetric, so that such an engine needs
+    to fill one side only: electric where the tangential electric field is zero, magnetic where the
+    tangential magnetic field is. ``walls`` (low x, high x, low y, …) may reflect instead of absorb.
+    Along axes with a ``period``, all between minus and plus half of it is repeated without end, as
+    a wave across finds it that travels along the third axis; what that is sent back and let through
+    has the phases of waves between the ``references``: places along the third axis below the model
+    and above it.
     """
 
     kind: Literal["open", "ground"] = "open"
@@ -195,13 +259,22 @@ class Surround(Step):
     top: Length = "0"
     layers: Annotated[list[Layer], Field(max_length=20)] = []
     mirror: tuple[Mirror, Mirror, Mirror] = ("none", "none", "none")
-    walls: tuple[Wall, Wall, Wall, Wall, Wall, Wall] = ("open", "open", "open", "open", "open", "open")
+    walls: tuple[Wall, Wall, Wall, Wall, Wall, Wall] = (
+        "open",
+        "open",
+        "open",
+        "open",
+        "open",
+        "open",
+    )
     period: tuple[Length | None, Length | None, Length | None] = (None, None, None)
     references: tuple[Length, Length] = ("0", "0")
 
 
 class FineBox(Step):
-    """Cells of at most ``cell`` along every axis in a box; for engines that fill space with a grid."""
+    """Cells of at most ``cell`` along every axis in a box; for engines that fill space with a
+    grid.
+    """
 
     kind: Literal["fine_box"]
     name: Name
@@ -232,8 +305,10 @@ class FarField(Step):
 
 
 class Recorded(Step):
-    """How a run on a grid records: from the time it ``opens`` to the time it ``closes``, with soft ends; and its ``reading``, interpolated between the places of the
-    grid, or of each component at the nearest, as they lie."""
+    """How a run on a grid records: from the time it ``opens`` to the time it ``closes``, with soft
+    ends; and its ``reading``, interpolated between the places of the grid, or of each component at
+    the nearest, as they lie.
+    """
 
     opens: Time | None = None
     closes: Time | None = None
@@ -291,7 +366,9 @@ class PowerFlux(OnRectangle):
 
 
 class SurfaceCurrent(Step):
-    """The current on a conducting part, or on all when none is named, at ``frequencies``; at those of the plan's patterns when there are none."""
+    """The current on a conducting part, or on all when none is named, at ``frequencies``; at those
+    of the plan's patterns when there are none.
+    """
 
     kind: Literal["surface_current"]
     name: Name
@@ -300,7 +377,9 @@ class SurfaceCurrent(Step):
 
 
 class ScatteredCut(Step):
-    """Radar cross-section all round in a plane through the z axis, θ from 0 to 360° at ``phi``, at ``frequencies``; at those of the plan's patterns if there are none."""
+    """Radar cross-section all round in a plane through the z axis, θ from 0 to 360° at ``phi``, at
+    ``frequencies``; at those of the plan's patterns if there are none.
+    """
 
     kind: Literal["scattered_cut"]
     name: Name
@@ -336,19 +415,45 @@ class Snapshots(OnRectangle):
     counts: tuple[Number, Number] = ("61", "61")
 
 
-CAPTURES = (FarField, NearPoint, NearLine, NearPlane, NearBox, PowerFlux, SurfaceCurrent, ScatteredCut, PointTrace, FarTrace, Snapshots)
+CAPTURES = (
+    FarField,
+    NearPoint,
+    NearLine,
+    NearPlane,
+    NearBox,
+    PowerFlux,
+    SurfaceCurrent,
+    ScatteredCut,
+    PointTrace,
+    FarTrace,
+    Snapshots,
+)
 Capture = Annotated[
-    FarField | NearPoint | NearLine | NearPlane | NearBox | PowerFlux | SurfaceCurrent | ScatteredCut | PointTrace | FarTrace | Snapshots, Field(discriminator="kind")]
+    FarField
+    | NearPoint
+    | NearLine
+    | NearPlane
+    | NearBox
+    | PowerFlux
+    | SurfaceCurrent
+    | ScatteredCut
+    | PointTrace
+    | FarTrace
+    | Snapshots,
+    Field(discriminator="kind"),
+]
 
 
 class Plan(Step):
     """Engine, band, sampling and accuracy.
 
-    The moments engine reads sampling, tolerance and ``segments_per_wavelength``; the transient engine ``cells_per_wavelength``
-    (of every medium), the ``cells_per_detail`` from an edge of metal to what its field ends on, the ``decay`` of the stored energy in dB at which it ends, of a
-    band wider than 1 : 2 against the energy at its lowest frequencies, and the ``longest`` run in lengths of the pulse. A run solves in several ``rounds``, the
-    last of which is as fine as the plan asks and the others coarser, so that its results come with their errors.
-    The pulse covers ``pulse_start`` to ``pulse_stop``: the band unless given.
+    The moments engine reads sampling, tolerance and ``segments_per_wavelength``; the transient
+    engine ``cells_per_wavelength`` (of every medium), the ``cells_per_detail`` from an edge of
+    metal to what its field ends on, the ``decay`` of the stored energy in dB at which it ends, of a
+    band wider than 1 : 2 against the energy at its lowest frequencies, and the ``longest`` run in
+    lengths of the pulse. A run solves in several ``rounds``, the last of which is as fine as the
+    plan asks and the others coarser, so that its results come with their errors. The pulse covers
+    ``pulse_start`` to ``pulse_stop``: the band unless given.
     """
 
     engine: Literal["auto", "moments", "transient"] = "auto"
@@ -397,7 +502,9 @@ class Document(Step):
 
     def digest(self) -> str:
         """SHA-256 of the canonical JSON: equal documents have equal digests."""
-        text = json.dumps(self.model_dump(mode="json"), sort_keys=True, separators=(",", ":"), ensure_ascii=False)
+        text = json.dumps(
+            self.model_dump(mode="json"), sort_keys=True, separators=(",", ":"), ensure_ascii=False
+        )
         return hashlib.sha256(text.encode()).hexdigest()
 
 
@@ -416,7 +523,8 @@ def load_document(data: Any) -> Document:
     version = data.get("version", VERSION)
     if isinstance(version, int) and not isinstance(version, bool) and version > VERSION:
         raise ModelError(
-            f"the model was written by a newer Odd Heron (format {version}; this one reads up to {VERSION}); update first",
+            f"the model was written by a newer Odd Heron (format {version}; this one reads up to"
+            f" {VERSION}); update first",
             ("version",),
         )
     try:
@@ -427,13 +535,34 @@ def load_document(data: Any) -> Document:
 
 
 def document_errors(faults: list[Any]) -> list[ModelError]:
-    """pydantic's faults as located errors in our words, without the tags of unions in their paths."""
-    kinds = {*PART_KINDS, *(get_args(c.model_fields["kind"].annotation)[0] for c in (*CAPTURES, FineBox, FinePart, Load, ParallelLoad)),
-             "conductor", "dielectric", "dispersive", "table", "gap", "mode", "dipole", "plane_wave", "gaussian_beam"}
+    """pydantic's faults as located errors in our words, without the tags of unions in their
+    paths.
+    """
+    kinds = {
+        *PART_KINDS,
+        *(
+            get_args(c.model_fields["kind"].annotation)[0]
+            for c in (*CAPTURES, FineBox, FinePart, Load, ParallelLoad)
+        ),
+        "conductor",
+        "dielectric",
+        "dispersive",
+        "table",
+        "gap",
+        "mode",
+        "dipole",
+        "plane_wave",
+        "gaussian_beam",
+    }
     out = []
     for fault in faults:
         path = tuple(k for k in fault["loc"] if k not in kinds)
         name = f"“{path[-1]}”" if path else "the model"
-        words = {"extra_forbidden": f"there is no field {name} here; remove it or look for a slip of the pen", "missing": f"{name} is missing"}
+        words = {
+            "extra_forbidden": (
+                f"there is no field {name} here; remove it or look for a slip of the pen"
+            ),
+            "missing": f"{name} is missing",
+        }
         out.append(ModelError(words.get(fault["type"], str(fault["msg"])), path))
     return out

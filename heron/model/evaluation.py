@@ -18,8 +18,9 @@ from heron.quantities.units import Dimension
 class Evaluated:
     """A document with all expressions as SI floats.
 
-    ``parts`` and the other chapters hold namespaces with the fields of the schema; a step
-    that cannot be evaluated is ``None`` in its place and explained in ``errors``. ``empty`` asks for a solve of the same space without its parts.
+    ``parts`` and the other chapters hold namespaces with the fields of the schema; a step that
+    cannot be evaluated is ``None`` in its place and explained in ``errors``. ``empty`` asks for a
+    solve of the same space without its parts.
     """
 
     document: Document
@@ -42,9 +43,22 @@ def evaluate_document(document: Document, overrides: Mapping[str, str] | None = 
     """All values of a document; ``overrides`` replaces parameter expressions by name."""
     values, parameter_errors = resolve_parameters(document.parameters, overrides)
     result = Evaluated(document, values, list(parameter_errors))
-    for chapter in ("frames", "parts", "materials", "feeds", "loads", "illuminations", "refinements", "captures"):
+    for chapter in (
+        "frames",
+        "parts",
+        "materials",
+        "feeds",
+        "loads",
+        "illuminations",
+        "refinements",
+        "captures",
+    ):
         steps = getattr(document, chapter)
-        setattr(result, chapter, [_step(s, values, (chapter, i), result.errors) for i, s in enumerate(steps)])
+        setattr(
+            result,
+            chapter,
+            [_step(s, values, (chapter, i), result.errors) for i, s in enumerate(steps)],
+        )
     result.surround = _step(document.surround, values, ("surround",), result.errors)
     result.plan = _step(document.plan, values, ("plan",), result.errors)
     return result
@@ -57,26 +71,36 @@ def _step(step: Step, values: Values, path: tuple[str | int, ...], errors: list[
     return None if found else out
 
 
-def _fields(step: Step, values: Values, path: tuple[str | int, ...], errors: list[HeronError]) -> SimpleNamespace:
+def _fields(
+    step: Step, values: Values, path: tuple[str | int, ...], errors: list[HeronError]
+) -> SimpleNamespace:
     out = {}
     for name, info in type(step).model_fields.items():
-        annotation = Annotated[info.annotation, *info.metadata] if info.metadata else info.annotation
+        annotation = (
+            Annotated[info.annotation, *info.metadata] if info.metadata else info.annotation
+        )
         out[name] = _value(annotation, getattr(step, name), values, (*path, name), errors)
     return SimpleNamespace(**out)
 
 
-def _value(annotation: Any, raw: Any, values: Values, path: tuple[str | int, ...], errors: list[HeronError]) -> Any:
+def _value(
+    annotation: Any, raw: Any, values: Values, path: tuple[str | int, ...], errors: list[HeronError]
+) -> Any:
     """The SI value of one field; lists and tuples member by member, plain fields unchanged."""
     if raw is None:
         return None
-    dimension = next((m.dimension for m in getattr(annotation, "__metadata__", ()) if isinstance(m, Of)), None)
+    dimension = next(
+        (m.dimension for m in getattr(annotation, "__metadata__", ()) if isinstance(m, Of)), None
+    )
     if dimension is not None:
         try:
             return evaluate(raw, values, dimension).value
         except QuantityError as error:
             errors.append(QuantityError(error.message, path))
             return None
-    curve = next((m.dimension for m in getattr(annotation, "__metadata__", ()) if isinstance(m, OfT)), None)
+    curve = next(
+        (m.dimension for m in getattr(annotation, "__metadata__", ()) if isinstance(m, OfT)), None
+    )
     if curve is not None:
         return Curve(raw, values, curve)
     while get_origin(annotation) is Annotated:
@@ -85,7 +109,10 @@ def _value(annotation: Any, raw: Any, values: Values, path: tuple[str | int, ...
     if type(None) in members:
         return _value(next(m for m in members if m is not type(None)), raw, values, path, errors)
     if isinstance(raw, tuple) and members:
-        return tuple(_value(a, v, values, (*path, i), errors) for i, (a, v) in enumerate(zip(members, raw, strict=True)))
+        return tuple(
+            _value(a, v, values, (*path, i), errors)
+            for i, (a, v) in enumerate(zip(members, raw, strict=True))
+        )
     if isinstance(raw, list) and members:
         return [_value(members[0], v, values, (*path, i), errors) for i, v in enumerate(raw)]
     if isinstance(raw, Step):
@@ -94,7 +121,8 @@ def _value(annotation: Any, raw: Any, values: Values, path: tuple[str | int, ...
 
 
 class Curve:
-    """A formula as a function of the plain number ``t``; its ``repr`` holds all that its values depend on.
+    """A formula as a function of the plain number ``t``; its ``repr`` holds all that its values
+    depend on.
 
     Calling it raises :class:`QuantityError` without a path: whoever calls knows the place.
     """

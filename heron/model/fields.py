@@ -1,11 +1,20 @@
-"""Expression fields: text in the document, a known dimension in the schema, an SI float after evaluation."""
+"""Expression fields: text in the document, a known dimension in the schema, an SI float after
+evaluation.
+"""
 
 from __future__ import annotations
 
 from dataclasses import dataclass
 from typing import Annotated, Any
 
-from pydantic import BaseModel, BeforeValidator, ConfigDict, Field, GetJsonSchemaHandler, StringConstraints
+from pydantic import (
+    BaseModel,
+    BeforeValidator,
+    ConfigDict,
+    Field,
+    GetJsonSchemaHandler,
+    StringConstraints,
+)
 from pydantic.json_schema import JsonSchemaValue
 from pydantic_core import CoreSchema
 
@@ -18,7 +27,9 @@ class Of:
 
     dimension: Dimension
 
-    def __get_pydantic_json_schema__(self, core: CoreSchema, handler: GetJsonSchemaHandler) -> JsonSchemaValue:
+    def __get_pydantic_json_schema__(
+        self, core: CoreSchema, handler: GetJsonSchemaHandler
+    ) -> JsonSchemaValue:
         schema = handler(core)
         schema["x-unit"] = si_symbol(self.dimension) or "1"
         return schema
@@ -26,7 +37,9 @@ class Of:
 
 @dataclass(frozen=True)
 class OfT:
-    """Metadata of a formula field: evaluation gives a function of the plain number ``t`` with values of this dimension."""
+    """Metadata of a formula field: evaluation gives a function of the plain number ``t`` with
+    values of this dimension.
+    """
 
     dimension: Dimension
 
@@ -53,10 +66,14 @@ Point = tuple[Length, Length, Length]
 Direction = tuple[Number, Number, Number]
 
 Name = Annotated[str, StringConstraints(min_length=1, max_length=60, pattern=r"^[^\W\d][\w .\-]*$")]
-ParameterName = Annotated[str, StringConstraints(min_length=1, max_length=60, pattern=r"^[^\W\d]\w*$")]
+ParameterName = Annotated[
+    str, StringConstraints(min_length=1, max_length=60, pattern=r"^[^\W\d]\w*$")
+]
 
 
 class Step(BaseModel):
-    """Base of everything in the document: unknown keys are refused, values do not change in place."""
+    """Base of everything in the document: unknown keys are refused, values do not change in
+    place.
+    """
 
     model_config = ConfigDict(extra="forbid", frozen=True, populate_by_name=True)

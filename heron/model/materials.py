@@ -15,7 +15,9 @@ class _Material(Step):
 
 
 class Conductor(_Material):
-    """A good conductor; ``thickness`` of the sheets made of it, rms ``roughness`` of its surface."""
+    """A good conductor; ``thickness`` of the sheets made of it, rms ``roughness`` of its
+    surface.
+    """
 
     kind: Literal["conductor"] = "conductor"
     conductivity: Conductivity
@@ -78,6 +80,9 @@ def _kind(value: Any) -> str:
 
 
 Material = Annotated[
-    Annotated[Conductor, Tag("conductor")] | Annotated[Dielectric, Tag("dielectric")] | Annotated[Dispersive, Tag("dispersive")] | Annotated[Tabulated, Tag("table")],
+    Annotated[Conductor, Tag("conductor")]
+    | Annotated[Dielectric, Tag("dielectric")]
+    | Annotated[Dispersive, Tag("dispersive")]
+    | Annotated[Tabulated, Tag("table")],
     Discriminator(_kind),
 ]

@@ -50,7 +50,9 @@ class Polyline(_WirePart):
 
 
 class Arc(_WirePart):
-    """Part of a circle about ``centre`` in the frame's x-y plane, angles from +x towards +y; 2π closes it."""
+    """Part of a circle about ``centre`` in the frame's x-y plane, angles from +x towards +y; 2π
+    closes it.
+    """
 
     kind: Literal["arc"]
     centre: Point = ORIGIN
@@ -60,7 +62,9 @@ class Arc(_WirePart):
 
 
 class Helix(_WirePart):
-    """A helix about the frame's z axis, starting at ``centre`` + bend·x; ``pitch`` is the rise of one turn."""
+    """A helix about the frame's z axis, starting at ``centre`` + bend·x; ``pitch`` is the rise of
+    one turn.
+    """
 
     kind: Literal["helix"]
     centre: Point = ORIGIN
@@ -74,7 +78,9 @@ class Helix(_WirePart):
 
 
 class Corner(Step):
-    """The next point of an outline: reached straight, on an arc through ``via``, or smoothly (a spline through the run of smooth points)."""
+    """The next point of an outline: reached straight, on an arc through ``via``, or smoothly (a
+    spline through the run of smooth points).
+    """
 
     to: Flat
     via: Flat | None = None
@@ -82,7 +88,10 @@ class Corner(Step):
 
 
 class Piece(Step):
-    """A stretch of an outline from formulas in ``t``: a spline through ``points`` of them. Straight lines join the pieces."""
+    """A stretch of an outline from formulas in ``t``: a spline through ``points`` of them.
+
+    Straight lines join the pieces.
+    """
 
     x: Formula
     y: Formula
@@ -92,7 +101,9 @@ class Piece(Step):
 
 
 class Section(Step):
-    """A profile across z at ``at``: a rectangle of ``width`` by ``height``, or the ellipse inside it."""
+    """A profile across z at ``at``: a rectangle of ``width`` by ``height``, or the ellipse inside
+    it.
+    """
 
     at: Point
     width: Length
@@ -101,7 +112,9 @@ class Section(Step):
 
 
 class Pick(Step):
-    """A face or edge by rule, so that it survives regeneration: the one nearest to ``near``, facing ``facing`` when given, in world coordinates."""
+    """A face or edge by rule, so that it survives regeneration: the one nearest to ``near``, facing
+    ``facing`` when given, in world coordinates.
+    """
 
     near: Point
     facing: Direction | None = None
@@ -141,7 +154,9 @@ class Cylinder(_Body):
 
 
 class Cone(_Body):
-    """From the middle of its base along ``axis``: ``radius`` at the base, ``top`` at the other end."""
+    """From the middle of its base along ``axis``: ``radius`` at the base, ``top`` at the other
+    end.
+    """
 
     kind: Literal["cone"]
     centre: Point = ORIGIN
@@ -200,7 +215,9 @@ class Revolve(_Body):
 
 
 class Loft(_Body):
-    """Straight between sections, rectangles and ellipses in any order; ``shell`` leaves the two ends open and makes a sheet."""
+    """Straight between sections, rectangles and ellipses in any order; ``shell`` leaves the two
+    ends open and makes a sheet.
+    """
 
     kind: Literal["loft"]
     sections: Annotated[list[Section], Field(min_length=2, max_length=50)]
@@ -208,7 +225,9 @@ class Loft(_Body):
 
 
 class Rod(_Body):
-    """A profile swept along straight stretches, with corners mitred, or rounded with ``bend``: round, or an ``outline`` of (sideways, up)."""
+    """A profile swept along straight stretches, with corners mitred, or rounded with ``bend``:
+    round, or an ``outline`` of (sideways, up).
+    """
 
     kind: Literal["rod"]
     points: Annotated[list[Point], Field(min_length=2, max_length=200)]
@@ -239,7 +258,9 @@ class Dish(_Body):
 
 
 class Rectangle(_Body):
-    """A sheet across ``axis``: from ``corner`` by two sizes along the other two axes in the order x, y, z."""
+    """A sheet across ``axis``: from ``corner`` by two sizes along the other two axes in the order
+    x, y, z.
+    """
 
     kind: Literal["rectangle"]
     corner: Point = ORIGIN
@@ -266,7 +287,9 @@ class Polygon(_Body):
 
 
 class Curved(_Body):
-    """A flat sheet whose outline is given by formulas in ``t``, for tapers, spirals and sinuous arms."""
+    """A flat sheet whose outline is given by formulas in ``t``, for tapers, spirals and sinuous
+    arms.
+    """
 
     kind: Literal["formula"]
     pieces: Annotated[list[Piece], Field(min_length=1, max_length=20)]
@@ -296,7 +319,9 @@ class Imported(_Body):
 
 
 class Combine(_Part):
-    """Fuses, cuts or intersects ``first`` with ``others`` into one body; ``imprint`` marks the others' outlines on its faces. The sources go unless kept."""
+    """Fuses, cuts or intersects ``first`` with ``others`` into one body; ``imprint`` marks the
+    others' outlines on its faces. The sources go unless kept.
+    """
 
     kind: Literal["combine"]
     operation: Literal["fuse", "cut", "intersect", "imprint"]
@@ -314,7 +339,9 @@ class Thicken(_Part):
 
 
 class Edges(_Part):
-    """Picked edges of a solid rounded with a radius, or cut off by the same distance; none picked means all."""
+    """Picked edges of a solid rounded with a radius, or cut off by the same distance; none picked
+    means all.
+    """
 
     kind: Literal["edges"]
     source: str
@@ -324,7 +351,9 @@ class Edges(_Part):
 
 
 class Copy(_Part):
-    """``count`` copies of an earlier part, each moved, turned, mirrored or scaled once more than the one before."""
+    """``count`` copies of an earlier part, each moved, turned, mirrored or scaled once more than
+    the one before.
+    """
 
     kind: Literal["copy"]
     source: str
@@ -339,8 +368,33 @@ class Copy(_Part):
 
 
 _Union = (
-    Wire | Polyline | Arc | Helix | Box | Cylinder | Cone | Sphere | Ellipsoid | Torus | Wedge | Prism | Revolve | Loft | Rod | Coil | Dish
-    | Rectangle | Disc | Polygon | Curved | FaceSheet | Imported | Combine | Thicken | Edges | Copy
+    Wire
+    | Polyline
+    | Arc
+    | Helix
+    | Box
+    | Cylinder
+    | Cone
+    | Sphere
+    | Ellipsoid
+    | Torus
+    | Wedge
+    | Prism
+    | Revolve
+    | Loft
+    | Rod
+    | Coil
+    | Dish
+    | Rectangle
+    | Disc
+    | Polygon
+    | Curved
+    | FaceSheet
+    | Imported
+    | Combine
+    | Thicken
+    | Edges
+    | Copy
 )
 Part = Annotated[_Union, Field(discriminator="kind")]
 

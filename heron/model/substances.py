@@ -23,15 +23,30 @@ def conductors_of(model: Evaluated) -> tuple[dict[str, Conductor], list[HeronErr
         if m.kind != "conductor":
             continue
         if m.conductivity <= 0:
-            errors.append(ModelError("the conductivity must be above zero", ("materials", i, "conductivity")))
+            errors.append(
+                ModelError("the conductivity must be above zero", ("materials", i, "conductivity"))
+            )
             continue
         if m.thickness is not None and m.thickness <= 0:
-            errors.append(ModelError("the thickness must be above zero; leave it out for a thick sheet", ("materials", i, "thickness")))
+            errors.append(
+                ModelError(
+                    "the thickness must be above zero; leave it out for a thick sheet",
+                    ("materials", i, "thickness"),
+                )
+            )
             continue
         if m.roughness < 0:
-            errors.append(ModelError("the roughness must not be negative", ("materials", i, "roughness")))
+            errors.append(
+                ModelError("the roughness must not be negative", ("materials", i, "roughness"))
+            )
             continue
-        known[m.name] = Conductor(m.name, m.conductivity, "this project", math.inf if m.thickness is None else m.thickness, m.roughness)
+        known[m.name] = Conductor(
+            m.name,
+            m.conductivity,
+            "this project",
+            math.inf if m.thickness is None else m.thickness,
+            m.roughness,
+        )
     return known, errors
 
 
@@ -63,22 +78,43 @@ def _dielectric(m: Any) -> Medium:
             raise ModelError(f"the relative {name} must be above zero", (name,))
     for name in ("loss_tangent", "magnetic_loss_tangent", "conductivity"):
         if getattr(m, name) < 0:
-            raise ModelError(f"the {name.replace('_', ' ')} must not be negative: the medium would make power", (name,))
-    return Medium(m.name, m.permittivity, m.loss_tangent, m.conductivity, m.permeability, m.magnetic_loss_tangent)
+            raise ModelError(
+                f"the {name.replace('_', ' ')} must not be negative: the medium would make power",
+                (name,),
+            )
+    return Medium(
+        m.name,
+        m.permittivity,
+        m.loss_tangent,
+        m.conductivity,
+        m.permeability,
+        m.magnetic_loss_tangent,
+    )
 
 
 def _dispersive(m: Any) -> Medium:
     if m.permittivity < 1:
-        raise ModelError("the permittivity far above all poles is that of vacuum, 1, at least", ("permittivity",))
+        raise ModelError(
+            "the permittivity far above all poles is that of vacuum, 1, at least", ("permittivity",)
+        )
     if m.conductivity < 0:
-        raise ModelError("the conductivity must not be negative: the medium would make power", ("conductivity",))
-    for field, names in (("debye", ("strength", "time")), ("lorentz", ("strength", "frequency", "damping")), ("drude", ("frequency", "damping"))):
+        raise ModelError(
+            "the conductivity must not be negative: the medium would make power", ("conductivity",)
+        )
+    for field, names in (
+        ("debye", ("strength", "time")),
+        ("lorentz", ("strength", "frequency", "damping")),
+        ("drude", ("frequency", "damping")),
+    ):
         for k, pole in enumerate(getattr(m, field)):
             for name in names:
                 if getattr(pole, name) < 0 or (name != "damping" and getattr(pole, name) == 0):
                     raise ModelError(f"a pole's {name} must be above zero", (field, k, name))
     poles = [Pole("debye", strength=p.strength, time=p.time, spread=p.spread) for p in m.debye]
-    poles += [Pole("lorentz", strength=p.strength, omega=TURN * p.frequency, gamma=TURN * p.damping) for p in m.lorentz]
+    poles += [
+        Pole("lorentz", strength=p.strength, omega=TURN * p.frequency, gamma=TURN * p.damping)
+        for p in m.lorentz
+    ]
     poles += [Pole("drude", omega=TURN * p.frequency, gamma=TURN * p.damping) for p in m.drude]
     return Medium(m.name, m.permittivity, conductivity=m.conductivity, poles=tuple(poles))
 
@@ -88,7 +124,10 @@ def _table(m: Any) -> Medium:
         if f <= 0 or (k and f <= m.rows[k - 1][0]):
             raise ModelError("frequencies are above zero and rise from row to row", ("rows", k, 0))
         if imag < 0:
-            raise ModelError("the imaginary part is given positive for losses; a negative one would make power", ("rows", k, 2))
+            raise ModelError(
+                "the imaginary part is given positive for losses; a negative one would make power",
+                ("rows", k, 2),
+            )
     return Medium(m.name, table=tuple(m.rows))
 
 

@@ -1,4 +1,6 @@
-"""S-, Y- and Z-parameter algebra with real reference impedances (Pozar, Microwave Engineering, ch. 4)."""
+"""S-, Y- and Z-parameter algebra with real reference impedances (Pozar, Microwave Engineering, ch.
+4).
+"""
 
 from __future__ import annotations
 

@@ -5,4 +5,12 @@ from heron.quantities.expressions import Quantity, evaluate, names_in
 from heron.quantities.parameters import Values, resolve_parameters
 from heron.quantities.units import Dimension
 
-__all__ = ["Dimension", "Quantity", "Values", "engineering", "evaluate", "names_in", "resolve_parameters"]
+__all__ = [
+    "Dimension",
+    "Quantity",
+    "Values",
+    "engineering",
+    "evaluate",
+    "names_in",
+    "resolve_parameters",
+]

@@ -52,7 +52,7 @@ NAME: /[^\W\d][\w]*|[µμ°%Ω]\w*/
 """
 
 MAX_LENGTH = 1000  # characters; longer input is refused before it is parsed
-MAX_DEPTH = 200    # nesting levels of the tree; bounds the recursion of the evaluator
+MAX_DEPTH = 200  # nesting levels of the tree; bounds the recursion of the evaluator
 
 
 @dataclass(frozen=True)
@@ -68,20 +68,46 @@ def _c(value: float, *dimension: float) -> Quantity:
 
 
 CONSTANTS: dict[str, Quantity] = {
-    "pi": _c(math.pi), "π": _c(math.pi),
+    "pi": _c(math.pi),
+    "π": _c(math.pi),
     "c0": _c(C0, 1, 0, -1, 0, 0),
-    "eps0": _c(EPS0, -3, -1, 4, 2, 0), "ε0": _c(EPS0, -3, -1, 4, 2, 0), "epsilon0": _c(EPS0, -3, -1, 4, 2, 0),
-    "mu0": _c(MU0, 1, 1, -2, -2, 0), "μ0": _c(MU0, 1, 1, -2, -2, 0), "µ0": _c(MU0, 1, 1, -2, -2, 0),
-    "eta0": _c(ETA0, 2, 1, -3, -2, 0), "η0": _c(ETA0, 2, 1, -3, -2, 0),
+    "eps0": _c(EPS0, -3, -1, 4, 2, 0),
+    "ε0": _c(EPS0, -3, -1, 4, 2, 0),
+    "epsilon0": _c(EPS0, -3, -1, 4, 2, 0),
+    "mu0": _c(MU0, 1, 1, -2, -2, 0),
+    "μ0": _c(MU0, 1, 1, -2, -2, 0),
+    "µ0": _c(MU0, 1, 1, -2, -2, 0),
+    "eta0": _c(ETA0, 2, 1, -3, -2, 0),
+    "η0": _c(ETA0, 2, 1, -3, -2, 0),
 }
 
 _PLAIN: dict[str, Callable[..., float]] = {
-    "sin": math.sin, "cos": math.cos, "tan": math.tan, "asin": math.asin, "acos": math.acos, "atan": math.atan,
-    "sinh": math.sinh, "cosh": math.cosh, "tanh": math.tanh, "exp": math.exp,
-    "ln": math.log, "log": math.log, "log10": math.log10, "log2": math.log2,
-    "deg": math.degrees, "rad": math.radians, "floor": math.floor, "ceil": math.ceil, "round": round,
+    "sin": math.sin,
+    "cos": math.cos,
+    "tan": math.tan,
+    "asin": math.asin,
+    "acos": math.acos,
+    "atan": math.atan,
+    "sinh": math.sinh,
+    "cosh": math.cosh,
+    "tanh": math.tanh,
+    "exp": math.exp,
+    "ln": math.log,
+    "log": math.log,
+    "log10": math.log10,
+    "log2": math.log2,
+    "deg": math.degrees,
+    "rad": math.radians,
+    "floor": math.floor,
+    "ceil": math.ceil,
+    "round": round,
 }
-_SAME: dict[str, Callable[..., float]] = {"min": min, "max": max, "hypot": math.hypot, "mod": math.fmod}
+_SAME: dict[str, Callable[..., float]] = {
+    "min": min,
+    "max": max,
+    "hypot": math.hypot,
+    "mod": math.fmod,
+}
 FUNCTIONS = sorted({*_PLAIN, *_SAME, "sqrt", "cbrt", "abs", "sign", "atan2"})
 
 
@@ -104,9 +130,13 @@ def parse(text: str) -> Tree[Token]:
     except UnexpectedToken as error:
         if error.token.type == "$END":
             raise QuantityError(f"“{text}” ends too early") from error
-        raise QuantityError(f"“{error.token}” is not expected at character {error.column} of “{text}”") from error
+        raise QuantityError(
+            f"“{error.token}” is not expected at character {error.column} of “{text}”"
+        ) from error
     except UnexpectedCharacters as error:
-        raise QuantityError(f"“{error.char}” cannot be used at character {error.column} of “{text}”") from error
+        raise QuantityError(
+            f"“{error.char}” cannot be used at character {error.column} of “{text}”"
+        ) from error
     except UnexpectedInput as error:
         raise QuantityError(f"“{text}” cannot be read") from error
     if _depth(tree) > MAX_DEPTH:
@@ -127,11 +157,14 @@ def names_in(text: str) -> set[str]:
     return {str(node.children[0]) for node in parse(text).iter_subtrees() if node.data == "name"}
 
 
-def evaluate(text: str, names: Mapping[str, Quantity] | None = None, expect: Dimension | None = None) -> Quantity:
+def evaluate(
+    text: str, names: Mapping[str, Quantity] | None = None, expect: Dimension | None = None
+) -> Quantity:
     """Value of an expression.
 
     :param names: parameters by name.
-    :param expect: the dimension the result must have. A bare ``0`` is accepted for any, and for a frequency a wavelength in vacuum.
+    :param expect: the dimension the result must have. A bare ``0`` is accepted for any, and for a
+        frequency a wavelength in vacuum.
     :raises QuantityError: unknown name or unit, mixed dimensions, no finite value.
     """
     try:
@@ -145,7 +178,9 @@ def evaluate(text: str, names: Mapping[str, Quantity] | None = None, expect: Dim
             return Quantity(0.0, expect)
         if expect == FREQUENCY and result.dimension == LENGTH and result.value > 0:
             return Quantity(C0 / result.value, expect)
-        raise QuantityError(f"“{text}” is {describe(result.dimension)}, but {describe(expect)} is needed here")
+        raise QuantityError(
+            f"“{text}” is {describe(result.dimension)}, but {describe(expect)} is needed here"
+        )
     return result
 
 
@@ -182,7 +217,9 @@ class Evaluator:
             return self.names[text]
         if text in CONSTANTS:
             return CONSTANTS[text]
-        raise QuantityError(f"“{text}” is not defined; add it to the parameters or correct the name")
+        raise QuantityError(
+            f"“{text}” is not defined; add it to the parameters or correct the name"
+        )
 
     def _unit_operand(self, left: Any, right: Any) -> Quantity | None:
         """The right operand as a unit, when the left one is a number with a unit ("5.8e7 S/m")."""
@@ -234,14 +271,18 @@ class Evaluator:
         except ValueError as error:
             if isinstance(error, QuantityError):
                 raise
-            raise QuantityError(f"{name}() has no real value for {', '.join(f'{a.value:g}' for a in args)}") from error
+            raise QuantityError(
+                f"{name}() has no real value for {', '.join(f'{a.value:g}' for a in args)}"
+            ) from error
 
     def _call(self, name: str, args: list[Quantity]) -> Quantity:
         values = [a.value for a in args]
         if name in _PLAIN:
             if any(a.dimension != NONE for a in args):
                 bad = next(a for a in args if a.dimension != NONE)
-                raise QuantityError(f"{name}() takes a plain number or an angle, not {describe(bad.dimension)}")
+                raise QuantityError(
+                    f"{name}() takes a plain number or an angle, not {describe(bad.dimension)}"
+                )
             return Quantity(float(_PLAIN[name](*values)))
         if name in _SAME:
             _alike(args, f"go into {name}()")
@@ -280,6 +321,7 @@ def _scale(a: Dimension, factor: float) -> Dimension:
 
 def _alike(args: list[Quantity], verb: str) -> list[Quantity]:
     """The operands in one dimension; a bare zero takes the dimension of the others."""
+
     def bare_zero(a: Quantity) -> bool:
         return a.dimension == NONE and isinstance(a.value, int | float) and a.value == 0
 

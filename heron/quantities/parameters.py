@@ -40,13 +40,20 @@ def resolve_parameters(
             errors.append(QuantityError(f"“{p.name}” is defined twice", ("parameters", i, "name")))
             continue
         if p.name in CONSTANTS:
-            errors.append(QuantityError(f"“{p.name}” is a constant of nature; choose another name", ("parameters", i, "name")))
+            errors.append(
+                QuantityError(
+                    f"“{p.name}” is a constant of nature; choose another name",
+                    ("parameters", i, "name"),
+                )
+            )
             continue
         index[p.name], text[p.name] = i, overrides.get(p.name, p.expression)
     for name in overrides:
         if name not in index:
             known = ", ".join(index) or "none"
-            errors.append(QuantityError(f"there is no parameter “{name}” to set; the model has {known}"))
+            errors.append(
+                QuantityError(f"there is no parameter “{name}” to set; the model has {known}")
+            )
 
     values: Values = {}
     state: dict[str, str] = {}
@@ -55,7 +62,7 @@ def resolve_parameters(
         if state.get(name) in ("done", "failed"):
             return
         if name in trail:
-            path = " → ".join((*trail[trail.index(name):], name))
+            path = " → ".join((*trail[trail.index(name) :], name))
             raise QuantityError(f"the parameters depend on each other in a circle: {path}")
         i = index[name]
         try:
@@ -84,7 +91,10 @@ def _checked(text: str, values: Values, shown: str) -> Quantity:
         if found is None:
             raise QuantityError(f"“{shown}” is not a unit")
         if found[1] != result.dimension and not (result.value == 0):
-            raise QuantityError(f"“{text}” is {describe(result.dimension)}, but the unit {shown} is of {describe(found[1])}")
+            raise QuantityError(
+                f"“{text}” is {describe(result.dimension)}, but the unit {shown} is of"
+                f" {describe(found[1])}"
+            )
         if result.value == 0:
             return Quantity(0.0, found[1])
     return result

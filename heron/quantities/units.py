@@ -17,8 +17,27 @@ NONE: Dimension = (0.0, 0.0, 0.0, 0.0, 0.0)
 _BASE = ("[length]", "[mass]", "[time]", "[current]", "[temperature]")
 
 # Engineering suffixes that may follow a bare number ("12k"). "m" is always the metre, never milli.
-SUFFIXES = {"k": 1e3, "M": 1e6, "G": 1e9, "µ": 1e-6, "μ": 1e-6, "u": 1e-6, "n": 1e-9, "p": 1e-12, "f": 1e-15}
-_SPELLINGS = {"Ω": "ohm", "Ohm": "ohm", "Ohms": "ohm", "ohms": "ohm", "°": "degree", "deg": "degree", "%": "percent", "in": "inch"}
+SUFFIXES = {
+    "k": 1e3,
+    "M": 1e6,
+    "G": 1e9,
+    "µ": 1e-6,
+    "μ": 1e-6,
+    "u": 1e-6,
+    "n": 1e-9,
+    "p": 1e-12,
+    "f": 1e-15,
+}
+_SPELLINGS = {
+    "Ω": "ohm",
+    "Ohm": "ohm",
+    "Ohms": "ohm",
+    "ohms": "ohm",
+    "°": "degree",
+    "deg": "degree",
+    "%": "percent",
+    "in": "inch",
+}
 _PREFIXES = "fpnuµμmcdkMGT"
 
 
@@ -82,5 +101,9 @@ def si_symbol(dimension: Dimension) -> str:
     """The SI unit of a dimension, empty for a plain number."""
     if dimension in _NAMED:
         return _NAMED[dimension][1]
-    parts = [f"{s}^{x:g}" if x != 1 else s for s, x in zip(("m", "kg", "s", "A", "K"), dimension, strict=True) if x]
+    parts = [
+        f"{s}^{x:g}" if x != 1 else s
+        for s, x in zip(("m", "kg", "s", "A", "K"), dimension, strict=True)
+        if x
+    ]
     return "·".join(parts)

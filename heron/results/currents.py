@@ -17,7 +17,9 @@ Complexes = NDArray[np.complex128]
 
 @dataclass(frozen=True)
 class SurfaceCurrent:
-    """Rectangles of the grid on metal, from ``low`` to ``high`` (n, 3) in m, and the current per width on them: ``k`` (n, 3), A/m, peak."""
+    """Rectangles of the grid on metal, from ``low`` to ``high`` (n, 3) in m, and the current per
+    width on them: ``k`` (n, 3), A/m, peak.
+    """
 
     frequency_hz: float
     low: Floats
@@ -32,7 +34,9 @@ class SurfaceCurrent:
 
 
 def along_wires(results: xr.Dataset, index: int, spans: Floats) -> Complexes:
-    """Current (parts, spans) in A peak at fractions of the lengths of wires, under the drive at a sweep point."""
+    """Current (parts, spans) in A peak at fractions of the lengths of wires, under the drive at a
+    sweep point.
+    """
     current = np.einsum("p,psi->si", results["drive"].values, results["current"].values[index])
     part, at = results["segment_part"].values, results["segment_span"].values
     out = np.zeros((len(np.ravel(results.attrs["part_names"])), len(spans)), dtype=complex)
@@ -40,13 +44,17 @@ def along_wires(results: xr.Dataset, index: int, spans: Floats) -> Complexes:
         x, y = at[part == k].ravel(), current[part == k].ravel()
         if len(x):
             order = np.argsort(x, kind="stable")
-            out[k] = np.interp(spans, x[order], y[order].real) + 1j * np.interp(spans, x[order], y[order].imag)
+            out[k] = np.interp(spans, x[order], y[order].real) + 1j * np.interp(
+                spans, x[order], y[order].imag
+            )
     return out
 
 
 def frequencies(results: xr.Dataset, name: str) -> list[float]:
     """Hz, of a capture of surface currents."""
-    return [float(f) for f in results[f"surface {surface_names(results).index(name)} frequency"].values]
+    return [
+        float(f) for f in results[f"surface {surface_names(results).index(name)} frequency"].values
+    ]
 
 
 def surface_names(results: xr.Dataset) -> list[str]:
@@ -54,7 +62,8 @@ def surface_names(results: xr.Dataset) -> list[str]:
 
 
 def surface_current(results: xr.Dataset, name: str, frequency: float) -> SurfaceCurrent:
-    """A capture of surface currents at its frequency nearest to one in Hz, with what lies beyond mirror planes.
+    """A capture of surface currents at its frequency nearest to one in Hz, with what lies beyond
+    mirror planes.
 
     :raises LookupError: the run has none of that name.
     """
@@ -72,13 +81,17 @@ def surface_current(results: xr.Dataset, name: str, frequency: float) -> Surface
         k[rows, (normal + 1 + side) % 3] = sides[:, side]
     for plane in (Plane(*p) for p in json.loads(results.attrs["planes"])):
         if plane.doubles:
-            within = (normal == plane.axis) & (low[:, plane.axis] == plane.at)  # carries the current of both sides and has no image
+            # carries the current of both sides and has no image
+            within = (normal == plane.axis) & (low[:, plane.axis] == plane.at)
             k[within] *= 1 + plane.signs(not plane.magnetic)
             image = [corner[~within] for corner in (low, high)]
             for corner in image:
                 corner[:, plane.axis] = 2 * plane.at - corner[:, plane.axis]
             low, high = np.vstack((low, np.minimum(*image))), np.vstack((high, np.maximum(*image)))
-            normal, k = np.concatenate((normal, normal[~within])), np.vstack((k, k[~within] * plane.signs(not plane.magnetic)))
+            normal, k = (
+                np.concatenate((normal, normal[~within])),
+                np.vstack((k, k[~within] * plane.signs(not plane.magnetic))),
+            )
     return SurfaceCurrent(float(frequencies[index]), low, high, normal, k)
 
 

@@ -1,4 +1,6 @@
-"""Formulas of a run's quantities against frequency, in the expression language of the model: ``db20(s11)``, ``gain(30 deg, 0)/directivity``."""
+"""Formulas of a run's quantities against frequency, in the expression language of the model:
+``db20(s11)``, ``gain(30 deg, 0)/directivity``.
+"""
 
 from __future__ import annotations
 
@@ -35,17 +37,59 @@ AREA: Dimension = (2.0, 0.0, 0.0, 0.0, 0.0)
 SECTIONS = ("scattered", "absorbed", "extinction", "scattered_below")
 CELL_NAMES = ["reflectance", "transmittance", "absorptance", "reflection", "transmission"]
 LIT_NAMES = ["f", "rcs", *(f"{s}_section" for s in (*SECTIONS, "received"))]
-SHARES = {"radiated": "radiated", "conductor_loss": "conductor", "dielectric_loss": "dielectric", "load_loss": "loads", "accepted": "accepted"}
+SHARES = {
+    "radiated": "radiated",
+    "conductor_loss": "conductor",
+    "dielectric_loss": "dielectric",
+    "load_loss": "loads",
+    "accepted": "accepted",
+}
 GAINS = ("directivity", "gain", "realized_gain")
-NAMES = ["f", "s11", "z1", "y1", "vswr1", "return_loss1", *SHARES, "mismatch", "radiation_efficiency", "total_efficiency", *GAINS, "peak_theta", "peak_phi"]
+NAMES = [
+    "f",
+    "s11",
+    "z1",
+    "y1",
+    "vswr1",
+    "return_loss1",
+    *SHARES,
+    "mismatch",
+    "radiation_efficiency",
+    "total_efficiency",
+    *GAINS,
+    "peak_theta",
+    "peak_phi",
+]
 """Names that a formula may use besides parameters; numbers of ports may differ."""
 
 _REAL: dict[str, Callable[..., Any]] = {
-    "sin": np.sin, "cos": np.cos, "tan": np.tan, "asin": np.arcsin, "acos": np.arccos, "atan": np.arctan, "sinh": np.sinh, "cosh": np.cosh, "tanh": np.tanh,
-    "exp": np.exp, "ln": np.log, "log": np.log, "log10": np.log10, "log2": np.log2, "deg": np.degrees, "rad": np.radians,
-    "floor": np.floor, "ceil": np.ceil, "round": np.round,
+    "sin": np.sin,
+    "cos": np.cos,
+    "tan": np.tan,
+    "asin": np.arcsin,
+    "acos": np.arccos,
+    "atan": np.arctan,
+    "sinh": np.sinh,
+    "cosh": np.cosh,
+    "tanh": np.tanh,
+    "exp": np.exp,
+    "ln": np.log,
+    "log": np.log,
+    "log10": np.log10,
+    "log2": np.log2,
+    "deg": np.degrees,
+    "rad": np.radians,
+    "floor": np.floor,
+    "ceil": np.ceil,
+    "round": np.round,
 }
-_KEEPS: dict[str, Callable[..., Any]] = {"abs": np.abs, "re": np.real, "im": np.imag, "conj": np.conj, "mean": np.nanmean}
+_KEEPS: dict[str, Callable[..., Any]] = {
+    "abs": np.abs,
+    "re": np.real,
+    "im": np.imag,
+    "conj": np.conj,
+    "mean": np.nanmean,
+}
 _CURVE_FUNCTIONS = ["db10", "db20", "arg", "unwrap", "delay", *_KEEPS, "axial_ratio", "rcs", *GAINS]
 
 
@@ -72,7 +116,12 @@ class Quantities:
     :param far: figures of the far field as in ``summary.json``, if they are there already.
     """
 
-    def __init__(self, results: xr.Dataset, parameters: Mapping[str, Quantity] | None = None, far: Sequence[Mapping[str, Any]] | None = None) -> None:
+    def __init__(
+        self,
+        results: xr.Dataset,
+        parameters: Mapping[str, Quantity] | None = None,
+        far: Sequence[Mapping[str, Any]] | None = None,
+    ) -> None:
         self.results, self.parameters, self._far = results, parameters or {}, far
         self.frequency: Floats = results["frequency"].values
 
@@ -83,7 +132,14 @@ class Quantities:
     @cached_property
     def far(self) -> list[tuple[int, Mapping[str, Any]]]:
         """Figures of the far field with their places in the sweep."""
-        known = self._far if self._far is not None else [patterns.as_dict(patterns.figures(self.results, i, self.powers)) for i in range(len(self.frequency))]
+        known = (
+            self._far
+            if self._far is not None
+            else [
+                patterns.as_dict(patterns.figures(self.results, i, self.powers))
+                for i in range(len(self.frequency))
+            ]
+        )
         return [(patterns.nearest_index(self.results, f["frequency_hz"]), f) for f in known]
 
     def find(self, name: str) -> Quantity | None:
@@ -93,7 +149,12 @@ class Quantities:
         """
         if name in ("f", "frequency"):
             return _quantity(self.frequency, FREQUENCY)
-        found, of_waves = _PORTS.match(name), name == "rcs" or name.removesuffix("_section") in SECTIONS or _RECEIVED.match(name) is not None
+        found, of_waves = (
+            _PORTS.match(name),
+            name == "rcs"
+            or name.removesuffix("_section") in SECTIONS
+            or _RECEIVED.match(name) is not None,
+        )
         if scattering.repeated(self.results):
             if name in CELL_NAMES:
                 return _quantity(getattr(scattering.shares(self.results), name))
@@ -118,7 +179,9 @@ class Quantities:
             numbers = [int(p) for p in self.results["port"].values]
             to, by = (int(g) for g in wrong.groups() if g)
             if to in numbers and by in numbers:
-                return _quantity(self.results["s_error"].values[:, numbers.index(to), numbers.index(by)])
+                return _quantity(
+                    self.results["s_error"].values[:, numbers.index(to), numbers.index(by)]
+                )
         if name == "mismatch":
             return _quantity(1 - p.accepted / p.available)
         if name in SHARES:
@@ -142,9 +205,16 @@ class Quantities:
             known = [int(p) for p in self.results["port"].values]
             wanted = int(at_port.group(1)) if at_port.group(1) else (known or [0])[0]
             if wanted not in known:
-                raise QuantityError(f"this run has no port {wanted or 'that receives'}; it has {', '.join(map(str, known)) or 'none'}")
+                raise QuantityError(
+                    f"this run has no port {wanted or 'that receives'}; it has"
+                    f" {', '.join(map(str, known)) or 'none'}"
+                )
             return _quantity(scattering.received(self.results)[:, known.index(wanted)], AREA)
-        values = scattering.monostatic(self.results) if name == "rcs" else getattr(self.sections, name.removesuffix("_section"))
+        values = (
+            scattering.monostatic(self.results)
+            if name == "rcs"
+            else getattr(self.sections, name.removesuffix("_section"))
+        )
         return _quantity(values, AREA)
 
     def _spread(self, key: str, change: Callable[[Any], Any]) -> Floats:
@@ -159,7 +229,9 @@ class Quantities:
         wanted = [int(n) if n else known[0] for n in numbers]
         for n in wanted:
             if n not in known:
-                raise QuantityError(f"this run has no port {n}; it has {', '.join(map(str, known))}")
+                raise QuantityError(
+                    f"this run has no port {n}; it has {', '.join(map(str, known))}"
+                )
         at = [known.index(n) for n in wanted]
         s = self.results["s"].values
         if kind == "s":
@@ -176,14 +248,35 @@ class Quantities:
             self._missing(name, "of cells that are repeated", ["f", *CELL_NAMES])
         if name == "rcs" or scattering.lit(self.results):
             if name != "rcs" or not scattering.lit(self.results):
-                self._missing(name, *(("lit", LIT_NAMES) if scattering.lit(self.results) else ("driven", NAMES)))
+                self._missing(
+                    name,
+                    *(("lit", LIT_NAMES) if scattering.lit(self.results) else ("driven", NAMES)),
+                )
             there = np.array([theta]), np.array([phi])
-            return _quantity(np.array([scattering.cross_section(self.results, i, *there)[0] for i in range(len(self.frequency))]), AREA)
+            return _quantity(
+                np.array(
+                    [
+                        scattering.cross_section(self.results, i, *there)[0]
+                        for i in range(len(self.frequency))
+                    ]
+                ),
+                AREA,
+            )
         out = np.full(len(self.frequency), np.nan)
-        power = {"directivity": self.powers.radiated, "gain": self.powers.accepted, "realized_gain": self.powers.available}.get(name)
+        power = {
+            "directivity": self.powers.radiated,
+            "gain": self.powers.accepted,
+            "realized_gain": self.powers.available,
+        }.get(name)
         for i, _ in self.far:
-            field = patterns.far_field(self.results, i, np.array([np.degrees(theta)]), np.array([np.degrees(phi)]))
-            out[i] = ellipse(field).axial_ratio[0] if power is None else 4 * np.pi * patterns.intensity(field)[0] / power[i]
+            field = patterns.far_field(
+                self.results, i, np.array([np.degrees(theta)]), np.array([np.degrees(phi)])
+            )
+            out[i] = (
+                ellipse(field).axial_ratio[0]
+                if power is None
+                else 4 * np.pi * patterns.intensity(field)[0] / power[i]
+            )
         return _quantity(out)
 
     def curve(self, formula: str) -> Curve:
@@ -195,9 +288,17 @@ class Quantities:
 
 
 class Given:
-    """Quantities of a curve from elsewhere over its own frequencies in Hz, by the names that formulas use; ``phased`` says which are known with their phase."""
+    """Quantities of a curve from elsewhere over its own frequencies in Hz, by the names that
+    formulas use; ``phased`` says which are known with their phase.
+    """
 
-    def __init__(self, frequency: Floats, named: Mapping[str, Values], phased: Mapping[str, bool], z0: float = 50.0) -> None:
+    def __init__(
+        self,
+        frequency: Floats,
+        named: Mapping[str, Values],
+        phased: Mapping[str, bool],
+        z0: float = 50.0,
+    ) -> None:
         self.frequency, self.named, self.phased, self.z0 = frequency, named, phased, z0
 
     def find(self, name: str) -> Quantity | None:
@@ -208,7 +309,9 @@ class Given:
         if name in self.named:
             return _quantity(self.named[name], OHM if name.startswith("z") else NONE)
         found = _PORTS.match(name)
-        return None if found is None else self._derived(*(g for g in found.groups() if g is not None))
+        return (
+            None if found is None else self._derived(*(g for g in found.groups() if g is not None))
+        )
 
     def _derived(self, kind: str, *numbers: str) -> Quantity | None:
         """What follows from another quantity of one port."""
@@ -232,7 +335,9 @@ class Given:
             case "return_loss":
                 return _quantity(-ports.magnitude_db(gamma))
         if not self.phased.get(own, z is not None):
-            raise QuantityError(f"only the magnitude of {own} is known here; impedance needs its phase")
+            raise QuantityError(
+                f"only the magnitude of {own} is known here; impedance needs its phase"
+            )
         z = self.z0 * (1 + gamma) / (1 - gamma) if z is None else z
         return _quantity(z, OHM) if kind == "z" else _quantity(1 / z, SIEMENS)
 
@@ -273,11 +378,18 @@ class _Formula(Evaluator):
         text = str(token)
         found = self.quantities.find(text) or CONSTANTS.get(text)
         if found is None:
-            raise QuantityError(f"“{text}” is neither a quantity of a run nor a parameter; there are {', '.join(NAMES)}")
+            raise QuantityError(
+                f"“{text}” is neither a quantity of a run nor a parameter; there are"
+                f" {', '.join(NAMES)}"
+            )
         return found
 
     def _unit_operand(self, left: Any, right: Any) -> Quantity | None:
-        if isinstance(right, Tree) and right.data == "name" and self.quantities.find(str(right.children[0])) is not None:
+        if (
+            isinstance(right, Tree)
+            and right.data == "name"
+            and self.quantities.find(str(right.children[0])) is not None
+        ):
             return None
         return super()._unit_operand(left, right)
 
@@ -285,7 +397,11 @@ class _Formula(Evaluator):
         b, e = self.visit(base), self.visit(exponent)
         if e.dimension != NONE or (np.ndim(e.value) and b.dimension != NONE):
             raise QuantityError("an exponent must be a plain number")
-        dimension = b.dimension if b.dimension == NONE else cast(Dimension, tuple(x * e.value for x in b.dimension))
+        dimension = (
+            b.dimension
+            if b.dimension == NONE
+            else cast(Dimension, tuple(x * e.value for x in b.dimension))
+        )
         return _quantity(np.power(np.asarray(b.value), e.value), dimension)
 
     def _call(self, name: str, args: list[Quantity]) -> Quantity:
@@ -295,11 +411,28 @@ class _Formula(Evaluator):
                 raise QuantityError(f"{name}(θ, φ) takes two angles, such as 30 deg")
             return self.quantities.towards(name, float(values[0]), float(values[1]))
         if name in ("min", "max") and len(args) == 1:
-            return _quantity((np.nanmin if name == "min" else np.nanmax)(_real(name, values[0])), args[0].dimension)
+            return _quantity(
+                (np.nanmin if name == "min" else np.nanmax)(_real(name, values[0])),
+                args[0].dimension,
+            )
         if name in ("min", "max", "hypot", "mod", "atan2"):
             return self._joint(name, args)
-        if name not in (*_REAL, *_KEEPS, "db10", "db20", "arg", "unwrap", "delay", "sqrt", "cbrt", "sign"):
-            raise QuantityError(f"there is no function “{name}”; there are {', '.join(sorted({*FUNCTIONS, *_CURVE_FUNCTIONS}))}")
+        if name not in (
+            *_REAL,
+            *_KEEPS,
+            "db10",
+            "db20",
+            "arg",
+            "unwrap",
+            "delay",
+            "sqrt",
+            "cbrt",
+            "sign",
+        ):
+            raise QuantityError(
+                f"there is no function “{name}”; there are"
+                f" {', '.join(sorted({*FUNCTIONS, *_CURVE_FUNCTIONS}))}"
+            )
         if len(args) != 1:
             raise TypeError
         return self._single(name, values[0], args[0].dimension)
@@ -307,10 +440,18 @@ class _Formula(Evaluator):
     def _joint(self, name: str, args: list[Quantity]) -> Quantity:
         dimension = args[0].dimension
         if any(a.dimension != dimension for a in args):
-            raise QuantityError(f"{' and '.join(describe(a.dimension) for a in args)} cannot go into {name}()")
+            raise QuantityError(
+                f"{' and '.join(describe(a.dimension) for a in args)} cannot go into {name}()"
+            )
         if len(args) < 2:
             raise TypeError
-        function = {"min": np.fmin, "max": np.fmax, "hypot": np.hypot, "mod": np.fmod, "atan2": np.arctan2}[name]
+        function = {
+            "min": np.fmin,
+            "max": np.fmax,
+            "hypot": np.hypot,
+            "mod": np.fmod,
+            "atan2": np.arctan2,
+        }[name]
         value = _real(name, np.asarray(args[0].value))
         for a in args[1:]:
             value = function(value, _real(name, np.asarray(a.value)))
@@ -321,23 +462,32 @@ class _Formula(Evaluator):
             return _quantity(_KEEPS[name](v), dimension)
         if name in ("sqrt", "cbrt"):
             power = 0.5 if name == "sqrt" else 1 / 3
-            return _quantity(np.power(v, power), cast(Dimension, tuple(x * power for x in dimension)))
+            return _quantity(
+                np.power(v, power), cast(Dimension, tuple(x * power for x in dimension))
+            )
         if name == "sign":
             return _quantity(np.sign(_real(name, v)))
         if name == "arg":
             return _quantity(np.angle(v))
         if name in ("unwrap", "delay"):
             phase = ports.unwrapped(np.broadcast_to(v, self.quantities.frequency.shape))
-            return _quantity(phase) if name == "unwrap" else _quantity(ports.group_delay(self.quantities.frequency, phase), SECOND)
+            return (
+                _quantity(phase)
+                if name == "unwrap"
+                else _quantity(ports.group_delay(self.quantities.frequency, phase), SECOND)
+            )
         if dimension != NONE:
             raise QuantityError(f"{name}() takes a plain number, not {describe(dimension)}")
         if name in ("db10", "db20"):
-            factor, least = (10, 1e-30) if name == "db10" else (20, 1e-10)  # areas of small bodies are far below a square metre
+            # areas of small bodies are far below a square metre
+            factor, least = (10, 1e-30) if name == "db10" else (20, 1e-10)
             return _quantity(factor * np.log10(np.maximum(np.abs(v), least)))
         return _quantity(_REAL[name](v if name == "exp" else _real(name, v)))
 
 
 def _real(name: str, v: Values) -> Values:
     if np.iscomplexobj(v):
-        raise QuantityError(f"{name}() takes real values; put abs(), re(), im() or arg() round the complex one")
+        raise QuantityError(
+            f"{name}() takes real values; put abs(), re(), im() or arg() round the complex one"
+        )
     return v

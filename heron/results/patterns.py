@@ -1,4 +1,6 @@
-"""Radiation patterns: directivity, gain, cuts, beamwidth, lobes. Angles in degrees at this surface."""
+"""Radiation patterns: directivity, gain, cuts, beamwidth, lobes. Angles in degrees at this
+surface.
+"""
 
 from __future__ import annotations
 
@@ -39,11 +41,17 @@ def decibel(ratio: Floats) -> Floats:
 
 
 def far_field(results: xr.Dataset, index: int, theta_deg: Floats, phi_deg: Floats) -> Complexes:
-    """r·E (d, 2), θ and φ components in V, peak, at directions (d,); zero behind reflecting planes."""
+    """r·E (d, 2), θ and φ components in V, peak, at directions (d,); zero behind reflecting
+    planes.
+    """
     f = float(results["frequency"].values[index])
     theta, phi = np.radians(theta_deg), np.radians(phi_deg)
     known = sphere.recorded(results, index)
-    field = source(results, index).far_field(theta, phi, f)[0] if known is None else known.at(theta, phi)
+    field = (
+        source(results, index).far_field(theta, phi, f)[0]
+        if known is None
+        else known.at(theta, phi)
+    )
     field[hidden(results, theta, phi)] = 0
     return np.asarray(field)
 
@@ -57,7 +65,9 @@ def far_mesh(results: xr.Dataset, index: int, theta_deg: Floats, phi_deg: Floats
 
 
 def whole_sphere(results: xr.Dataset, index: int) -> sphere.Sphere:
-    """The far field under the dataset's drive, as recorded or sampled now; it goes on behind reflecting planes, as their images would have it."""
+    """The far field under the dataset's drive, as recorded or sampled now; it goes on behind
+    reflecting planes, as their images would have it.
+    """
     known = sphere.recorded(results, index)
     if known is None:
         f = float(results["frequency"].values[index])
@@ -91,7 +101,9 @@ def intensity(field: Complexes) -> Floats:
 
 @dataclass(frozen=True)
 class FarFieldFigures:
-    """Headline numbers at one frequency; gains in dBi, angles in degrees. Terms as in IEEE Std 145."""
+    """Headline numbers at one frequency; gains in dBi, angles in degrees. Terms as in IEEE Std
+    145.
+    """
 
     frequency_hz: float
     directivity_dbi: float
@@ -103,12 +115,19 @@ class FarFieldFigures:
     peak_phi_deg: float
 
 
-def figures(results: xr.Dataset, index: int, powers: Budget | None = None, start_step: float = 5.0) -> FarFieldFigures:
-    """Peak direction by a coarse grid and two refinements round its maximum, and the gains there: NaN over what is not above zero, as of a closed guide."""
+def figures(
+    results: xr.Dataset, index: int, powers: Budget | None = None, start_step: float = 5.0
+) -> FarFieldFigures:
+    """Peak direction by a coarse grid and two refinements round its maximum, and the gains there:
+    NaN over what is not above zero, as of a closed guide.
+    """
     powers = powers or budget(results)
     whole = whole_sphere(results, index)
     step = min(start_step, 180 / (whole.order + 1) / 2)
-    theta, phi = np.linspace(0, 180, int(np.ceil(180 / step)) + 1), np.linspace(0, 360, int(np.ceil(360 / step)), endpoint=False)
+    theta, phi = (
+        np.linspace(0, 180, int(np.ceil(180 / step)) + 1),
+        np.linspace(0, 360, int(np.ceil(360 / step)), endpoint=False),
+    )
     best, where = -1.0, (0.0, 0.0)
     for _ in range(3):
         field = whole.mesh(np.radians(theta), np.radians(phi))
@@ -125,20 +144,34 @@ def figures(results: xr.Dataset, index: int, powers: Budget | None = None, start
     over = np.array([radiated, powers.accepted[index], powers.available[index]])
     over[over <= 0] = np.nan
     d, g, r = decibel(4 * np.pi * best / over)
-    return FarFieldFigures(float(results["frequency"].values[index]), float(d), float(g), float(r), float(radiated / over[1]),
-                           float(radiated / over[2]), where[0], float(np.mod(where[1], 360.0)))
+    return FarFieldFigures(
+        float(results["frequency"].values[index]),
+        float(d),
+        float(g),
+        float(r),
+        float(radiated / over[1]),
+        float(radiated / over[2]),
+        where[0],
+        float(np.mod(where[1], 360.0)),
+    )
 
 
 def grid(step_theta: float, step_phi: float) -> tuple[Floats, Floats]:
-    """θ 0…180 and φ 0…360 inclusive, with steps that divide the range evenly and are no larger than asked."""
-    return np.linspace(0, 180, int(np.ceil(180 / step_theta - 1e-9)) + 1), np.linspace(0, 360, int(np.ceil(360 / step_phi - 1e-9)) + 1)
+    """θ 0…180 and φ 0…360 inclusive, with steps that divide the range evenly and are no larger than
+    asked.
+    """
+    return np.linspace(0, 180, int(np.ceil(180 / step_theta - 1e-9)) + 1), np.linspace(
+        0, 360, int(np.ceil(360 / step_phi - 1e-9)) + 1
+    )
 
 
 @dataclass(frozen=True)
 class Lobes:
-    """Figures of a cut's main lobe; ``None`` where the cut has no such thing: no fall by 3 dB, nothing behind (ground), no second lobe.
+    """Figures of a cut's main lobe; ``None`` where the cut has no such thing: no fall by 3 dB,
+    nothing behind (ground), no second lobe.
 
-    Side lobes in dB relative to the main one: the highest, and the higher of the two next to the main lobe.
+    Side lobes in dB relative to the main one: the highest, and the higher of the two next to the
+    main lobe.
     """
 
     peak_deg: float
@@ -150,7 +183,11 @@ class Lobes:
 
 @dataclass(frozen=True)
 class Cut:
-    """A full-circle cut. ``angle`` (n,) degrees from -180 to 180; ``level`` (n,) dBi; axial ratio (n,) dB, positive when right-handed."""
+    """A full-circle cut.
+
+    ``angle`` (n,) degrees from -180 to 180; ``level`` (n,) dBi; axial ratio (n,) dB, positive when
+    right-handed.
+    """
 
     plane: str
     angle: Floats
@@ -169,21 +206,39 @@ def normal_power(powers: Budget, index: int, quantity: str) -> float:
     """
     if quantity not in QUANTITIES:
         raise ValueError(f"a pattern shows {', '.join(QUANTITIES)}, not {quantity!r}")
-    return float({"realized_gain": powers.available, "gain": powers.accepted, "directivity": powers.radiated}[quantity][index])
+    return float(
+        {
+            "realized_gain": powers.available,
+            "gain": powers.accepted,
+            "directivity": powers.radiated,
+        }[quantity][index]
+    )
 
 
-def levels(results: xr.Dataset, index: int, theta_deg: Floats, phi_deg: Floats, quantity: str = "realized_gain", part: str = "total", reference: float = 0.0) -> Floats:
+def levels(
+    results: xr.Dataset,
+    index: int,
+    theta_deg: Floats,
+    phi_deg: Floats,
+    quantity: str = "realized_gain",
+    part: str = "total",
+    reference: float = 0.0,
+) -> Floats:
     """One component in dBi (θ, φ) at all pairs of angles.
 
     :raises ValueError: a quantity or component that there is not.
     """
-    u = component(far_mesh(results, index, theta_deg, phi_deg), np.radians(phi_deg)[None, :], part, reference) / (2 * ETA0)
+    u = component(
+        far_mesh(results, index, theta_deg, phi_deg), np.radians(phi_deg)[None, :], part, reference
+    ) / (2 * ETA0)
     return decibel(4 * np.pi * u / normal_power(budget(results), index, quantity))
 
 
 @dataclass(frozen=True)
 class Polarisation:
-    """The ellipse in a direction: axial ratio in dB, tilt in degrees from θ̂ towards φ̂, sense, and realized gain in dBi of the field's components."""
+    """The ellipse in a direction: axial ratio in dB, tilt in degrees from θ̂ towards φ̂, sense, and
+    realized gain in dBi of the field's components.
+    """
 
     axial_ratio_db: float
     tilt_deg: float
@@ -201,13 +256,25 @@ def polarisation(results: xr.Dataset, index: int, theta_deg: float, phi_deg: flo
     if not np.isfinite(own.axial_ratio[0]):
         raise HeronError("there is no field in this direction")
     available = float(budget(results).available[index])
-    gains = {name: float(decibel(4 * np.pi * component(field, np.radians([phi_deg]), name) / (2 * ETA0) / available)[0])
-             for name in ("total", "theta", "phi", "right", "left")}
-    return Polarisation(float(20 * np.log10(own.axial_ratio[0])), float(np.degrees(own.tilt[0])), bool(own.right[0]), gains)
+    gains = {
+        name: float(
+            decibel(
+                4 * np.pi * component(field, np.radians([phi_deg]), name) / (2 * ETA0) / available
+            )[0]
+        )
+        for name in ("total", "theta", "phi", "right", "left")
+    }
+    return Polarisation(
+        float(20 * np.log10(own.axial_ratio[0])),
+        float(np.degrees(own.tilt[0])),
+        bool(own.right[0]),
+        gains,
+    )
 
 
 def plane_angles(plane: str, step: float = 1.0) -> tuple[Floats, Floats, Floats]:
-    """Angle along a cut and its θ and φ, degrees: "phi=0" (the angle is θ, negative on the far side) or "theta=90" (the angle is φ).
+    """Angle along a cut and its θ and φ, degrees: "phi=0" (the angle is θ, negative on the far
+    side) or "theta=90" (the angle is φ).
 
     :raises ValueError: another plane.
     """
@@ -224,9 +291,18 @@ def plane_angles(plane: str, step: float = 1.0) -> tuple[Floats, Floats, Floats]
     return angle, np.full_like(angle, fixed), angle
 
 
-def cut(results: xr.Dataset, index: int, plane: str, powers: Budget | None = None, step: float = 1.0,
-        quantity: str = "realized_gain", part: str = "total", reference: float = 0.0) -> Cut:
-    """A cut through the pattern of one component; ``reference`` is that of co-polarisation, rad from x.
+def cut(
+    results: xr.Dataset,
+    index: int,
+    plane: str,
+    powers: Budget | None = None,
+    step: float = 1.0,
+    quantity: str = "realized_gain",
+    part: str = "total",
+    reference: float = 0.0,
+) -> Cut:
+    """A cut through the pattern of one component; ``reference`` is that of co-polarisation, rad
+    from x.
 
     :raises ValueError: a plane, quantity or component that there is not.
     """
@@ -235,11 +311,19 @@ def cut(results: xr.Dataset, index: int, plane: str, powers: Budget | None = Non
     u = component(field, np.radians(phi), part, reference) / (2 * ETA0)
     level = decibel(4 * np.pi * u / normal_power(powers or budget(results), index, quantity))
     own = ellipse(field)
-    return Cut(plane, angle, level, 20 * np.log10(own.axial_ratio) * np.where(own.right, 1, -1), lobe_figures(angle, level))
+    return Cut(
+        plane,
+        angle,
+        level,
+        20 * np.log10(own.axial_ratio) * np.where(own.right, 1, -1),
+        lobe_figures(angle, level),
+    )
 
 
 def lobe_figures(angle: Floats, level: Floats) -> Lobes:
-    """Figures of a closed cut (n,): degrees and dB; the first and last sample are the same direction."""
+    """Figures of a closed cut (n,): degrees and dB; the first and last sample are the same
+    direction.
+    """
     a, v = angle[:-1], level[:-1]
     n = len(a)
     peak = int(np.argmax(v))
@@ -262,14 +346,34 @@ def lobe_figures(angle: Floats, level: Floats) -> Lobes:
     back = float(v[(peak + n // 2) % n])
     front_to_back = None if back <= FLOOR_DB + 20 else float(top) - back
     maxima = np.flatnonzero((turned > np.roll(turned, 1)) & (turned >= np.roll(turned, -1)))
-    others = [int(i) for i in maxima if abs(i - n // 2) > 1 and turned[i] > FLOOR_DB + 20 and turned[i] < top - 1e-6]
+    others = [
+        int(i)
+        for i in maxima
+        if abs(i - n // 2) > 1 and turned[i] > FLOOR_DB + 20 and turned[i] < top - 1e-6
+    ]
     side = max((float(turned[i]) for i in others), default=None)
     if side is None and len([i for i in maxima if turned[i] > top - 1e-6]) > 1:
         side = float(top)
-    near = [float(turned[i]) for i in (max((i for i in others if i < n // 2), default=None), min((i for i in others if i > n // 2), default=None)) if i is not None]
-    return Lobes(float(a[peak]), width, front_to_back, None if side is None else side - float(top), max(near) - float(top) if near else None)
+    near = [
+        float(turned[i])
+        for i in (
+            max((i for i in others if i < n // 2), default=None),
+            min((i for i in others if i > n // 2), default=None),
+        )
+        if i is not None
+    ]
+    return Lobes(
+        float(a[peak]),
+        width,
+        front_to_back,
+        None if side is None else side - float(top),
+        max(near) - float(top) if near else None,
+    )
 
 
 def as_dict(record: Any) -> dict[str, Any]:
     """A figures record as plain JSON values, NaN and infinities as ``None``."""
-    return {k: (None if isinstance(v, float) and not np.isfinite(v) else v) for k, v in asdict(record).items()}
+    return {
+        k: (None if isinstance(v, float) and not np.isfinite(v) else v)
+        for k, v in asdict(record).items()
+    }

@@ -1,4 +1,6 @@
-"""Polarisation of far fields: components after Ludwig, circular waves, the ellipse. Senses after IEEE Std 145.
+"""Polarisation of far fields: components after Ludwig, circular waves, the ellipse.
+
+Senses after IEEE Std 145.
 
 Fields are (…, 2), θ and φ components of phasors under exp(+jωt); angles of directions in radians.
 """
@@ -18,17 +20,23 @@ AXIAL_RATIO_CAP = 1e4  # 80 dB: what is called linear
 
 
 def co_cross(field: Complexes, phi: Floats, reference: float = 0.0) -> tuple[Complexes, Complexes]:
-    """Co- and cross-polar components with the reference polarisation at ``reference`` rad from x towards y on the axis.
+    """Co- and cross-polar components with the reference polarisation at ``reference`` rad from x
+    towards y on the axis.
 
-    A. C. Ludwig, "The definition of cross polarization", IEEE Trans. AP 21 (1973) 116, third definition.
+    A. C. Ludwig, "The definition of cross polarization", IEEE Trans. AP 21 (1973) 116, third
+    definition.
     """
     c, s = np.cos(phi - reference), np.sin(phi - reference)
     return field[..., 0] * c - field[..., 1] * s, field[..., 0] * s + field[..., 1] * c
 
 
 def circular(field: Complexes) -> tuple[Complexes, Complexes]:
-    """Right- and left-hand circular components; right-hand turns clockwise looking along propagation, θ̂ − jφ̂."""
-    return (field[..., 0] + 1j * field[..., 1]) / np.sqrt(2), (field[..., 0] - 1j * field[..., 1]) / np.sqrt(2)
+    """Right- and left-hand circular components; right-hand turns clockwise looking along
+    propagation, θ̂ − jφ̂.
+    """
+    return (field[..., 0] + 1j * field[..., 1]) / np.sqrt(2), (
+        field[..., 0] - 1j * field[..., 1]
+    ) / np.sqrt(2)
 
 
 def component(field: Complexes, phi: Floats, name: str, reference: float = 0.0) -> Floats:
@@ -52,7 +60,8 @@ def component(field: Complexes, phi: Floats, name: str, reference: float = 0.0) 
 
 @dataclass(frozen=True)
 class Ellipse:
-    """Polarisation ellipses: axial ratio ≥ 1 (capped at 1e4, NaN where there is no field), tilt in rad, and whether right-handed.
+    """Polarisation ellipses: axial ratio ≥ 1 (capped at 1e4, NaN where there is no field), tilt in
+    rad, and whether right-handed.
 
     The tilt is that of the major axis from θ̂ towards φ̂, in (−π/2, π/2].
     """

@@ -56,7 +56,9 @@ def group_delay(frequency: Floats, phase: Floats) -> Floats:
 
 @dataclass(frozen=True)
 class StepResponse:
-    """Against time in s (n,): reflection of a unit step, and the impedance in Ω of a line that would reflect as much there."""
+    """Against time in s (n,): reflection of a unit step, and the impedance in Ω of a line that
+    would reflect as much there.
+    """
 
     time: Floats
     reflection: Floats
@@ -65,28 +67,39 @@ class StepResponse:
 
 
 def time_domain(frequency: Floats, gamma: Complexes, z0: float) -> StepResponse:
-    """Time-domain reflection in low-pass form: the band is carried down to zero frequency, weighted by a Kaiser window (β = 6) and transformed.
+    """Time-domain reflection in low-pass form: the band is carried down to zero frequency, weighted
+    by a Kaiser window (β = 6) and transformed.
 
-    Needs evenly spaced frequencies that reach down to at most a tenth of the highest; what lies below the first is drawn towards a real value at
-    zero by a line in magnitude and phase (common practice of network analysers). ``resolution`` is the rise time, 10 to 90 %, about 0.98 / f_stop.
+    Needs evenly spaced frequencies that reach down to at most a tenth of the highest; what lies
+    below the first is drawn towards a real value at zero by a line in magnitude and phase (common
+    practice of network analysers). ``resolution`` is the rise time, 10 to 90 %, about 0.98 /
+    f_stop.
 
     :raises HeronError: the band does not reach far enough down.
     """
     step = float(frequency[1] - frequency[0]) if len(frequency) > 1 else 0.0
     if len(frequency) < 8 or not np.allclose(np.diff(frequency), step, rtol=1e-6):
-        raise HeronError("reflection against time needs at least 8 evenly spaced frequencies; choose linear spacing in the plan")
+        raise HeronError(
+            "reflection against time needs at least 8 evenly spaced frequencies; choose linear"
+            " spacing in the plan"
+        )
     if frequency[0] > 0.1 * frequency[-1]:
-        raise HeronError("reflection against time needs frequencies from at most a tenth of the highest, "
-                         f"{engineering(frequency[-1] / 10, 'Hz')}; the sweep begins at {engineering(frequency[0], 'Hz')}")
+        raise HeronError(
+            "reflection against time needs frequencies from at most a tenth of the highest,"
+            f" {engineering(frequency[-1] / 10, 'Hz')}; the sweep begins at"
+            f" {engineering(frequency[0], 'Hz')}"
+        )
     grid = np.arange(int(np.floor(frequency[-1] / step)) + 1) * step
     phase = unwrapped(gamma)
     turns = np.round((phase[0] - (phase[1] - phase[0]) / step * frequency[0]) / np.pi)
-    low = np.interp(grid, [0.0, *frequency], [abs(gamma[0]), *np.abs(gamma)]) * np.exp(1j * np.interp(grid, [0.0, *frequency], [np.pi * turns, *phase]))
-    window = np.kaiser(2 * len(grid) - 1, 6.0)[len(grid) - 1:]
+    low = np.interp(grid, [0.0, *frequency], [abs(gamma[0]), *np.abs(gamma)]) * np.exp(
+        1j * np.interp(grid, [0.0, *frequency], [np.pi * turns, *phase])
+    )
+    window = np.kaiser(2 * len(grid) - 1, 6.0)[len(grid) - 1 :]
     count = 16 * len(grid)
     resolution = 0.98 / float(frequency[-1])
     before = int(2 * resolution * count * step)  # the step's front reaches to before zero
-    impulse = np.roll(np.fft.irfft(low * window, count), before)[:count // 2]
+    impulse = np.roll(np.fft.irfft(low * window, count), before)[: count // 2]
     reflection = np.cumsum(impulse)
     time = (np.arange(count // 2) - before) / (count * step)
     bounded = np.clip(reflection, -0.999, 0.999)
@@ -95,7 +108,9 @@ def time_domain(frequency: Floats, gamma: Complexes, z0: float) -> StepResponse:
 
 @dataclass(frozen=True)
 class Resonance:
-    """X = 0 crossing: frequency in Hz, resistance in Ω, whether X rises, and Q (Yaghjian and Best)."""
+    """X = 0 crossing: frequency in Hz, resistance in Ω, whether X rises, and Q (Yaghjian and
+    Best).
+    """
 
     frequency: float
     resistance: float
@@ -126,7 +141,9 @@ def resonances(frequency: Floats, z: Complexes) -> list[Resonance]:
 
 @dataclass(frozen=True)
 class Band:
-    """A stretch of frequencies in Hz with |S| under a limit; ``open_*`` where the sweep ends before the band does."""
+    """A stretch of frequencies in Hz with |S| under a limit; ``open_*`` where the sweep ends before
+    the band does.
+    """
 
     low: float
     high: float

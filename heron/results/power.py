@@ -14,7 +14,9 @@ Complexes = NDArray[np.complex128]
 
 @dataclass(frozen=True)
 class Budget:
-    """Powers (f,) in W. Accepted is net over all ports, so power that leaves by a terminated port is not accepted."""
+    """Powers (f,) in W. Accepted is net over all ports, so power that leaves by a terminated port
+    is not accepted.
+    """
 
     available: Floats
     accepted: Floats
@@ -27,7 +29,10 @@ class Budget:
     def balance_error(self) -> Floats:
         """(accepted - radiated - losses) / accepted; NaN where nothing is accepted."""
         with np.errstate(divide="ignore", invalid="ignore"):
-            return np.asarray((self.accepted - self.radiated - self.conductor - self.dielectric - self.loads) / self.accepted)
+            return np.asarray(
+                (self.accepted - self.radiated - self.conductor - self.dielectric - self.loads)
+                / self.accepted
+            )
 
     @property
     def radiation_efficiency(self) -> Floats:
@@ -51,5 +56,11 @@ def budget(results: xr.Dataset, incident: Complexes | None = None) -> Budget:
         return np.asarray(np.einsum("p,fpq,q->f", a.conj(), results[name].values, a).real)
 
     available = float(0.5 * np.vdot(a, a).real)
-    return Budget(np.full(n, available), available - 0.5 * (np.abs(b) ** 2).sum(axis=1), form("radiated_form"), form("conductor_loss_form"),
-                  form("dielectric_loss_form") if "dielectric_loss_form" in results else np.zeros(n), form("load_loss_form"))
+    return Budget(
+        np.full(n, available),
+        available - 0.5 * (np.abs(b) ** 2).sum(axis=1),
+        form("radiated_form"),
+        form("conductor_loss_form"),
+        form("dielectric_loss_form") if "dielectric_loss_form" in results else np.zeros(n),
+        form("load_loss_form"),
+    )

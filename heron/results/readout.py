@@ -1,4 +1,6 @@
-"""What the readout page shows of one run: curves against frequency and verdict badges, as plain JSON values."""
+"""What the readout page shows of one run: curves against frequency and verdict badges, as plain
+JSON values.
+"""
 
 from __future__ import annotations
 
@@ -28,7 +30,9 @@ def finite(values: Any) -> list[Any]:
 
 
 def sweep(results: xr.Dataset) -> dict[str, Any]:
-    """Frequencies, what was recorded, and of driven runs ports, power shares and badges; of lit ones where their waves come from. Curves are asked for by formula."""
+    """Frequencies, what was recorded, and of driven runs ports, power shares and badges; of lit
+    ones where their waves come from. Curves are asked for by formula.
+    """
     return {
         "kind": scattering.kind(results),
         "frequency_hz": results["frequency"].values.tolist(),
@@ -45,31 +49,50 @@ def _driven(results: xr.Dataset) -> dict[str, Any]:
     names = [int(p) for p in results["port"].values]
     share = {
         name: finite(value / powers.available)
-        for name, value in (("radiated", powers.radiated), ("conductor", powers.conductor), ("dielectric", powers.dielectric), ("loads", powers.loads),
-                            ("accepted", powers.accepted))
+        for name, value in (
+            ("radiated", powers.radiated),
+            ("conductor", powers.conductor),
+            ("dielectric", powers.dielectric),
+            ("loads", powers.loads),
+            ("accepted", powers.accepted),
+        )
     }
     return {
         "ports": names,
         "z0_ohm": results["z0"].values.tolist(),
         "power_share": share,
         "illuminations": [],
-        "absorbed_share": {name: finite(power / powers.available) for name, power in absorbed(results).items()},
+        "absorbed_share": {
+            name: finite(power / powers.available) for name, power in absorbed(results).items()
+        },
         "badges": {str(a): badges(results, i) for i, a in enumerate(names)},
     }
 
 
 def _lit(results: xr.Dataset) -> dict[str, Any]:
-    angles = [np.degrees(scattering.back(results, n)).tolist() for n in range(results.sizes["port_in"])]
+    angles = [
+        np.degrees(scattering.back(results, n)).tolist() for n in range(results.sizes["port_in"])
+    ]
     return {
-        "layered": scattering.layered(results), "receives": [int(p) for p in results["port"].values],
-        "ports": [], "z0_ohm": [], "power_share": {}, "absorbed_share": {}, "badges": {},
-        "illuminations": [{"name": n, "theta_deg": t, "phi_deg": p} for n, (t, p) in zip(scattering.illuminations(results), angles, strict=True)],
+        "layered": scattering.layered(results),
+        "receives": [int(p) for p in results["port"].values],
+        "ports": [],
+        "z0_ohm": [],
+        "power_share": {},
+        "absorbed_share": {},
+        "badges": {},
+        "illuminations": [
+            {"name": n, "theta_deg": t, "phi_deg": p}
+            for n, (t, p) in zip(scattering.illuminations(results), angles, strict=True)
+        ],
     }
 
 
 @dataclass(frozen=True)
 class Headline:
-    """What a run comes to in few words: a curve (f,) in dB, the place of its best value, and the words for that."""
+    """What a run comes to in few words: a curve (f,) in dB, the place of its best value, and the
+    words for that.
+    """
 
     level: Floats
     at: float
@@ -82,7 +105,9 @@ def _reflection(results: xr.Dataset) -> Headline:
     level = ports.magnitude_db(results["s"].values[:, 0, 0])
     at, low = ports.minimum(results["frequency"].values, level)
     found = errors_in(results)
-    s, depth, off = (found.get(name, {}).get("value") for name in ("s", "depth", "resonance_relative"))
+    s, depth, off = (
+        found.get(name, {}).get("value") for name in ("s", "depth", "resonance_relative")
+    )
     error = level_error(s if depth is None else depth, low)
     return Headline(level, at, low, f"{uncertain(low, error, 1)} dB at {_frequency(at, off)}")
 
@@ -97,17 +122,23 @@ def uncertain(value: float, error: float | None, most: int) -> str:
 
 def _frequency(at: float, relative: float | None) -> str:
     """With as many digits as a relative error allows, four at most."""
-    return engineering(at, "Hz", 4 if not relative else int(np.clip(np.ceil(-np.log10(relative)), 1, 4)))
+    return engineering(
+        at, "Hz", 4 if not relative else int(np.clip(np.ceil(-np.log10(relative)), 1, 4))
+    )
 
 
 def _largest(results: xr.Dataset, level: Floats, words: Callable[[float], str]) -> Headline:
     at = float(results["frequency"].values[level.argmax()])
-    return Headline(level, at, float(level.max()), f"{words(float(level.max()))} at {engineering(at, 'Hz')}")
+    return Headline(
+        level, at, float(level.max()), f"{words(float(level.max()))} at {engineering(at, 'Hz')}"
+    )
 
 
 def _back(results: xr.Dataset) -> Headline:
     """The largest cross-section back to the source."""
-    return _largest(results, scattering.dbsm(scattering.monostatic(results)), lambda v: f"{v:.1f} dBsm")
+    return _largest(
+        results, scattering.dbsm(scattering.monostatic(results)), lambda v: f"{v:.1f} dBsm"
+    )
 
 
 def _returns(results: xr.Dataset) -> Headline:
@@ -122,14 +153,28 @@ def _leaks(results: xr.Dataset) -> Headline:
     return replace(found, words=f"noise floor {found.value:.0f} dB")
 
 
-HEADLINES: dict[scattering.Kind, Callable[[xr.Dataset], Headline]] = {"driven": _reflection, "lit": _back, "repeated": _returns, "empty": _leaks}
+HEADLINES: dict[scattering.Kind, Callable[[xr.Dataset], Headline]] = {
+    "driven": _reflection,
+    "lit": _back,
+    "repeated": _returns,
+    "empty": _leaks,
+}
 
 
 def headline(results: xr.Dataset) -> dict[str, Any]:
     """The headline of a run as JSON values, with a sparkline of its curve."""
     found = HEADLINES[scattering.kind(results)](results)
-    pick = np.linspace(0, len(found.level) - 1, min(len(found.level), SPARK_POINTS)).round().astype(int)
-    return {"text": found.words.replace("-", "−"), "level_db": found.value, "frequency_hz": found.at, "spark": np.round(found.level[pick], 2).tolist()}
+    pick = (
+        np.linspace(0, len(found.level) - 1, min(len(found.level), SPARK_POINTS))
+        .round()
+        .astype(int)
+    )
+    return {
+        "text": found.words.replace("-", "−"),
+        "level_db": found.value,
+        "frequency_hz": found.at,
+        "spark": np.round(found.level[pick], 2).tolist(),
+    }
 
 
 def badges(results: xr.Dataset, port: int) -> dict[str, Any]:
@@ -139,10 +184,27 @@ def badges(results: xr.Dataset, port: int) -> dict[str, Any]:
     z = ports.impedances(results)[:, port]
     at, low = ports.minimum(f, level)
     return {
-        "resonances": [{"frequency_hz": r.frequency, "resistance_ohm": r.resistance, "rising": r.rising,
-                        "q": r.q if np.isfinite(r.q) else None} for r in ports.resonances(f, z)],
+        "resonances": [
+            {
+                "frequency_hz": r.frequency,
+                "resistance_ohm": r.resistance,
+                "rising": r.rising,
+                "q": r.q if np.isfinite(r.q) else None,
+            }
+            for r in ports.resonances(f, z)
+        ],
         "minimum": {"frequency_hz": at, "level_db": low},
-        "bands": {name: [{"low_hz": b.low, "high_hz": b.high, "relative": b.relative, "open_low": b.open_low, "open_high": b.open_high}
-                         for b in ports.bands(f, level, limit)]
-                  for name, limit in (("-10 dB", -10.0), ("VSWR 2", ports.VSWR_2_DB))},
+        "bands": {
+            name: [
+                {
+                    "low_hz": b.low,
+                    "high_hz": b.high,
+                    "relative": b.relative,
+                    "open_low": b.open_low,
+                    "open_high": b.open_high,
+                }
+                for b in ports.bands(f, level, limit)
+            ]
+            for name, limit in (("-10 dB", -10.0), ("VSWR 2", ports.VSWR_2_DB))
+        },
     }

@@ -13,7 +13,9 @@ Floats = NDArray[np.float64]
 
 @dataclass(frozen=True)
 class Signals:
-    """E (t, n, 3) in V/m, H likewise in A/m or none, at points (n, 3) and times (t,), while one port is driven by the incident wave ``pulse`` (t,), √W."""
+    """E (t, n, 3) in V/m, H likewise in A/m or none, at points (n, 3) and times (t,), while one
+    port is driven by the incident wave ``pulse`` (t,), √W.
+    """
 
     time: Floats
     pulse: Floats
@@ -36,11 +38,19 @@ def signals(results: xr.Dataset, name: str, port: int = 0) -> Signals:
     own = f"trace {trace_names(results).index(name)}"
     h = results[f"{own}_h"].values[port] if f"{own}_h" in results else None
     pulse = np.atleast_2d(results[f"{own}_pulse"].values)
-    return Signals(results[f"{own}_time"].values, pulse[min(port, len(pulse) - 1)], results[f"{own}_at"].values, results[f"{own}_e"].values[port], h)
+    return Signals(
+        results[f"{own}_time"].values,
+        pulse[min(port, len(pulse) - 1)],
+        results[f"{own}_at"].values,
+        results[f"{own}_e"].values[port],
+        h,
+    )
 
 
 def spectrum(time: Floats, values: Floats, frequency: Floats) -> Floats:
-    """Magnitude (f, c) in dB below the largest of all, of signals (t, c) at times (t,) in s: Fourier integrals by the trapezoidal rule, floored at -120 dB."""
+    """Magnitude (f, c) in dB below the largest of all, of signals (t, c) at times (t,) in s:
+    Fourier integrals by the trapezoidal rule, floored at -120 dB.
+    """
     weight = np.gradient(time)
     weight[[0, -1]] *= 0.5
     size = np.abs(np.exp(-2j * np.pi * np.outer(frequency, time)) @ (weight[:, None] * values))

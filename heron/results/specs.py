@@ -1,6 +1,7 @@
 """Spec lines: a limit on a quantity over a band, written as a sentence, and whether a run keeps it.
 
-``|S11| < -10 dB from 863 to 873 MHz``, ``gain > 5 dBi at theta = 0``, ``total efficiency > 90 %``, ``VSWR < 2``, ``abs(z1) < 80 ohm``.
+``|S11| < -10 dB from 863 to 873 MHz``, ``gain > 5 dBi at theta = 0``, ``total efficiency > 90 %``,
+``VSWR < 2``, ``abs(z1) < 80 ohm``.
 """
 
 from __future__ import annotations
@@ -20,14 +21,27 @@ from heron.results.formulas import GAINS, Quantities
 Floats = NDArray[np.float64]
 
 _WORDS = {
-    "realized gain": "realized_gain", "realised gain": "realized_gain", "total efficiency": "total_efficiency", "radiation efficiency": "radiation_efficiency",
-    "return loss": "return_loss1", "axial ratio": "axial_ratio", "group delay": "delay", "vswr": "vswr1", "efficiency": "total_efficiency",
+    "realized gain": "realized_gain",
+    "realised gain": "realized_gain",
+    "total efficiency": "total_efficiency",
+    "radiation efficiency": "radiation_efficiency",
+    "return loss": "return_loss1",
+    "axial ratio": "axial_ratio",
+    "group delay": "delay",
+    "vswr": "vswr1",
+    "efficiency": "total_efficiency",
 }
 _RELATION = re.compile(r"(<=|>=|<|>|≤|≥)")
 _NUMBER = r"([-−+]?[\d.]+(?:[eE][-+]?\d+)?)"
-_BAND = re.compile(rf"(?:\bfrom|\bin|\bover|,)\s*{_NUMBER}\s*([kMGT]?Hz)?\s*(?:to|–|-|…)\s*{_NUMBER}\s*([kMGT]?Hz)\s*$", re.I)
+_BAND = re.compile(
+    rf"(?:\bfrom|\bin|\bover|,)\s*{_NUMBER}\s*([kMGT]?Hz)?\s*(?:to|–|-|…)\s*{_NUMBER}\s*([kMGT]?Hz)\s*$",
+    re.I,
+)
 _POINT = re.compile(rf"\bat\s+{_NUMBER}\s*([kMGT]?Hz)\s*$", re.I)
-_ANGLE = re.compile(rf"(?:\bat\s+|,\s*|\band\s+)?(theta|θ|phi|φ)\s*=\s*{_NUMBER}\s*(?:°|deg)?\s*,?\s*(?:and)?\s*$", re.I)
+_ANGLE = re.compile(
+    rf"(?:\bat\s+|,\s*|\band\s+)?(theta|θ|phi|φ)\s*=\s*{_NUMBER}\s*(?:°|deg)?\s*,?\s*(?:and)?\s*$",
+    re.I,
+)
 _LIMIT = re.compile(rf"^\s*{_NUMBER}\s*(.*?)\s*,?\s*$")
 _POWERS = {*GAINS, "radiation_efficiency", "total_efficiency", "radiated", "accepted", "mismatch"}
 _DB = {"db": 0, "dbi": 10, "dbic": 10}
@@ -36,7 +50,8 @@ EXAMPLE = "|S11| < -10 dB from 863 to 873 MHz"
 
 @dataclass(frozen=True)
 class Spec:
-    """A limit: ``formula`` of linear quantities stays below or ``above`` ``limit``, in a band in Hz or everywhere.
+    """A limit: ``formula`` of linear quantities stays below or ``above`` ``limit``, in a band in Hz
+    or everywhere.
 
     The limit is given in ``unit``: "dB", "dBi", "%", a unit or nothing.
     """
@@ -54,14 +69,19 @@ class Spec:
         """Factor of the logarithm, 0 for none."""
         if self.unit.lower() not in _DB:
             return 0
-        return _DB[self.unit.lower()] or (10 if names_in(self.formula) & _POWERS or self.formula.startswith(tuple(_POWERS)) else 20)
+        return _DB[self.unit.lower()] or (
+            10
+            if names_in(self.formula) & _POWERS or self.formula.startswith(tuple(_POWERS))
+            else 20
+        )
 
 
 @dataclass(frozen=True)
 class Verdict:
     """``passed`` is ``None`` when the run says nothing of it: ``reason`` tells why.
 
-    ``worst`` is in the limit's unit, at a frequency in Hz; ``margin`` is its distance from the limit, positive when kept.
+    ``worst`` is in the limit's unit, at a frequency in Hz; ``margin`` is its distance from the
+    limit, positive when kept.
     """
 
     passed: bool | None
@@ -85,25 +105,47 @@ def read(text: str) -> Spec:
     while True:
         band, point, angle = _BAND.search(right), _POINT.search(right), _ANGLE.search(right)
         if band:
-            low, high = (_hertz(v, u or band.group(4)) for v, u in ((band.group(1), band.group(2)), (band.group(3), band.group(4))))
-            right = right[:band.start()]
+            low, high = (
+                _hertz(v, u or band.group(4))
+                for v, u in ((band.group(1), band.group(2)), (band.group(3), band.group(4)))
+            )
+            right = right[: band.start()]
         elif point:
             low = high = _hertz(point.group(1), point.group(2))
-            right = right[:point.start()]
+            right = right[: point.start()]
         elif angle:
-            angles["theta" if angle.group(1).lower() in ("theta", "θ") else "phi"] = _plain(angle.group(2))
-            right = right[:angle.start()]
+            angles["theta" if angle.group(1).lower() in ("theta", "θ") else "phi"] = _plain(
+                angle.group(2)
+            )
+            right = right[: angle.start()]
         else:
             break
     if low is not None and high is not None and low > high:
-        raise HeronError(f"the band runs from {low:g} to {high:g} Hz; write the lower frequency first")
+        raise HeronError(
+            f"the band runs from {low:g} to {high:g} Hz; write the lower frequency first"
+        )
     found = _LIMIT.match(right)
     if not found:
-        raise HeronError(f"“{right.strip()}” is no limit; write a number and a unit, such as -10 dB")
+        raise HeronError(
+            f"“{right.strip()}” is no limit; write a number and a unit, such as -10 dB"
+        )
     symbol = found.group(2).strip()
-    if symbol and symbol.lower() not in _DB and symbol not in ("%", "°", "deg") and unit(symbol) is None:
+    if (
+        symbol
+        and symbol.lower() not in _DB
+        and symbol not in ("%", "°", "deg")
+        and unit(symbol) is None
+    ):
         raise HeronError(f"“{symbol}” is neither a unit nor a band; write, for example, {EXAMPLE}")
-    return Spec(text.strip(), _formula(left.strip(), angles), relation in (">", ">=", "≥"), _plain(found.group(1)), symbol, low, high)
+    return Spec(
+        text.strip(),
+        _formula(left.strip(), angles),
+        relation in (">", ">=", "≥"),
+        _plain(found.group(1)),
+        symbol,
+        low,
+        high,
+    )
 
 
 def _plain(text: str) -> float:
@@ -127,7 +169,9 @@ def _formula(left: str, angles: dict[str, float]) -> str:
     if angles and text in (*GAINS, "axial_ratio"):
         text = f"{text}({angles.get('theta', 0):g} deg, {angles.get('phi', 0):g} deg)"
     elif angles:
-        raise HeronError(f"a direction can be given for {', '.join(GAINS)} and axial ratio, not for “{left}”")
+        raise HeronError(
+            f"a direction can be given for {', '.join(GAINS)} and axial ratio, not for “{left}”"
+        )
     elif text == "axial_ratio":
         raise HeronError("axial ratio needs a direction, such as at theta = 0")
     names_in(text)
@@ -135,7 +179,10 @@ def _formula(left: str, angles: dict[str, float]) -> str:
 
 
 def judge(spec: Spec, quantities: Quantities) -> Verdict:
-    """Whether a run keeps a spec line. Between samples the curve is straight; a band must lie within the run's own."""
+    """Whether a run keeps a spec line.
+
+    Between samples the curve is straight; a band must lie within the run's own.
+    """
     try:
         curve = quantities.curve(spec.formula)
         values = np.abs(curve.values) if np.iscomplexobj(curve.values) else curve.values
@@ -150,7 +197,9 @@ def judge(spec: Spec, quantities: Quantities) -> Verdict:
     low, high = f[0] if spec.low is None else spec.low, f[-1] if spec.high is None else spec.high
     slack = 1e-9 * high
     if low < f[0] - slack or high > f[-1] + slack:
-        return Verdict(None, reason=f"the run covers {f[0] / 1e6:.6g} to {f[-1] / 1e6:.6g} MHz only")
+        return Verdict(
+            None, reason=f"the run covers {f[0] / 1e6:.6g} to {f[-1] / 1e6:.6g} MHz only"
+        )
     x = np.unique(np.concatenate(([low], f[(f > low) & (f < high)], [high])))
     y = np.interp(x, f, values)
     at = int(np.argmin(y) if spec.above else np.argmax(y))
@@ -169,7 +218,7 @@ def _in_unit(spec: Spec, values: Floats, symbol: str) -> Floats:
         return values * {"": 1.0, "%": 100.0}.get(spec.unit, 180 / np.pi)
     found = unit(spec.unit)
     if found is None or si_symbol(found[1]) != symbol:
-        raise QuantityError(f"“{spec.formula}” is in {symbol or 'plain numbers'}, not in {spec.unit}")
+        raise QuantityError(
+            f"“{spec.formula}” is in {symbol or 'plain numbers'}, not in {spec.unit}"
+        )
     return values / found[0]
-
-

@@ -17,8 +17,11 @@ from heron.results.convergence import FLOOR_IMPEDANCE, Floats, error_of_wavering
 FLOOR = {"index": 1e-3, "impedance": FLOOR_IMPEDANCE}  # relative: what rounds do not see
 
 
-def modes(s: Structure, model: Evaluated, geometry: Geometry, feed: int, count: int, at: float) -> Study:
-    """The ``count`` first modes of feed number ``feed`` on a filled structure, with their errors over the band from the rounds that the plan asks for.
+def modes(
+    s: Structure, model: Evaluated, geometry: Geometry, feed: int, count: int, at: float
+) -> Study:
+    """The ``count`` first modes of feed number ``feed`` on a filled structure, with their errors
+    over the band from the rounds that the plan asks for.
 
     :raises ModelError: as :func:`heron.engines.transient.study.study`.
     """

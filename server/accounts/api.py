@@ -33,7 +33,9 @@ class Session(Schema):
 def _session(request: HttpRequest) -> Session:
     name = request.user.get_username()
     words = [w for w in (request.user.get_full_name() or name).replace("-", " ").split() if w]
-    return Session(username=name, initials="".join(w[0] for w in words[:2]).upper(), csrf=get_token(request))
+    return Session(
+        username=name, initials="".join(w[0] for w in words[:2]).upper(), csrf=get_token(request)
+    )
 
 
 @router.get("", response=Session, operation_id="get_session")
@@ -48,7 +50,11 @@ def sign_in(request: HttpRequest, data: SignIn) -> Session:
     keys = [f"user:{data.username.lower()[:150]}", f"address:{request.META.get('REMOTE_ADDR', '')}"]
     since = timezone.now() - WINDOW
     FailedSignIn.objects.filter(at__lt=since).delete()
-    if any(FailedSignIn.objects.filter(key=k, at__gte=since).count() >= ATTEMPTS * (1 + 4 * k.startswith("address")) for k in keys):
+    if any(
+        FailedSignIn.objects.filter(key=k, at__gte=since).count()
+        >= ATTEMPTS * (1 + 4 * k.startswith("address"))
+        for k in keys
+    ):
         raise Problem(429, "too many wrong passwords; wait ten minutes")
     user = authenticate(request, username=data.username, password=data.password)
     if user is None:

@@ -17,7 +17,10 @@ from server.projects.permissions import get_project
 
 @transaction.atomic
 def create_project(user: User, document: Document, shipped: bool = False) -> Project:
-    """A project with its first revision; the user owns it. ``shipped`` documents bring the files beside the examples."""
+    """A project with its first revision; the user owns it.
+
+    ``shipped`` documents bring the files beside the examples.
+    """
     project = Project.objects.create(name=document.name)
     Member.objects.create(project=project, user=user, role=Role.OWNER)
     _append(project, document, user)
@@ -28,8 +31,14 @@ def create_project(user: User, document: Document, shipped: bool = False) -> Pro
 
 def _append(project: Project, document: Document, author: User) -> Revision:
     last = project.revisions.order_by("-number").values_list("number", flat=True).first() or 0
-    revision = Revision.objects.create(project=project, number=last + 1, parent=project.head, author=author,
-                                       document=document.model_dump(mode="json"), digest=document.digest())
+    revision = Revision.objects.create(
+        project=project,
+        number=last + 1,
+        parent=project.head,
+        author=author,
+        document=document.model_dump(mode="json"),
+        digest=document.digest(),
+    )
     _move_head(project, revision)
     return revision
 
@@ -41,17 +50,26 @@ def _move_head(project: Project, revision: Revision) -> None:
 
 
 @transaction.atomic
-def save_revision(request: HttpRequest, project_id: int, parent: int, data: dict[str, Any]) -> Project:
+def save_revision(
+    request: HttpRequest, project_id: int, parent: int, data: dict[str, Any]
+) -> Project:
     """Appends a revision edited from number ``parent``.
 
-    :raises Problem: 409 when somebody saved in between, with their document; nothing is overwritten.
+    :raises Problem: 409 when somebody saved in between, with their document; nothing is
+        overwritten.
     """
     project = get_project(request, project_id, Role.EDITOR, lock=True)
     document = load_document(data)
     if project.head.number != parent:
         author = project.head.author.get_username() if project.head.author else "somebody"
-        raise Problem(409, f"{author} saved revision {project.head.number} while you edited revision {parent}; "
-                           "take theirs, or save yours on top", head=project.head.number, document=project.head.whole, author=author)
+        raise Problem(
+            409,
+            f"{author} saved revision {project.head.number} while you edited revision {parent}; "
+            "take theirs, or save yours on top",
+            head=project.head.number,
+            document=project.head.whole,
+            author=author,
+        )
     if document.digest() != project.head.digest:
         _append(project, document, request.user)
     return project
@@ -59,9 +77,16 @@ def save_revision(request: HttpRequest, project_id: int, parent: int, data: dict
 
 @transaction.atomic
 def step_history(request: HttpRequest, project_id: int, direction: str) -> Project:
-    """Moves the head to its parent ("undo") or its newest child ("redo"). Revisions are never deleted."""
+    """Moves the head to its parent ("undo") or its newest child ("redo").
+
+    Revisions are never deleted.
+    """
     project = get_project(request, project_id, Role.EDITOR, lock=True)
-    target = project.head.parent if direction == "undo" else project.head.children.order_by("-number").first()
+    target = (
+        project.head.parent
+        if direction == "undo"
+        else project.head.children.order_by("-number").first()
+    )
     if target is None:
         raise Problem(409, f"there is nothing to {direction}")
     _move_head(project, target)

@@ -65,7 +65,9 @@ class NewRevision(Schema):
 
 
 class Examine(Schema):
-    """``project``: whose files import steps mean; ``have``: keys of meshes the stage holds already."""
+    """``project``: whose files import steps mean; ``have``: keys of meshes the stage holds
+    already.
+    """
 
     document: dict[str, Any]
     project: int | None = None
@@ -82,7 +84,9 @@ class GridCut(Schema):
 
 
 class ModeStudy(Schema):
-    """The modes of line or guide feed number ``feed`` of a document, with their fields at a ``frequency`` in Hz: the top of the band unless given."""
+    """The modes of line or guide feed number ``feed`` of a document, with their fields at a
+    ``frequency`` in Hz: the top of the band unless given.
+    """
 
     document: dict[str, Any]
     project: int | None = None
@@ -138,7 +142,9 @@ class MaterialAsked(Schema):
 
 
 class MaterialFit(Schema):
-    """Debye poles fitted to a table, over the same frequencies; ``error`` is the largest one relative to |ε| at the table's rows."""
+    """Debye poles fitted to a table, over the same frequencies; ``error`` is the largest one
+    relative to |ε| at the table's rows.
+    """
 
     epsilon_real: list[float]
     epsilon_imag: list[float]
@@ -172,8 +178,15 @@ class ExampleLine(Schema):
 
 def _state(request: HttpRequest, project: Project) -> ProjectState:
     head = project.head
-    return ProjectState(id=project.id, name=project.name, role=role_of(request, project), revision=head.number,
-                        document=head.whole, can_undo=head.parent_id is not None, can_redo=head.children.exists())
+    return ProjectState(
+        id=project.id,
+        name=project.name,
+        role=role_of(request, project),
+        revision=head.number,
+        document=head.whole,
+        can_undo=head.parent_id is not None,
+        can_redo=head.children.exists(),
+    )
 
 
 @router.get("", response=list[ProjectCard], operation_id="list_projects")
@@ -184,8 +197,15 @@ def list_projects(request: HttpRequest) -> list[ProjectCard]:
 
 @router.post("", response={201: ProjectState}, operation_id="create_project")
 def create_project(request: HttpRequest, data: NewProject) -> Status:
-    document = load_document(data.document) if data.document is not None else library.example(data.example)
-    return Status(201, _state(request, actions.create_project(request.user, document, shipped=data.document is None)))
+    document = (
+        load_document(data.document) if data.document is not None else library.example(data.example)
+    )
+    return Status(
+        201,
+        _state(
+            request, actions.create_project(request.user, document, shipped=data.document is None)
+        ),
+    )
 
 
 @router.get("/examples", response=list[ExampleLine], operation_id="list_examples")
@@ -196,7 +216,9 @@ def list_examples(request: HttpRequest) -> list[ExampleLine]:
 @router.post("/examine", response=dict[str, Any], operation_id="examine_document")
 def examine_document(request: HttpRequest, data: Examine) -> dict[str, Any]:
     project = None if data.project is None else get_project(request, data.project)
-    return examination_view(examine(load_document(data.document), files=files.provider(project)), set(data.have))
+    return examination_view(
+        examine(load_document(data.document), files=files.provider(project)), set(data.have)
+    )
 
 
 @router.post("/grid", operation_id="cut_grid")
@@ -208,7 +230,9 @@ def cut_grid(request: HttpRequest, data: GridCut) -> HttpResponse:
 @router.post("/modes", operation_id="study_modes")
 def study_modes(request: HttpRequest, data: ModeStudy) -> HttpResponse:
     project = None if data.project is None else get_project(request, data.project)
-    return mode_study(json.dumps(data.document, sort_keys=True), project, data.feed, data.frequency, data.modes)
+    return mode_study(
+        json.dumps(data.document, sort_keys=True), project, data.feed, data.frequency, data.modes
+    )
 
 
 @router.post("/evaluate", response=ExpressionValue, operation_id="evaluate_expression")
@@ -234,10 +258,20 @@ def delete_project(request: HttpRequest, project_id: int) -> Status:
     return Status(204, None)
 
 
-@router.get("/{int:project_id}/revisions", response=list[RevisionLine], operation_id="list_revisions")
+@router.get(
+    "/{int:project_id}/revisions", response=list[RevisionLine], operation_id="list_revisions"
+)
 def list_revisions(request: HttpRequest, project_id: int) -> list[RevisionLine]:
     revisions = get_project(request, project_id).revisions.select_related("author")
-    return [RevisionLine(number=r.number, author=r.author.get_username() if r.author else "", created=r.created, digest=r.digest) for r in revisions]
+    return [
+        RevisionLine(
+            number=r.number,
+            author=r.author.get_username() if r.author else "",
+            created=r.created,
+            digest=r.digest,
+        )
+        for r in revisions
+    ]
 
 
 @router.post("/{int:project_id}/revisions", response=ProjectState, operation_id="save_revision")
@@ -257,17 +291,27 @@ def redo(request: HttpRequest, project_id: int) -> ProjectState:
 
 def _file(upload: Upload) -> FileLine:
     upload = files.current(upload)
-    return FileLine(name=upload.name, size=upload.size, state=upload.state, message=upload.message, report=upload.report)
+    return FileLine(
+        name=upload.name,
+        size=upload.size,
+        state=upload.state,
+        message=upload.message,
+        report=upload.report,
+    )
 
 
 @router.get("/{int:project_id}/files", response=list[FileLine], operation_id="list_files")
 def list_files(request: HttpRequest, project_id: int) -> list[FileLine]:
-    return [_file(u) for u in get_project(request, project_id).uploads.defer("original", "prepared")]
+    return [
+        _file(u) for u in get_project(request, project_id).uploads.defer("original", "prepared")
+    ]
 
 
 @router.post("/{int:project_id}/files", response={202: FileLine}, operation_id="upload_file")
 def upload_file(request: HttpRequest, project_id: int, file: File[UploadedFile]) -> Status:
-    """Keeps a STEP, STL or OBJ file and reads it in a child process; ask the list for how far it is."""
+    """Keeps a STEP, STL or OBJ file and reads it in a child process; ask the list for how far it
+    is.
+    """
     get_project(request, project_id, Role.EDITOR)
     return Status(202, _file(files.receive(request, project_id, file.name or "", file.read())))
 
@@ -281,7 +325,11 @@ def delete_file(request: HttpRequest, project_id: int, name: str) -> Status:
 @router.post("/phrase", response=dict[str, Any], operation_id="read_phrase")
 def read_phrase(request: HttpRequest, data: Phrase) -> dict[str, Any]:
     """A typed step as a part of the document."""
-    return step_from(data.text, load_document(data.document), [*LIBRARY, *MEDIA, *(str(m.get("name")) for m in data.document.get("materials", []))])
+    return step_from(
+        data.text,
+        load_document(data.document),
+        [*LIBRARY, *MEDIA, *(str(m.get("name")) for m in data.document.get("materials", []))],
+    )
 
 
 @router.get("/phrases", response=list[str], operation_id="list_phrases")
@@ -293,8 +341,14 @@ def list_phrases(request: HttpRequest) -> list[str]:
 @router.get("/materials", response=list[MaterialLine], operation_id="list_materials")
 def list_materials(request: HttpRequest) -> list[MaterialLine]:
     """The library, conductors first."""
-    lines = [MaterialLine(name=c.name, group="conductors", source=c.source, conductor=True) for c in LIBRARY.values()]
-    return lines + [MaterialLine(name=m.name, group=m.group, source=m.source, conductor=False) for m in MEDIA.values()]
+    lines = [
+        MaterialLine(name=c.name, group="conductors", source=c.source, conductor=True)
+        for c in LIBRARY.values()
+    ]
+    return lines + [
+        MaterialLine(name=m.name, group=m.group, source=m.source, conductor=False)
+        for m in MEDIA.values()
+    ]
 
 
 @router.post("/material-curve", response=MaterialCurve, operation_id="material_curve")
@@ -307,7 +361,11 @@ def material_curve(request: HttpRequest, data: MaterialAsked) -> MaterialCurve:
 
 @router.get("/{int:project_id}/members", response=list[MemberLine], operation_id="list_members")
 def list_members(request: HttpRequest, project_id: int) -> list[MemberLine]:
-    members = get_project(request, project_id).memberships.select_related("user").order_by("user__username")
+    members = (
+        get_project(request, project_id)
+        .memberships.select_related("user")
+        .order_by("user__username")
+    )
     return [MemberLine(username=m.user.get_username(), role=Role(m.role)) for m in members]
 
 
@@ -317,7 +375,9 @@ def set_member(request: HttpRequest, project_id: int, username: str, data: NewRo
     return Status(204, None)
 
 
-@router.delete("/{int:project_id}/members/{username}", response={204: None}, operation_id="remove_member")
+@router.delete(
+    "/{int:project_id}/members/{username}", response={204: None}, operation_id="remove_member"
+)
 def remove_member(request: HttpRequest, project_id: int, username: str) -> Status:
     actions.remove_member(request, project_id, username)
     return Status(204, None)

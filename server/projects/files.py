@@ -43,47 +43,97 @@ def receive(request: HttpRequest, project_id: int, name: str, data: bytes) -> Up
     if project.uploads.exclude(name=plain).count() >= MOST_FILES:
         raise Problem(409, f"a project keeps at most {MOST_FILES} files; delete one first")
     with transaction.atomic():
-        upload, _ = Upload.objects.update_or_create(project=project, name=plain, defaults={
-            "digest": hashlib.sha256(data).hexdigest(), "size": len(data), "state": Upload.State.READING, "message": "waiting to be read", "report": {},
-            "original": data, "prepared": b"", "author": request.user, "created": timezone.now()})
+        upload, _ = Upload.objects.update_or_create(
+            project=project,
+            name=plain,
+            defaults={
+                "digest": hashlib.sha256(data).hexdigest(),
+                "size": len(data),
+                "state": Upload.State.READING,
+                "message": "waiting to be read",
+                "report": {},
+                "original": data,
+                "prepared": b"",
+                "author": request.user,
+                "created": timezone.now(),
+            },
+        )
     threading.Thread(target=_read, args=(upload.id,), daemon=True).start()
     return upload
 
 
 def ship(project: Project, document: Document) -> None:
-    """Gives a project made from an example the files that its import steps name; they are our own, so they are read here."""
+    """Gives a project made from an example the files that its import steps name; they are our own,
+    so they are read here.
+    """
     for name in {p.file for p in document.parts if p.kind == "import"}:
         path = ROOT / "examples" / name
         if not path.is_file():
             continue
         data = path.read_bytes()
         named = imports.read(name, data)
-        Upload.objects.create(project=project, name=name, digest=hashlib.sha256(data).hexdigest(), size=len(data), state=Upload.State.READY, message="",
-                              report=asdict(imports.report(named)), original=data, prepared=imports.packed(named))
+        Upload.objects.create(
+            project=project,
+            name=name,
+            digest=hashlib.sha256(data).hexdigest(),
+            size=len(data),
+            state=Upload.State.READY,
+            message="",
+            report=asdict(imports.report(named)),
+            original=data,
+            prepared=imports.packed(named),
+        )
 
 
 def _read(upload_id: int) -> None:
-    """Runs the child that reads the file; whatever happens to it, the upload ends ready or refused."""
+    """Runs the child that reads the file; whatever happens to it, the upload ends ready or
+    refused.
+    """
     try:
-        done = subprocess.run([sys.executable, "-m", "server.projects.reading", str(upload_id)], cwd=ROOT, env=_environment(), capture_output=True,
-                              timeout=PATIENCE_S, check=False)
-        reason = "" if done.returncode == 0 else "reading it took more memory or time than allowed, or failed; simplify it, or export it again"
+        done = subprocess.run(
+            [sys.executable, "-m", "server.projects.reading", str(upload_id)],
+            cwd=ROOT,
+            env=_environment(),
+            capture_output=True,
+            timeout=PATIENCE_S,
+            check=False,
+        )
+        reason = (
+            ""
+            if done.returncode == 0
+            else (
+                "reading it took more memory or time than allowed, or failed; simplify it, or"
+                " export it again"
+            )
+        )
     except subprocess.TimeoutExpired:
         reason = f"reading it took more than {PATIENCE_S} s; simplify it where it was drawn"
     if reason:
-        Upload.objects.filter(id=upload_id, state=Upload.State.READING).update(state=Upload.State.REFUSED, message=reason)
+        Upload.objects.filter(id=upload_id, state=Upload.State.READING).update(
+            state=Upload.State.REFUSED, message=reason
+        )
     connection.close()
 
 
 def _environment() -> dict[str, str]:
     s = connection.settings_dict
-    return {**os.environ, "ODD_HERON_DATABASE_URL": f"postgresql://{s['USER']}:{s['PASSWORD']}@{s['HOST']}:{s['PORT']}/{s['NAME']}"}
+    return {
+        **os.environ,
+        "ODD_HERON_DATABASE_URL": (
+            f"postgresql://{s['USER']}:{s['PASSWORD']}@{s['HOST']}:{s['PORT']}/{s['NAME']}"
+        ),
+    }
 
 
 def current(upload: Upload) -> Upload:
     """The upload; one whose reader died with its server is refused."""
-    if upload.state == Upload.State.READING and timezone.now() - upload.created > timedelta(seconds=PATIENCE_S + 20):
-        upload.state, upload.message = Upload.State.REFUSED, "reading it was interrupted; upload it again"
+    if upload.state == Upload.State.READING and timezone.now() - upload.created > timedelta(
+        seconds=PATIENCE_S + 20
+    ):
+        upload.state, upload.message = (
+            Upload.State.REFUSED,
+            "reading it was interrupted; upload it again",
+        )
         upload.save(update_fields=["state", "message"])
     return upload
 
@@ -98,12 +148,19 @@ def provider(project: Project | None) -> Callable[[str], bytes]:
     """Gives import steps the prepared form of the project's files."""
 
     def read(name: str) -> bytes:
-        upload = None if project is None else project.uploads.defer("original").filter(name=name).first()
+        upload = (
+            None if project is None else project.uploads.defer("original").filter(name=name).first()
+        )
         if upload is None:
             raise ModelError(f"the project has no file “{name}”; upload it", ("file",))
         upload = current(upload)
         if upload.state != Upload.State.READY:
-            raise ModelError(f"“{name}” is {'still being read' if upload.state == Upload.State.READING else 'refused'}: {upload.message}", ("file",))
+            raise ModelError(
+                f"“{name}” is"
+                f" {'still being read' if upload.state == Upload.State.READING else 'refused'}:"
+                f" {upload.message}",
+                ("file",),
+            )
         return bytes(upload.prepared)
 
     return read

@@ -27,7 +27,9 @@ BLANK = {
 
 @lru_cache(maxsize=1)
 def examples() -> dict[str, Document]:
-    return {p.stem: load_document(p.read_bytes()) for p in sorted((ROOT / "examples").glob("*.json"))}
+    return {
+        p.stem: load_document(p.read_bytes()) for p in sorted((ROOT / "examples").glob("*.json"))
+    }
 
 
 def example(name: str | None) -> Document:
@@ -44,14 +46,21 @@ def _outline(revision_id: int) -> list[dict[str, Any]]:
     revision = Revision.objects.select_related("project").get(id=revision_id)
     document = load_document(revision.document)
     geometry = build_geometry(evaluate_document(document), files.provider(revision.project))
-    return [{"points": s["points"]} for s in shapes(geometry)] + [{"points": line} for line in outline(geometry)]
+    return [{"points": s["points"]} for s in shapes(geometry)] + [
+        {"points": line} for line in outline(geometry)
+    ]
 
 
 def card(project: Project, role: str) -> dict[str, Any]:
     runs = sorted(project.runs.all(), key=lambda r: -r.number)
     last = next((r for r in runs if r.headline), None)
     return {
-        "id": project.id, "name": project.name, "role": role, "updated": project.updated, "revision": project.head.number,
-        "outline": _outline(project.head_id), "headline": last.headline.get("text", "") if last else "",
+        "id": project.id,
+        "name": project.name,
+        "role": role,
+        "updated": project.updated,
+        "revision": project.head.number,
+        "outline": _outline(project.head_id),
+        "headline": last.headline.get("text", "") if last else "",
         "running": sum(r.active for r in runs),
     }

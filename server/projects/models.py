@@ -22,29 +22,41 @@ class Role(models.TextChoices):
 class Project(models.Model):
     name = models.CharField(max_length=120)
     head = models.ForeignKey("Revision", null=True, on_delete=models.SET_NULL, related_name="+")
-    members = models.ManyToManyField(settings.AUTH_USER_MODEL, through="Member", related_name="projects")
+    members = models.ManyToManyField(
+        settings.AUTH_USER_MODEL, through="Member", related_name="projects"
+    )
     created = models.DateTimeField(auto_now_add=True)
     updated = models.DateTimeField(auto_now=True)
 
 
 class Member(models.Model):
     project = models.ForeignKey(Project, on_delete=models.CASCADE, related_name="memberships")
-    user = models.ForeignKey(settings.AUTH_USER_MODEL, on_delete=models.CASCADE, related_name="memberships")
+    user = models.ForeignKey(
+        settings.AUTH_USER_MODEL, on_delete=models.CASCADE, related_name="memberships"
+    )
     role = models.CharField(max_length=10, choices=Role.choices)
 
     class Meta:
-        constraints = [models.UniqueConstraint(fields=["project", "user"], name="one_role_per_member")]
+        constraints = [
+            models.UniqueConstraint(fields=["project", "user"], name="one_role_per_member")
+        ]
 
 
 class Revision(models.Model):
-    """One state of the model. ``parent`` is what it was edited from; redo follows the newest child."""
+    """One state of the model. ``parent`` is what it was edited from; redo follows the newest
+    child.
+    """
 
     project = models.ForeignKey(Project, on_delete=models.CASCADE, related_name="revisions")
     number = models.PositiveIntegerField()
-    parent = models.ForeignKey("self", null=True, on_delete=models.SET_NULL, related_name="children")
+    parent = models.ForeignKey(
+        "self", null=True, on_delete=models.SET_NULL, related_name="children"
+    )
     document = models.JSONField()
     digest = models.CharField(max_length=64)
-    author = models.ForeignKey(settings.AUTH_USER_MODEL, null=True, on_delete=models.SET_NULL, related_name="+")
+    author = models.ForeignKey(
+        settings.AUTH_USER_MODEL, null=True, on_delete=models.SET_NULL, related_name="+"
+    )
     created = models.DateTimeField(auto_now_add=True)
 
     class Meta:
@@ -61,7 +73,10 @@ class Revision(models.Model):
 
 
 class Upload(models.Model):
-    """A file that import steps of the project name. ``prepared`` is what a child process made of it."""
+    """A file that import steps of the project name.
+
+    ``prepared`` is what a child process made of it.
+    """
 
     class State(models.TextChoices):
         READING = "reading"
@@ -77,7 +92,9 @@ class Upload(models.Model):
     report = models.JSONField(default=dict)
     original = models.BinaryField()
     prepared = models.BinaryField(default=bytes)
-    author = models.ForeignKey(settings.AUTH_USER_MODEL, null=True, on_delete=models.SET_NULL, related_name="+")
+    author = models.ForeignKey(
+        settings.AUTH_USER_MODEL, null=True, on_delete=models.SET_NULL, related_name="+"
+    )
     created = models.DateTimeField(auto_now_add=True)
 
     class Meta:

@@ -20,17 +20,26 @@ def role_of(request: HttpRequest, project: Project) -> Role:
     return Role(Member.objects.get(project=project, user=request.user).role)
 
 
-def get_project(request: HttpRequest, project_id: int, least: Role = Role.READER, lock: bool = False) -> Project:
+def get_project(
+    request: HttpRequest, project_id: int, least: Role = Role.READER, lock: bool = False
+) -> Project:
     """The project, if the user may see it and has at least this role.
 
     :raises Problem: 404 for strangers, 403 for members with too small a role.
     """
-    # With a lock the head is read after it: joined, it would be that of before a wait, and none at all if another request has moved it meanwhile.
-    query = visible(request).select_for_update(of=("self",)) if lock else visible(request).select_related("head")
+    # With a lock the head is read after it: joined, it would be that of before a wait, and none at
+    # all if another request has moved it meanwhile.
+    query = (
+        visible(request).select_for_update(of=("self",))
+        if lock
+        else visible(request).select_related("head")
+    )
     project = query.filter(id=project_id).first()
     if project is None:
         raise not_found("project")
     role = role_of(request, project)
     if RANK[role] < RANK[least]:
-        raise Problem(403, f"this needs the role {least.value}; you are {role.value} of this project")
+        raise Problem(
+            403, f"this needs the role {least.value}; you are {role.value} of this project"
+        )
     return project

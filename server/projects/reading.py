@@ -1,4 +1,6 @@
-"""One uploaded file in its own process: ``python -m server.projects.reading UPLOAD_ID``, within limits of memory and time."""
+"""One uploaded file in its own process: ``python -m server.projects.reading UPLOAD_ID``, within
+limits of memory and time.
+"""
 
 from __future__ import annotations
 
@@ -28,11 +30,19 @@ def main(upload_id: int) -> int:
         found.update(message=f"checking {len(named)} bodies")
         report = imports.report(named)
         found.update(message="keeping")
-        found.update(state=Upload.State.READY, message="", prepared=imports.packed(named), report=asdict(report))
+        found.update(
+            state=Upload.State.READY,
+            message="",
+            prepared=imports.packed(named),
+            report=asdict(report),
+        )
     except HeronError as error:
         found.update(state=Upload.State.REFUSED, message=error.message)
     except MemoryError:
-        found.update(state=Upload.State.REFUSED, message="reading it takes more memory than allowed; simplify it where it was drawn")
+        found.update(
+            state=Upload.State.REFUSED,
+            message="reading it takes more memory than allowed; simplify it where it was drawn",
+        )
     return 0
 
 

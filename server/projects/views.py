@@ -54,23 +54,52 @@ def examination_view(e: Examination, have: set[str] | None = None) -> dict[str, 
     scene = _scene(bodies)
     return {
         "bodies": [_body(e, b, scene) for b in bodies],
-        "meshes": {mesh_key(b, scene): _mesh(b, scene) for b in bodies if mesh_key(b, scene) not in (have or set())},
+        "meshes": {
+            mesh_key(b, scene): _mesh(b, scene)
+            for b in bodies
+            if mesh_key(b, scene) not in (have or set())
+        },
         "contacts": [asdict(c) for c in e.contacts],
         "displaced": [list(pair) for pair in e.geometry.placed.taken] if e.geometry.bodies else [],
-        "values": {n: {"value": q.value, "unit": si_symbol(q.dimension)} for n, q in e.model.values.items()},
+        "values": {
+            n: {"value": q.value, "unit": si_symbol(q.dimension)} for n, q in e.model.values.items()
+        },
         "shapes": shapes(e.geometry),
         "feeds": [_mark(e, f) for f in e.model.feeds],
-        "dipoles": [{"feed": i, "along": (np.array(f.along) / np.linalg.norm(f.along)).tolist(), "magnetic": f.moment == "magnetic"}
-                    for i, f in enumerate(e.model.feeds) if f is not None and f.kind == "dipole" and np.linalg.norm(f.along) > 0],
+        "dipoles": [
+            {
+                "feed": i,
+                "along": (np.array(f.along) / np.linalg.norm(f.along)).tolist(),
+                "magnetic": f.moment == "magnetic",
+            }
+            for i, f in enumerate(e.model.feeds)
+            if f is not None and f.kind == "dipole" and np.linalg.norm(f.along) > 0
+        ],
         "loads": [_mark(e, s) for s in e.model.loads],
         "joints": [asdict(j) for j in mesh.joints] if mesh else [],
         "nodes": mesh.nodes.round(9).tolist() if mesh else [],
-        "ground": e.model.surround.height if e.model.surround and e.model.surround.kind == "ground" else None,
+        "ground": (
+            e.model.surround.height
+            if e.model.surround and e.model.surround.kind == "ground"
+            else None
+        ),
         "illuminations": [_arrow(e, light) for light in e.model.illuminations],
         "captures": [_capture(e, c) for c in e.model.captures],
         "period": [periods_of(e.model).get(k) for k in range(3)],
-        "layers": [{"material": name, "top": top} for name, _, top in layers_of(e.model) if np.isfinite(top)] if e.model.surround else [],
-        "frames": [{"name": n, "matrix": m.ravel().tolist()} for n, m in build_frames(e.model, []).items() if n],
+        "layers": (
+            [
+                {"material": name, "top": top}
+                for name, _, top in layers_of(e.model)
+                if np.isfinite(top)
+            ]
+            if e.model.surround
+            else []
+        ),
+        "frames": [
+            {"name": n, "matrix": m.ravel().tolist()}
+            for n, m in build_frames(e.model, []).items()
+            if n
+        ],
         "problems": [asdict(p) for p in e.problems],
         "forecast": asdict(e.forecast) if e.forecast else None,
         "engine": e.engine,
@@ -88,19 +117,36 @@ def _grid(e: Examination) -> dict[str, Any] | None:
     low, high = s.inner
     sources = [source for source in e.model.illuminations or e.model.feeds if source is not None]
     return {
-        "low": low.tolist(), "high": high.tolist(), "cells": list(s.shape), "smallest_m": [float(np.diff(line).min()) for line in s.lines], "largest_m": s.largest,
-        "box": [corner.tolist() for corner in box_corners(s)] if e.model.document.illuminations else None,
+        "low": low.tolist(),
+        "high": high.tolist(),
+        "cells": list(s.shape),
+        "smallest_m": [float(np.diff(line).min()) for line in s.lines],
+        "largest_m": s.largest,
+        "box": (
+            [corner.tolist() for corner in box_corners(s)]
+            if e.model.document.illuminations
+            else None
+        ),
         "crowded": [list(c) for c in s.crowded[:50]],
         "openings": [_opening(s, p) for p in s.apertures],
-        "pulses": [{"names": names, **_pulse(pulse)} for pulse, names in _pulses(e.model.plan, sources).items()],
+        "pulses": [
+            {"names": names, **_pulse(pulse)}
+            for pulse, names in _pulses(e.model.plan, sources).items()
+        ],
     }
 
 
 def _pulses(plan: Any, sources: list[Any]) -> dict[Pulse, list[str]]:
-    """The pulses of a run with the sources that each is for; without any source that of the plan."""
+    """The pulses of a run with the sources that each is for; without any source that of the
+    plan.
+    """
     out: dict[Pulse, list[str]] = {}
     for source in sources or [None]:
-        name = [] if source is None else [f"port {source.number}" if hasattr(source, "number") else source.name]
+        name = (
+            []
+            if source is None
+            else [f"port {source.number}" if hasattr(source, "number") else source.name]
+        )
         out.setdefault(pulse_of(plan, source), []).extend(name)
     return out
 
@@ -108,12 +154,19 @@ def _pulses(plan: Any, sources: list[Any]) -> dict[Pulse, list[str]]:
 def _pulse(pulse: Pulse) -> dict[str, list[float]]:
     time = np.linspace(0, pulse.duration, PULSE_POINTS)
     f = np.linspace(max(0.0, 2 * pulse.centre - pulse.highest), pulse.highest, PULSE_POINTS)
-    return {"time_s": time.tolist(), "value": pulse(time).round(5).tolist(), "frequency_hz": f.tolist(), "level_db": pulse.level(f).round(3).tolist()}
+    return {
+        "time_s": time.tolist(),
+        "value": pulse(time).round(5).tolist(),
+        "frequency_hz": f.tolist(),
+        "level_db": pulse.level(f).round(3).tolist(),
+    }
 
 
 def _arrow(e: Examination, light: Any) -> dict[str, Any] | None:
-    """Which way a wave travels and its electric field points, unit vectors, and of a beam its focus, its waist and how far from there it is √2 times as wide in the
-    middle of the band, in m; ``None`` for one that cannot be evaluated."""
+    """Which way a wave travels and its electric field points, unit vectors, and of a beam its
+    focus, its waist and how far from there it is √2 times as wide in the middle of the band, in m;
+    ``None`` for one that cannot be evaluated.
+    """
     try:
         wave = light_of(light) if light is not None else None
     except HeronError:
@@ -124,30 +177,51 @@ def _arrow(e: Examination, light: Any) -> dict[str, Any] | None:
     if isinstance(wave, Beam) and e.model.plan is not None:
         depth = np.pi * wave.waist**2 * (e.model.plan.f_start + e.model.plan.f_stop) / 2 / C0
         beam = {"focus": wave.focus.tolist(), "waist": wave.waist, "depth": float(depth)}
-    return {"name": light.name, "travels": wave.travels.tolist(), "electric": wave.electric.tolist(), "beam": beam}
+    return {
+        "name": light.name,
+        "travels": wave.travels.tolist(),
+        "electric": wave.electric.tolist(),
+        "beam": beam,
+    }
 
 
 def _opening(s: Structure, p: Aperture) -> dict[str, Any]:
-    """Which feed looks through an opening, its corners in m, which way its wave goes in, and where its case ends."""
+    """Which feed looks through an opening, its corners in m, which way its wave goes in, and where
+    its case ends.
+    """
     a, b = p.across
     corners = []
     for i, j in ((0, 0), (1, 0), (1, 1), (0, 1)):
         place = [0.0, 0.0, 0.0]
         place[p.axis] = float(s.lines[p.axis][p.line])
-        place[a], place[b] = float(s.lines[a][(p.low, p.high)[i][0]]), float(s.lines[b][(p.low, p.high)[j][1]])
+        place[a], place[b] = (
+            float(s.lines[a][(p.low, p.high)[i][0]]),
+            float(s.lines[b][(p.low, p.high)[j][1]]),
+        )
         corners.append(place)
-    return {"feed": p.number, "corners": corners, "axis": p.axis, "sign": p.sign, "back": float(s.lines[p.axis][p.end])}
+    return {
+        "feed": p.number,
+        "corners": corners,
+        "axis": p.axis,
+        "sign": p.sign,
+        "back": float(s.lines[p.axis][p.end]),
+    }
 
 
 _laying = Lock()
 
 
 def grid_cut(document: str, project: Project | None, axis: str, at: float) -> HttpResponse:
-    """A slice through the grid of a document (JSON text), in m; the last grid is kept, as the cut will be moved.
+    """A slice through the grid of a document (JSON text), in m; the last grid is kept, as the cut
+    will be moved.
 
     :raises Problem: 409 when there is no grid, or one too fine to look at.
     """
-    files = "" if project is None else " ".join(project.uploads.order_by("name").values_list("digest", flat=True))
+    files = (
+        ""
+        if project is None
+        else " ".join(project.uploads.order_by("name").values_list("digest", flat=True))
+    )
     with _laying:
         return _cut_of(_examined(document, project, files), axis, at)
 
@@ -164,9 +238,17 @@ def _laid_open(e: Examination) -> Structure:
     """
     s = getattr(e.discretisation, "structure", None)
     if s is None:
-        raise Problem(409, "there is no grid to look at: " + (e.errors[0].message if e.errors else "the model is solved without one"))
+        raise Problem(
+            409,
+            "there is no grid to look at: "
+            + (e.errors[0].message if e.errors else "the model is solved without one"),
+        )
     if s.cells > MOST_SHOWN:
-        raise Problem(409, f"the grid has {s.cells / 1e6:.0f} million cells, too many to lay open here; ask for fewer cells per wavelength to look at it")
+        raise Problem(
+            409,
+            f"the grid has {s.cells / 1e6:.0f} million cells, too many to lay open here; ask for"
+            " fewer cells per wavelength to look at it",
+        )
     fill(s, e.model, e.geometry)
     return cast(Structure, s)
 
@@ -175,15 +257,30 @@ def _cut_of(e: Examination, axis: str, at: float) -> HttpResponse:
     s = _laid_open(e)
     found = cut(s, "xyz".index(axis), at, e.model.plan.f_stop)
     header = {"axis": found.axis, "place": found.place, "cells": list(s.shape)}
-    return packet(header, u=found.u, v=found.v, epsilon=found.epsilon, conductor=found.conductor, resolved=found.resolved, metal=found.metal)
+    return packet(
+        header,
+        u=found.u,
+        v=found.v,
+        epsilon=found.epsilon,
+        conductor=found.conductor,
+        resolved=found.resolved,
+        metal=found.metal,
+    )
 
 
-def mode_study(document: str, project: Project | None, feed: int, frequency: float | None, modes: int) -> HttpResponse:
-    """The modes of line or guide feed number ``feed`` of a document (JSON text) over its band, with their fields at a frequency in Hz.
+def mode_study(
+    document: str, project: Project | None, feed: int, frequency: float | None, modes: int
+) -> HttpResponse:
+    """The modes of line or guide feed number ``feed`` of a document (JSON text) over its band, with
+    their fields at a frequency in Hz.
 
     :raises Problem: 409 when there is no grid, or one too fine to look at, or no mode.
     """
-    files = "" if project is None else " ".join(project.uploads.order_by("name").values_list("digest", flat=True))
+    files = (
+        ""
+        if project is None
+        else " ".join(project.uploads.order_by("name").values_list("digest", flat=True))
+    )
     with _laying:
         e = _examined(document, project, files)
         s = _laid_open(e)
@@ -192,13 +289,38 @@ def mode_study(document: str, project: Project | None, feed: int, frequency: flo
             found = studies.modes(s, e.model, e.geometry, feed, modes, at)
         except HeronError as error:
             raise Problem(409, error.message) from None
-    header = {"kinds": found.kinds, "at_hz": found.at, "axes": ["xyz"[k] for k in found.axes], "port": e.model.feeds[feed].number,
-              "share": next(p.share for p in s.apertures if p.number == feed),
-              "cut_off_hz": [c if np.isfinite(c) else None for c in found.cut_off.tolist()], "following_hz": found.following.tolist()}
-    arrays = {name: part for name, value in (("index", found.index), ("impedance", found.impedance), ("field", found.field))
-              for name, part in ((f"{name}_re", value.real), (f"{name}_im", value.imag))}
-    errors = {name: value for name in ("index_error", "impedance_error") if (value := getattr(found, name)) is not None}
-    return packet(header, frequency=found.frequency, u=found.u, v=found.v, inside=found.inside, **arrays, **errors)
+    header = {
+        "kinds": found.kinds,
+        "at_hz": found.at,
+        "axes": ["xyz"[k] for k in found.axes],
+        "port": e.model.feeds[feed].number,
+        "share": next(p.share for p in s.apertures if p.number == feed),
+        "cut_off_hz": [c if np.isfinite(c) else None for c in found.cut_off.tolist()],
+        "following_hz": found.following.tolist(),
+    }
+    arrays = {
+        name: part
+        for name, value in (
+            ("index", found.index),
+            ("impedance", found.impedance),
+            ("field", found.field),
+        )
+        for name, part in ((f"{name}_re", value.real), (f"{name}_im", value.imag))
+    }
+    errors = {
+        name: value
+        for name in ("index_error", "impedance_error")
+        if (value := getattr(found, name)) is not None
+    }
+    return packet(
+        header,
+        frequency=found.frequency,
+        u=found.u,
+        v=found.v,
+        inside=found.inside,
+        **arrays,
+        **errors,
+    )
 
 
 def _mark(e: Examination, step: Any) -> list[float] | None:
@@ -216,7 +338,10 @@ def _scene(bodies: list[Body]) -> float:
     if not bodies:
         return 0.0
     low, high = (np.array(side) for side in zip(*(b.bounds for b in bodies), strict=True))
-    return float(2.0 ** np.floor(np.log2(max(float(np.linalg.norm(high.max(axis=0) - low.min(axis=0))), 1e-12))))
+    return float(
+        2.0
+        ** np.floor(np.log2(max(float(np.linalg.norm(high.max(axis=0) - low.min(axis=0))), 1e-12)))
+    )
 
 
 def mesh_key(body: Body, scene: float) -> str:
@@ -228,9 +353,18 @@ def mesh_key(body: Body, scene: float) -> str:
 
 def _body(e: Examination, body: Body, scene: float) -> dict[str, Any]:
     low, high = body.bounds
-    return {"name": body.name, "step": body.step, "key": mesh_key(body, scene), "solid": body.solid, "material": body.material,
-            "conductor": conducting(e.model, body.material),
-            "colour": body.colour, "low": low.tolist(), "high": high.tolist(), "faces": len(subshapes(body.shape, FACE))}
+    return {
+        "name": body.name,
+        "step": body.step,
+        "key": mesh_key(body, scene),
+        "solid": body.solid,
+        "material": body.material,
+        "conductor": conducting(e.model, body.material),
+        "colour": body.colour,
+        "low": low.tolist(),
+        "high": high.tolist(),
+        "faces": len(subshapes(body.shape, FACE)),
+    }
 
 
 def _mesh(body: Body, scene: float) -> dict[str, Any]:
@@ -243,18 +377,30 @@ def _encoded(body: Body, scene: float) -> dict[str, Any]:
     found = triangulate(body.shape, scene=scene / body.unit)
     lines = found.edges
     return {
-        "points": _base64(found.points * body.unit, "<f4"), "triangles": _base64(found.triangles, "<u4"), "face": _base64(found.face, "<u4"),
-        "edges": _base64(np.vstack(lines) * body.unit if lines else np.empty((0, 3)), "<f4"), "edge_sizes": [len(line) for line in lines],
+        "points": _base64(found.points * body.unit, "<f4"),
+        "triangles": _base64(found.triangles, "<u4"),
+        "face": _base64(found.face, "<u4"),
+        "edges": _base64(np.vstack(lines) * body.unit if lines else np.empty((0, 3)), "<f4"),
+        "edge_sizes": [len(line) for line in lines],
     }
 
 
 def outline(geometry: Geometry) -> list[list[list[float]]]:
-    """Edge lines of the largest bodies for a small drawing: the longest ones, a few hundred points in all."""
+    """Edge lines of the largest bodies for a small drawing: the longest ones, a few hundred points
+    in all.
+    """
     sizes = {b.name: float(np.linalg.norm(np.subtract(*b.bounds))) for b in geometry.bodies}
     largest = sorted(geometry.bodies, key=lambda b: -sizes[b.name])[:OUTLINE_BODIES]
-    lines = [line * b.unit for b in largest for line in edge_lines(b.shape, OUTLINE_FINE * sizes[b.name] / b.unit)]
+    lines = [
+        line * b.unit
+        for b in largest
+        for line in edge_lines(b.shape, OUTLINE_FINE * sizes[b.name] / b.unit)
+    ]
     lines.sort(key=lambda line: -float(np.linalg.norm(np.diff(line, axis=0), axis=1).sum()))
-    return [[*line[:: max(1, len(line) // 24)].round(9).tolist(), line[-1].round(9).tolist()] for line in lines[:OUTLINE_EDGES]]
+    return [
+        [*line[:: max(1, len(line) // 24)].round(9).tolist(), line[-1].round(9).tolist()]
+        for line in lines[:OUTLINE_EDGES]
+    ]
 
 
 def _base64(values: Any, kind: str) -> str:
@@ -269,15 +415,24 @@ def curves(model: Evaluated, name: str, f: Any) -> dict[str, Any]:
     media, conductors = media_of(model)[0], conductors_of(model)[0]
     if name in conductors:
         c = conductors[name]
-        medium = Medium(c.name, conductivity=c.conductivity if np.isfinite(c.conductivity) else 1e30, source=c.source)
+        medium = Medium(
+            c.name,
+            conductivity=c.conductivity if np.isfinite(c.conductivity) else 1e30,
+            source=c.source,
+        )
     elif name in media:
         medium = media[name]
     else:
         raise not_found("material of that name")
     eps, mu, depth = medium.epsilon(f), medium.mu(f), medium.skin_depth(f)
     return {
-        "source": medium.source, "frequency_hz": f.tolist(), "conductivity": medium.effective_conductivity(f).tolist(),
-        "epsilon_real": eps.real.tolist(), "epsilon_imag": (-eps.imag).tolist(), "mu_real": mu.real.tolist(), "mu_imag": (-mu.imag).tolist(),
+        "source": medium.source,
+        "frequency_hz": f.tolist(),
+        "conductivity": medium.effective_conductivity(f).tolist(),
+        "epsilon_real": eps.real.tolist(),
+        "epsilon_imag": (-eps.imag).tolist(),
+        "mu_real": mu.real.tolist(),
+        "mu_imag": (-mu.imag).tolist(),
         "skin_depth_m": [d if np.isfinite(d) else None for d in depth.tolist()],
         "fit": _fit(medium, f) if medium.table else None,
     }
@@ -286,15 +441,26 @@ def curves(model: Evaluated, name: str, f: Any) -> dict[str, Any]:
 def _fit(medium: Medium, f: Any) -> dict[str, Any]:
     best, error = fit_table(medium)
     eps = best.epsilon(f)
-    return {"epsilon_real": eps.real.tolist(), "epsilon_imag": (-eps.imag).tolist(), "error": error, "poles": len(best.poles)}
+    return {
+        "epsilon_real": eps.real.tolist(),
+        "epsilon_imag": (-eps.imag).tolist(),
+        "error": error,
+        "poles": len(best.poles),
+    }
 
 
 def _capture(e: Examination, capture: Any) -> dict[str, Any] | None:
-    """The outline of a capture that has a place; ``None`` for one that has none or cannot be evaluated."""
+    """The outline of a capture that has a place; ``None`` for one that has none or cannot be
+    evaluated.
+    """
     if capture is None or capture.kind not in OUTLINES:
         return None
     try:
         frame = frame_matrix(build_frames(e.model, []), capture.frame)
     except HeronError:
         return None
-    return {"name": capture.name, "kind": capture.kind, "points": capture_outline(capture, frame).tolist()}
+    return {
+        "name": capture.name,
+        "kind": capture.kind,
+        "points": capture_outline(capture, frame).tolist(),
+    }

@@ -25,7 +25,12 @@ def save_page(request: HttpRequest, project_id: int, version: int, content: dict
     project = get_project(request, project_id, Role.EDITOR, lock=True)
     page, _ = Page.objects.get_or_create(project=project)
     if page.version != version:
-        raise Problem(409, "somebody else changed this readout meanwhile; it was read again", version=page.version, content=page.content)
+        raise Problem(
+            409,
+            "somebody else changed this readout meanwhile; it was read again",
+            version=page.version,
+            content=page.content,
+        )
     page.version, page.content = version + 1, content
     page.save()
     return page
@@ -35,7 +40,9 @@ def save_page(request: HttpRequest, project_id: int, version: int, content: dict
 def save_template(request: HttpRequest, name: str, cards: list[dict[str, Any]]) -> Template:
     if Template.objects.filter(owner=request.user).exclude(name=name).count() >= MOST_TEMPLATES:
         raise Problem(409, f"you have {MOST_TEMPLATES} templates already; delete one first")
-    return Template.objects.update_or_create(owner=request.user, name=name, defaults={"cards": cards})[0]
+    return Template.objects.update_or_create(
+        owner=request.user, name=name, defaults={"cards": cards}
+    )[0]
 
 
 def delete_template(request: HttpRequest, name: str) -> None:
@@ -44,7 +51,15 @@ def delete_template(request: HttpRequest, name: str) -> None:
 
 
 @transaction.atomic
-def add_reference(request: HttpRequest, project_id: int, name: str, filename: str, text: str, x_unit: str | None, columns: list[curves.Column] | None) -> ReferenceCurve:
+def add_reference(
+    request: HttpRequest,
+    project_id: int,
+    name: str,
+    filename: str,
+    text: str,
+    x_unit: str | None,
+    columns: list[curves.Column] | None,
+) -> ReferenceCurve:
     """Keeps a curve as its reader understands it.
 
     :raises HeronError: it cannot be read so.
@@ -53,14 +68,28 @@ def add_reference(request: HttpRequest, project_id: int, name: str, filename: st
     table = curves.read(text, filename)
     curves.reference(table, x_unit, columns)
     if project.references.count() >= MOST_REFERENCES:
-        raise Problem(409, f"the project has {MOST_REFERENCES} reference curves already; delete one first")
+        raise Problem(
+            409, f"the project has {MOST_REFERENCES} reference curves already; delete one first"
+        )
     last = project.references.order_by("-number").values_list("number", flat=True).first() or 0
     return ReferenceCurve.objects.create(
-        project=project, number=last + 1, name=name, filename=filename, text=text, author=request.user, x_unit=x_unit or table.x_unit,
-        columns=[{"heading": c.heading, "quantity": c.quantity, "form": c.form} for c in columns or table.columns])
+        project=project,
+        number=last + 1,
+        name=name,
+        filename=filename,
+        text=text,
+        author=request.user,
+        x_unit=x_unit or table.x_unit,
+        columns=[
+            {"heading": c.heading, "quantity": c.quantity, "form": c.form}
+            for c in columns or table.columns
+        ],
+    )
 
 
-def rename_reference(request: HttpRequest, project_id: int, number: int, name: str) -> ReferenceCurve:
+def rename_reference(
+    request: HttpRequest, project_id: int, number: int, name: str
+) -> ReferenceCurve:
     found = get_reference(request, project_id, number, Role.EDITOR)
     found.name = name
     found.save(update_fields=["name"])
@@ -71,7 +100,9 @@ def delete_reference(request: HttpRequest, project_id: int, number: int) -> None
     get_reference(request, project_id, number, Role.EDITOR).delete()
 
 
-def get_reference(request: HttpRequest, project_id: int, number: int, least: Role = Role.READER) -> ReferenceCurve:
+def get_reference(
+    request: HttpRequest, project_id: int, number: int, least: Role = Role.READER
+) -> ReferenceCurve:
     found = get_project(request, project_id, least).references.filter(number=number).first()
     if found is None:
         raise not_found("reference curve of that number")

@@ -124,18 +124,26 @@ def delete_template(request: HttpRequest, name: str) -> Answer:
 @router.get("/{int:project_id}/readout", response=PageState, operation_id="get_readout")
 def get_page(request: HttpRequest, project_id: int) -> dict[str, Any]:
     page = Page.objects.filter(project=get_project(request, project_id)).first()
-    return {"version": 0, "content": None} if page is None else {"version": page.version, "content": page.content}
+    return (
+        {"version": 0, "content": None}
+        if page is None
+        else {"version": page.version, "content": page.content}
+    )
 
 
 @router.put("/{int:project_id}/readout", response=PageState, operation_id="save_readout")
 def save_page(request: HttpRequest, project_id: int, data: PageState) -> dict[str, Any]:
-    page = actions.save_page(request, project_id, data.version, (data.content or PageContent()).model_dump())
+    page = actions.save_page(
+        request, project_id, data.version, (data.content or PageContent()).model_dump()
+    )
     return {"version": page.version, "content": page.content}
 
 
 @router.post("/{int:project_id}/curves", operation_id="evaluate_curves")
 def evaluate_curves(request: HttpRequest, project_id: int, data: CurvesAsked) -> HttpResponse:
-    """Formulas over runs and reference curves: arrays ``x0`` … in Hz by source, ``re0.1`` and ``im0.1`` by source and formula, with units or errors."""
+    """Formulas over runs and reference curves: arrays ``x0`` … in Hz by source, ``re0.1`` and
+    ``im0.1`` by source and formula, with units or errors.
+    """
     get_project(request, project_id)
     header: list[list[dict[str, str]]] = []
     arrays: dict[str, Any] = {}
@@ -170,56 +178,112 @@ def judge_specs(request: HttpRequest, project_id: int, data: SpecsAsked) -> list
 def preview_reference(request: HttpRequest, data: ReferenceAsked) -> dict[str, Any]:
     """How a text would be read; nothing is kept."""
     table = curves.read(data.text, data.filename)
-    columns = table.columns if data.columns is None else [curves.Column(c.heading, c.quantity, c.form, False) for c in data.columns]
+    columns = (
+        table.columns
+        if data.columns is None
+        else [curves.Column(c.heading, c.quantity, c.form, False) for c in data.columns]
+    )
     error = ""
     try:
         curves.reference(table, data.x_unit, columns)
     except HeronError as fault:
         error = fault.message
     rows = np.column_stack((table.x, table.values))[:8]
-    return {"x_unit": data.x_unit or table.x_unit, "x_guessed": table.x_guessed, "columns": [vars(c) for c in columns], "rows": rows.tolist(), "count": len(table.x),
-            "notes": table.notes, "quantities": curves.QUANTITIES, "forms": list(curves.FORMS), "x_units": list(curves.X_UNITS), "error": error}
+    return {
+        "x_unit": data.x_unit or table.x_unit,
+        "x_guessed": table.x_guessed,
+        "columns": [vars(c) for c in columns],
+        "rows": rows.tolist(),
+        "count": len(table.x),
+        "notes": table.notes,
+        "quantities": curves.QUANTITIES,
+        "forms": list(curves.FORMS),
+        "x_units": list(curves.X_UNITS),
+        "error": error,
+    }
 
 
 def _reference(found: ReferenceCurve) -> dict[str, Any]:
     r = sources.parsed(found)
-    return {"number": found.number, "name": found.name, "axis": r.axis, "quantities": list(r.named), "points": len(r.x), "low": float(r.x[0]), "high": float(r.x[-1])}
+    return {
+        "number": found.number,
+        "name": found.name,
+        "axis": r.axis,
+        "quantities": list(r.named),
+        "points": len(r.x),
+        "low": float(r.x[0]),
+        "high": float(r.x[-1]),
+    }
 
 
-@router.get("/{int:project_id}/references", response=list[ReferenceLine], operation_id="list_references")
+@router.get(
+    "/{int:project_id}/references", response=list[ReferenceLine], operation_id="list_references"
+)
 def list_references(request: HttpRequest, project_id: int) -> list[dict[str, Any]]:
     return [_reference(r) for r in get_project(request, project_id).references.all()]
 
 
-@router.post("/{int:project_id}/references", response={201: ReferenceLine}, operation_id="add_reference")
+@router.post(
+    "/{int:project_id}/references", response={201: ReferenceLine}, operation_id="add_reference"
+)
 def add_reference(request: HttpRequest, project_id: int, data: NewReference) -> Answer:
-    columns = None if data.columns is None else [curves.Column(c.heading, c.quantity, c.form, False) for c in data.columns]
-    return Answer(201, _reference(actions.add_reference(request, project_id, data.name, data.filename, data.text, data.x_unit, columns)))
+    columns = (
+        None
+        if data.columns is None
+        else [curves.Column(c.heading, c.quantity, c.form, False) for c in data.columns]
+    )
+    return Answer(
+        201,
+        _reference(
+            actions.add_reference(
+                request, project_id, data.name, data.filename, data.text, data.x_unit, columns
+            )
+        ),
+    )
 
 
-@router.patch("/{int:project_id}/references/{int:number}", response=ReferenceLine, operation_id="rename_reference")
-def rename_reference(request: HttpRequest, project_id: int, number: int, data: NewName) -> dict[str, Any]:
+@router.patch(
+    "/{int:project_id}/references/{int:number}",
+    response=ReferenceLine,
+    operation_id="rename_reference",
+)
+def rename_reference(
+    request: HttpRequest, project_id: int, number: int, data: NewName
+) -> dict[str, Any]:
     return _reference(actions.rename_reference(request, project_id, number, data.name))
 
 
-@router.delete("/{int:project_id}/references/{int:number}", response={204: None}, operation_id="delete_reference")
+@router.delete(
+    "/{int:project_id}/references/{int:number}",
+    response={204: None},
+    operation_id="delete_reference",
+)
 def delete_reference(request: HttpRequest, project_id: int, number: int) -> Answer:
     actions.delete_reference(request, project_id, number)
     return Answer(204, None)
 
 
-@router.get("/{int:project_id}/references/{int:number}/cut", response=dict[str, Any], operation_id="reference_cut")
+@router.get(
+    "/{int:project_id}/references/{int:number}/cut",
+    response=dict[str, Any],
+    operation_id="reference_cut",
+)
 def reference_cut(request: HttpRequest, project_id: int, number: int) -> dict[str, Any]:
     """A curve over angle: degrees, and dB by quantity."""
     r = sources.parsed(actions.get_reference(request, project_id, number))
     if r.axis != "angle":
         raise HeronError("this curve is over frequency")
-    return {"angle_deg": r.x.tolist(), "level_db": {name: r.level(name).tolist() for name in r.named}}
+    return {
+        "angle_deg": r.x.tolist(),
+        "level_db": {name: r.level(name).tolist() for name in r.named},
+    }
 
 
 @router.post("/{int:project_id}/grade", response=dict[str, Any], operation_id="grade_difference")
 def grade_difference(request: HttpRequest, project_id: int, data: GradeAsked) -> dict[str, Any]:
-    """Feature selective validation of a real formula of two sources (IEEE Std 1597.1), over a band or all they share, and the difference curve."""
+    """Feature selective validation of a real formula of two sources (IEEE Std 1597.1), over a band
+    or all they share, and the difference curve.
+    """
     pair = []
     for name in (data.first, data.second):
         own = sources.source(request, project_id, name)
@@ -230,8 +294,11 @@ def grade_difference(request: HttpRequest, project_id: int, data: GradeAsked) ->
     found = fsv.compare(*pair[0], *pair[1])
     measures = {"adm": found.adm_at, "fdm": found.fdm_at, "gdm": found.gdm_at}
     return {
-        **{k: float(v.mean()) for k, v in measures.items()}, "grade": found.grade,
+        **{k: float(v.mean()) for k, v in measures.items()},
+        "grade": found.grade,
         "grades": {k: fsv.word(float(v.mean())) for k, v in measures.items()},
         "histogram": {k: found.histogram(v) for k, v in measures.items()},
-        "x_hz": found.x.tolist(), "difference": found.difference.tolist(), "gdm_at": found.gdm_at.tolist(),
+        "x_hz": found.x.tolist(),
+        "difference": found.difference.tolist(),
+        "gdm_at": found.gdm_at.tolist(),
     }

@@ -21,11 +21,15 @@ class CardEntry(Strict):
     kind: Short
     width: int = Field(default=1, ge=1, le=3)
     height: int = Field(default=1, ge=1, le=3)
-    settings: dict[Short, Annotated[str, Field(max_length=4000)] | float | bool | None] = Field(default={}, max_length=40)
+    settings: dict[Short, Annotated[str, Field(max_length=4000)] | float | bool | None] = Field(
+        default={}, max_length=40
+    )
 
 
 class Marker(Strict):
-    """A named place on a card's curves: at an abscissa, at a minimum or maximum, where a level is crossed, or from one marker to another."""
+    """A named place on a card's curves: at an abscissa, at a minimum or maximum, where a level is
+    crossed, or from one marker to another.
+    """
 
     id: Short
     card: Short

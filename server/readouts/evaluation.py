@@ -1,4 +1,6 @@
-"""What a run is evaluated to at a frequency or in a direction: cuts, patterns, polarisation, phase centre, reflection against time; and files of it."""
+"""What a run is evaluated to at a frequency or in a direction: cuts, patterns, polarisation, phase
+centre, reflection against time; and files of it.
+"""
 
 from __future__ import annotations
 
@@ -37,7 +39,9 @@ MOST_RUNS, SPECTRUM_POINTS = 100, 240
 
 
 class Shown(Schema):
-    """Which pattern: the kind of gain, the component (for cuts several with commas between), the direction of co-polarisation in degrees from x."""
+    """Which pattern: the kind of gain, the component (for cuts several with commas between), the
+    direction of co-polarisation in degrees from x.
+    """
 
     quantity: str = "realized_gain"
     component: str = "total"
@@ -63,31 +67,77 @@ def _driven(request: HttpRequest, project_id: int, number: int) -> tuple[Run, An
 
 
 @router.get("/{int:project_id}/cuts", response=list[list[dict[str, Any]]], operation_id="get_cuts")
-def get_cuts(request: HttpRequest, project_id: int, runs: str, frequency: float, shown: Query[Shown], planes: str = "phi=0,phi=90") -> list[list[dict[str, Any]]]:
-    """Cuts of several runs, numbers with commas between: each run's components in order, each with its planes."""
-    return [_cuts(_driven(request, project_id, n)[1], frequency, shown, component, planes) for n in _numbers(runs) for component in shown.component.split(",")[:3]]
+def get_cuts(
+    request: HttpRequest,
+    project_id: int,
+    runs: str,
+    frequency: float,
+    shown: Query[Shown],
+    planes: str = "phi=0,phi=90",
+) -> list[list[dict[str, Any]]]:
+    """Cuts of several runs, numbers with commas between: each run's components in order, each with
+    its planes.
+    """
+    return [
+        _cuts(_driven(request, project_id, n)[1], frequency, shown, component, planes)
+        for n in _numbers(runs)
+        for component in shown.component.split(",")[:3]
+    ]
 
 
-def _cuts(results: Any, frequency: float, shown: Shown, component: str, planes: str) -> list[dict[str, Any]]:
-    """Cuts in dBi with the figures of their lobes; axial ratio in dB, negative where left-handed."""
+def _cuts(
+    results: Any, frequency: float, shown: Shown, component: str, planes: str
+) -> list[dict[str, Any]]:
+    """Cuts in dBi with the figures of their lobes; axial ratio in dB, negative where
+    left-handed.
+    """
     index, powers = patterns.nearest_index(results, frequency), budget(results)
     try:
-        found = [patterns.cut(results, index, p.strip(), powers, 1.0, shown.quantity, component, np.radians(shown.reference)) for p in planes.split(",")[:6]]
+        found = [
+            patterns.cut(
+                results,
+                index,
+                p.strip(),
+                powers,
+                1.0,
+                shown.quantity,
+                component,
+                np.radians(shown.reference),
+            )
+            for p in planes.split(",")[:6]
+        ]
     except ValueError as error:
         raise Problem(422, str(error)) from error
-    return [{"plane": c.plane, "angle_deg": c.angle.tolist(), "level_dbi": c.level.round(4).tolist(), "axial_ratio_db": finite(c.axial_ratio.round(3)), **vars(c.lobes)}
-            for c in found]
+    return [
+        {
+            "plane": c.plane,
+            "angle_deg": c.angle.tolist(),
+            "level_dbi": c.level.round(4).tolist(),
+            "axial_ratio_db": finite(c.axial_ratio.round(3)),
+            **vars(c.lobes),
+        }
+        for c in found
+    ]
 
 
 @router.get("/{int:project_id}/runs/{int:number}/pattern", operation_id="get_pattern")
-def get_pattern(request: HttpRequest, project_id: int, number: int, frequency: float, shown: Query[Shown],
-                step: Annotated[float, Query(ge=0.5, le=30)] = 5) -> HttpResponse:
+def get_pattern(
+    request: HttpRequest,
+    project_id: int,
+    number: int,
+    frequency: float,
+    shown: Query[Shown],
+    step: Annotated[float, Query(ge=0.5, le=30)] = 5,
+) -> HttpResponse:
     """One component in dBi on a grid, rows θ 0…180, columns φ 0…360."""
     _, results = _loaded(request, project_id, number)
     index = patterns.nearest_index(results, frequency)
     theta, phi = patterns.grid(step, step)
     level = _levels(results, index, theta, phi, shown)
-    header = {"frequency_hz": float(results["frequency"].values[index]), "peak_dbi": float(level.max())}
+    header = {
+        "frequency_hz": float(results["frequency"].values[index]),
+        "peak_dbi": float(level.max()),
+    }
     return packet(header, level_dbi=level, theta_deg=theta, phi_deg=phi)
 
 
@@ -97,49 +147,120 @@ def _levels(results: Any, index: int, theta: Any, phi: Any, shown: Shown) -> Any
         raise Problem(422, "what is repeated without end has no far field")
     if scattering.lit(results):
         t, p = np.meshgrid(np.radians(theta), np.radians(phi), indexing="ij")
-        return scattering.dbsm(scattering.cross_section(results, index, t.ravel(), p.ravel())).reshape(t.shape)
+        return scattering.dbsm(
+            scattering.cross_section(results, index, t.ravel(), p.ravel())
+        ).reshape(t.shape)
     try:
-        return patterns.levels(results, index, theta, phi, shown.quantity, shown.component, np.radians(shown.reference))
+        return patterns.levels(
+            results, index, theta, phi, shown.quantity, shown.component, np.radians(shown.reference)
+        )
     except ValueError as error:
         raise Problem(422, str(error)) from error
 
 
-@router.get("/{int:project_id}/runs/{int:number}/scattered", response=list[dict[str, Any]], operation_id="get_scattered")
-def get_scattered(request: HttpRequest, project_id: int, number: int, frequency: float, phi: str = "0,90", illumination: int = 0) -> list[dict[str, Any]]:
-    """Radar cross-section all round in planes through the z axis, at angles in degrees with commas between: dBsm against the angle from +z."""
+@router.get(
+    "/{int:project_id}/runs/{int:number}/scattered",
+    response=list[dict[str, Any]],
+    operation_id="get_scattered",
+)
+def get_scattered(
+    request: HttpRequest,
+    project_id: int,
+    number: int,
+    frequency: float,
+    phi: str = "0,90",
+    illumination: int = 0,
+) -> list[dict[str, Any]]:
+    """Radar cross-section all round in planes through the z axis, at angles in degrees with commas
+    between: dBsm against the angle from +z.
+    """
     _, results = _loaded(request, project_id, number)
-    if not scattering.lit(results) or scattering.repeated(results) or not 0 <= illumination < results.sizes["port_in"]:
+    if (
+        not scattering.lit(results)
+        or scattering.repeated(results)
+        or not 0 <= illumination < results.sizes["port_in"]
+    ):
         raise not_found("illumination of that number in this run")
     planes = [p.strip() for p in phi.split(",")][:6]
     if not all(re.fullmatch(r"-?\d+(\.\d+)?", p) for p in planes):
         raise Problem(422, "planes are angles in degrees with commas between, such as 0,90")
     index = patterns.nearest_index(results, frequency)
     found = [(p, *scattering.around(results, index, float(p), 1.0, illumination)) for p in planes]
-    return [{"phi_deg": float(p), "angle_deg": angle.tolist(), "level_dbsm": scattering.dbsm(sigma).round(4).tolist()} for p, angle, sigma in found]
+    return [
+        {
+            "phi_deg": float(p),
+            "angle_deg": angle.tolist(),
+            "level_dbsm": scattering.dbsm(sigma).round(4).tolist(),
+        }
+        for p, angle, sigma in found
+    ]
 
 
-@router.get("/{int:project_id}/runs/{int:number}/polarisation", response=dict[str, Any], operation_id="get_polarisation")
-def get_polarisation(request: HttpRequest, project_id: int, number: int, frequency: float, theta: Angle = 0, phi: Angle = 0) -> dict[str, Any]:
-    """The ellipse in a direction: axial ratio in dB, tilt in degrees from θ̂ towards φ̂, sense, and realized gain of its circular and linear components."""
+@router.get(
+    "/{int:project_id}/runs/{int:number}/polarisation",
+    response=dict[str, Any],
+    operation_id="get_polarisation",
+)
+def get_polarisation(
+    request: HttpRequest,
+    project_id: int,
+    number: int,
+    frequency: float,
+    theta: Angle = 0,
+    phi: Angle = 0,
+) -> dict[str, Any]:
+    """The ellipse in a direction: axial ratio in dB, tilt in degrees from θ̂ towards φ̂, sense, and
+    realized gain of its circular and linear components.
+    """
     _, results = _driven(request, project_id, number)
     index = patterns.nearest_index(results, frequency)
-    return {**vars(patterns.polarisation(results, index, theta, phi)), "frequency_hz": float(results["frequency"].values[index])}
+    return {
+        **vars(patterns.polarisation(results, index, theta, phi)),
+        "frequency_hz": float(results["frequency"].values[index]),
+    }
 
 
-@router.get("/{int:project_id}/runs/{int:number}/phase-centre", response=dict[str, Any], operation_id="get_phase_centre")
-def get_phase_centre(request: HttpRequest, project_id: int, number: int, theta: Angle = 0, phi: Angle = 0,
-                     cone: Annotated[float, Query(ge=2, le=89)] = 30) -> dict[str, Any]:
-    """Against frequency, over a cone of ``cone`` degrees about a direction: the centre in m, and what is left of the phase in degrees."""
+@router.get(
+    "/{int:project_id}/runs/{int:number}/phase-centre",
+    response=dict[str, Any],
+    operation_id="get_phase_centre",
+)
+def get_phase_centre(
+    request: HttpRequest,
+    project_id: int,
+    number: int,
+    theta: Angle = 0,
+    phi: Angle = 0,
+    cone: Annotated[float, Query(ge=2, le=89)] = 30,
+) -> dict[str, Any]:
+    """Against frequency, over a cone of ``cone`` degrees about a direction: the centre in m, and
+    what is left of the phase in degrees.
+    """
     run, results = _driven(request, project_id, number)
     indices = [i for i, _ in sources.of_run(run).far]
-    found = phase.phase_centres(results, indices, np.radians(theta), np.radians(phi), np.radians(cone))
-    rows = [{"frequency_hz": float(results["frequency"].values[i]), "place_m": c.place.tolist(), "rms_deg": float(np.degrees(c.rms)),
-             "largest_deg": float(np.degrees(c.largest))} for i, c in zip(indices, found, strict=True)]
+    found = phase.phase_centres(
+        results, indices, np.radians(theta), np.radians(phi), np.radians(cone)
+    )
+    rows = [
+        {
+            "frequency_hz": float(results["frequency"].values[i]),
+            "place_m": c.place.tolist(),
+            "rms_deg": float(np.degrees(c.rms)),
+            "largest_deg": float(np.degrees(c.largest)),
+        }
+        for i, c in zip(indices, found, strict=True)
+    ]
     return {"rows": rows}
 
 
-@router.get("/{int:project_id}/runs/{int:number}/time-domain", response=dict[str, Any], operation_id="get_time_domain")
-def get_time_domain(request: HttpRequest, project_id: int, number: int, port: int | None = None) -> dict[str, Any]:
+@router.get(
+    "/{int:project_id}/runs/{int:number}/time-domain",
+    response=dict[str, Any],
+    operation_id="get_time_domain",
+)
+def get_time_domain(
+    request: HttpRequest, project_id: int, number: int, port: int | None = None
+) -> dict[str, Any]:
     """Reflection of a step at a port against time, and the impedance it means."""
     _, results = _driven(request, project_id, number)
     known = [int(p) for p in results["port"].values]
@@ -148,22 +269,41 @@ def get_time_domain(request: HttpRequest, project_id: int, number: int, port: in
     at = 0 if port is None else known.index(port)
     z0 = float(results["z0"].values[at])
     found = ports.time_domain(results["frequency"].values, results["s"].values[:, at, at], z0)
-    return {"time_s": found.time.tolist(),
-            "reflection": found.reflection.tolist(), "impedance_ohm": found.impedance.tolist(), "resolution_s": found.resolution, "z0_ohm": z0}
+    return {
+        "time_s": found.time.tolist(),
+        "reflection": found.reflection.tolist(),
+        "impedance_ohm": found.impedance.tolist(),
+        "resolution_s": found.resolution,
+        "z0_ohm": z0,
+    }
 
 
-@router.get("/{int:project_id}/runs/{int:number}/decay/{name}", response=dict[str, Any], operation_id="get_decay")
-def get_decay(request: HttpRequest, project_id: int, number: int, name: str, frequency: float) -> dict[str, Any]:
+@router.get(
+    "/{int:project_id}/runs/{int:number}/decay/{name}",
+    response=dict[str, Any],
+    operation_id="get_decay",
+)
+def get_decay(
+    request: HttpRequest, project_id: int, number: int, name: str, frequency: float
+) -> dict[str, Any]:
     """The fit of a line capture's field: 1/e length, phase constant, wavelength along it."""
     run, results = _loaded(request, project_id, number)
     found = capture_field(run, results, name, frequency)
     fit = near.decay(np.linalg.norm(found.points - found.points[0], axis=1), found.e)
-    return {"length_m": fit.length if np.isfinite(fit.length) else None, "beta_rad_per_m": fit.beta, "rest_db": fit.rest_db}
+    return {
+        "length_m": fit.length if np.isfinite(fit.length) else None,
+        "beta_rad_per_m": fit.beta,
+        "rest_db": fit.rest_db,
+    }
 
 
 @router.get("/{int:project_id}/runs/{int:number}/spectrum/{name}", operation_id="get_spectrum")
-def get_spectrum(request: HttpRequest, project_id: int, number: int, name: str, field: Literal["e", "h"] = "e") -> HttpResponse:
-    """Spectra of the components of a signal at a point, dB below the largest, up to half beyond the band; frequencies in Hz."""
+def get_spectrum(
+    request: HttpRequest, project_id: int, number: int, name: str, field: Literal["e", "h"] = "e"
+) -> HttpResponse:
+    """Spectra of the components of a signal at a point, dB below the largest, up to half beyond the
+    band; frequencies in Hz.
+    """
     _, results = _loaded(request, project_id, number)
     try:
         found = signals.signals(results, name)
@@ -172,37 +312,64 @@ def get_spectrum(request: HttpRequest, project_id: int, number: int, name: str, 
     values = found.e if field == "e" else found.h
     if values is None:
         raise not_found("magnetic field in these signals")
-    f = 1.5 * float(results["frequency"].values.max()) * np.arange(1, SPECTRUM_POINTS + 1) / SPECTRUM_POINTS
+    f = (
+        1.5
+        * float(results["frequency"].values.max())
+        * np.arange(1, SPECTRUM_POINTS + 1)
+        / SPECTRUM_POINTS
+    )
     return packet({}, frequency=f, level=signals.spectrum(found.time, values[:, 0], f))
 
 
 def _file(content: str | bytes, name: str, kind: str) -> HttpResponse:
-    return HttpResponse(content, content_type=kind, headers={"Content-Disposition": f'attachment; filename="{name}"'})
+    return HttpResponse(
+        content,
+        content_type=kind,
+        headers={"Content-Disposition": f'attachment; filename="{name}"'},
+    )
 
 
 @router.get("/{int:project_id}/runs/{int:number}/export/near/{name}.vtk", operation_id="export_vtk")
-def export_vtk(request: HttpRequest, project_id: int, number: int, name: str, frequency: float) -> HttpResponse:
+def export_vtk(
+    request: HttpRequest, project_id: int, number: int, name: str, frequency: float
+) -> HttpResponse:
     run, results = _loaded(request, project_id, number)
     found = capture_field(run, results, name, frequency)
-    n = found.counts[::-1] if found.kind == "near_box" else found.counts  # a box has its last index fastest
+    # a box has its last index fastest
+    n = found.counts[::-1] if found.kind == "near_box" else found.counts
     a, b, c = [*n, 1, 1][:3]
-    text = vtk.structured(f"run {run.number}, {name}, {found.frequency:.9g} Hz, peak phasors", found.points, (a, b, c), {"E": found.e, "H": found.h})
+    text = vtk.structured(
+        f"run {run.number}, {name}, {found.frequency:.9g} Hz, peak phasors",
+        found.points,
+        (a, b, c),
+        {"E": found.e, "H": found.h},
+    )
     return _file(text, f"run-{run.number}-{name.replace(' ', '-')}.vtk", "text/plain")
 
 
-@router.get("/{int:project_id}/runs/{int:number}/export/pattern.glb", operation_id="export_pattern_glb")
-def export_pattern_glb(request: HttpRequest, project_id: int, number: int, frequency: float, shown: Query[Shown]) -> HttpResponse:
+@router.get(
+    "/{int:project_id}/runs/{int:number}/export/pattern.glb", operation_id="export_pattern_glb"
+)
+def export_pattern_glb(
+    request: HttpRequest, project_id: int, number: int, frequency: float, shown: Query[Shown]
+) -> HttpResponse:
     """The pattern round the structure that radiates it."""
     run, results = _loaded(request, project_id, number)
     theta, phi = patterns.grid(3, 3)
     level = _levels(results, patterns.nearest_index(results, frequency), theta, phi, shown)
     structure = structure_gltf(model_of(run), provider(run.project))
-    return _file(pattern_gltf(np.radians(theta), np.radians(phi), level, PATTERN_FLOOR_DB, structure), f"run-{run.number}-pattern.glb", "model/gltf-binary")
+    return _file(
+        pattern_gltf(np.radians(theta), np.radians(phi), level, PATTERN_FLOOR_DB, structure),
+        f"run-{run.number}-pattern.glb",
+        "model/gltf-binary",
+    )
 
 
 @router.get("/{int:project_id}/export", operation_id="export_runs")
 def export_runs(request: HttpRequest, project_id: int, runs: str) -> HttpResponse:
-    """A zip of runs, numbers with commas between: Touchstone, port quantities as CSV, and the whole dataset as NetCDF of each."""
+    """A zip of runs, numbers with commas between: Touchstone, port quantities as CSV, and the whole
+    dataset as NetCDF of each.
+    """
     project = get_project(request, project_id)
     numbers = _numbers(runs)
     out = io.BytesIO()

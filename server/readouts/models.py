@@ -9,7 +9,10 @@ from server.projects.models import Project
 
 
 class Page(models.Model):
-    """The readout of a project: its cards, spec lines and markers. ``version`` rises with every save."""
+    """The readout of a project: its cards, spec lines and markers.
+
+    ``version`` rises with every save.
+    """
 
     project = models.OneToOneField(Project, on_delete=models.CASCADE, related_name="page")
     version = models.PositiveIntegerField(default=0)
@@ -20,7 +23,9 @@ class Page(models.Model):
 class Template(models.Model):
     """Cards that somebody keeps for other projects."""
 
-    owner = models.ForeignKey(settings.AUTH_USER_MODEL, on_delete=models.CASCADE, related_name="templates")
+    owner = models.ForeignKey(
+        settings.AUTH_USER_MODEL, on_delete=models.CASCADE, related_name="templates"
+    )
     name = models.CharField(max_length=60)
     cards = models.JSONField(default=list)
 
@@ -39,9 +44,13 @@ class ReferenceCurve(models.Model):
     text = models.TextField()
     x_unit = models.CharField(max_length=4)
     columns = models.JSONField(default=list)
-    author = models.ForeignKey(settings.AUTH_USER_MODEL, null=True, on_delete=models.SET_NULL, related_name="+")
+    author = models.ForeignKey(
+        settings.AUTH_USER_MODEL, null=True, on_delete=models.SET_NULL, related_name="+"
+    )
     created = models.DateTimeField(auto_now_add=True)
 
     class Meta:
         ordering = ["number"]
-        constraints = [models.UniqueConstraint(fields=["project", "number"], name="reference_number")]
+        constraints = [
+            models.UniqueConstraint(fields=["project", "number"], name="reference_number")
+        ]

@@ -25,7 +25,9 @@ from server.runs.models import Run
 def _of_run(run_id: int) -> Quantities:
     """Runs are immutable, so what is worked out of one may be kept."""
     run = Run.objects.select_related("revision").get(id=run_id)
-    values: dict[str, Quantity] = dict(evaluate_document(load_document(run.revision.document), run.overrides).values)
+    values: dict[str, Quantity] = dict(
+        evaluate_document(load_document(run.revision.document), run.overrides).values
+    )
     return Quantities(store.load(run_id), values, run.summary.get("far_field"))
 
 
@@ -41,7 +43,11 @@ def of_reference(found: ReferenceCurve) -> Given:
 
 
 def parsed(found: ReferenceCurve) -> curves.Reference:
-    return curves.reference(curves.read(found.text, found.filename), found.x_unit, [curves.Column(**c) for c in found.columns])
+    return curves.reference(
+        curves.read(found.text, found.filename),
+        found.x_unit,
+        [curves.Column(**c) for c in found.columns],
+    )
 
 
 def source(request: HttpRequest, project_id: int, name: str) -> Quantities | Given:
@@ -64,8 +70,12 @@ def verdict(run_id: int, text: str) -> specs.Verdict:
 
 
 def verdicts(request: HttpRequest, project_id: int, texts: list[str]) -> list[dict[str, Any]]:
-    """Each line as understood, or what is wrong with it, and how every run with results keeps it."""
-    runs = [r for r in get_project(request, project_id).runs.defer("live", "forecast") if r.has_results]
+    """Each line as understood, or what is wrong with it, and how every run with results keeps
+    it.
+    """
+    runs = [
+        r for r in get_project(request, project_id).runs.defer("live", "forecast") if r.has_results
+    ]
     return [_line(text, runs) for text in texts]
 
 
@@ -74,7 +84,28 @@ def _line(text: str, runs: list[Run]) -> dict[str, Any]:
         spec = specs.read(text)
     except HeronError as error:
         return {"text": text, "error": error.message, "spec": None, "verdicts": {}}
-    shown = {"formula": spec.formula, "above": spec.above, "limit": spec.limit, "unit": spec.unit, "level": spec.level, "low_hz": spec.low, "high_hz": spec.high}
+    shown = {
+        "formula": spec.formula,
+        "above": spec.above,
+        "limit": spec.limit,
+        "unit": spec.unit,
+        "level": spec.level,
+        "low_hz": spec.low,
+        "high_hz": spec.high,
+    }
     found = {r.number: verdict(r.id, text) for r in runs}
-    return {"text": text, "error": "", "spec": shown, "verdicts": {
-        str(n): {"passed": v.passed, "worst": v.worst, "frequency_hz": v.frequency, "margin": v.margin, "reason": v.reason} for n, v in found.items()}}
+    return {
+        "text": text,
+        "error": "",
+        "spec": shown,
+        "verdicts": {
+            str(n): {
+                "passed": v.passed,
+                "worst": v.worst,
+                "frequency_hz": v.frequency,
+                "margin": v.margin,
+                "reason": v.reason,
+            }
+            for n, v in found.items()
+        },
+    }

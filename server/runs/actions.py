@@ -26,8 +26,16 @@ ATTEMPTS = 2
 
 
 @transaction.atomic
-def start_run(request: HttpRequest, project_id: int, revision: int | None, overrides: dict[str, str], priority: int = 0, empty: bool = False) -> Run:
-    """Queues a solve of a revision (the head by default), ``empty`` without its parts, before runs of lower priority.
+def start_run(
+    request: HttpRequest,
+    project_id: int,
+    revision: int | None,
+    overrides: dict[str, str],
+    priority: int = 0,
+    empty: bool = False,
+) -> Run:
+    """Queues a solve of a revision (the head by default), ``empty`` without its parts, before runs
+    of lower priority.
 
     Refused, with reasons, when preflight finds an error.
     """
@@ -35,21 +43,36 @@ def start_run(request: HttpRequest, project_id: int, revision: int | None, overr
     chosen = project.head if revision is None else project.revisions.filter(number=revision).first()
     if chosen is None:
         raise not_found("revision of that number")
-    examination = examine(load_document(chosen.document), overrides, files=provider(project), empty=empty)
+    examination = examine(
+        load_document(chosen.document), overrides, files=provider(project), empty=empty
+    )
     if not examination.sound:
         problems = [asdict(p) for p in examination.errors]
-        raise Problem(422, f"the run cannot start: {examination.errors[0].message}", problems=problems)
+        raise Problem(
+            422, f"the run cannot start: {examination.errors[0].message}", problems=problems
+        )
     last = project.runs.order_by("-number").values_list("number", flat=True).first() or 0
     run = Run.objects.create(
-        project=project, number=last + 1, revision=chosen, overrides=overrides, empty=empty, author=request.user,
-        values={n: {"value": q.value, "unit": si_symbol(q.dimension)} for n, q in examination.model.values.items()}, forecast=asdict(examination.forecast))
+        project=project,
+        number=last + 1,
+        revision=chosen,
+        overrides=overrides,
+        empty=empty,
+        author=request.user,
+        values={
+            n: {"value": q.value, "unit": si_symbol(q.dimension)}
+            for n, q in examination.model.values.items()
+        },
+        forecast=asdict(examination.forecast),
+    )
     enqueue(run, "queued", priority)
     return run
 
 
 @transaction.atomic
 def solve_finer(request: HttpRequest, project_id: int, number: int) -> Run:
-    """Saves the model with a plan as a run's advice has it, and queues its solve with that run's values of parameters.
+    """Saves the model with a plan as a run's advice has it, and queues its solve with that run's
+    values of parameters.
 
     :raises Problem: 409 when the run has no advice, as its errors are small or it did not end.
     """
@@ -57,9 +80,15 @@ def solve_finer(request: HttpRequest, project_id: int, number: int) -> Run:
     run = get_run(request, project_id, number)
     advice = run.summary.get("advice")
     if not advice:
-        raise Problem(409, f"run {number} has no advice: its errors are within those of grade A, or it did not end")
+        raise Problem(
+            409,
+            f"run {number} has no advice: its errors are within those of grade A, or it did"
+            " not end",
+        )
     document = dict(project.head.document)
-    document["plan"] = document["plan"] | {name: f"{value:g}" for name, value in advice["plan"].items()}
+    document["plan"] = document["plan"] | {
+        name: f"{value:g}" for name, value in advice["plan"].items()
+    }
     save_revision(request, project_id, project.head.number, document)
     return start_run(request, project_id, None, run.overrides)
 
@@ -87,12 +116,18 @@ def results_of(request: HttpRequest, project_id: int, number: int) -> Run:
     """
     run = get_run(request, project_id, number)
     if not run.has_results:
-        raise Problem(409, f"run {run.number} has no results: it is {run.status}" + (f" ({run.reason})" if run.reason else ""))
+        raise Problem(
+            409,
+            f"run {run.number} has no results: it is {run.status}"
+            + (f" ({run.reason})" if run.reason else ""),
+        )
     return run
 
 
 @transaction.atomic
-def annotate(request: HttpRequest, project_id: int, number: int, note: str | None, baseline: bool | None) -> Run:
+def annotate(
+    request: HttpRequest, project_id: int, number: int, note: str | None, baseline: bool | None
+) -> Run:
     """Sets the note of a run, or makes it the one baseline of its project."""
     project = get_project(request, project_id, Role.EDITOR, lock=True)
     run = get_run(request, project_id, number, Role.EDITOR)
@@ -109,14 +144,32 @@ def annotate(request: HttpRequest, project_id: int, number: int, note: str | Non
 @transaction.atomic
 def wish(request: HttpRequest, project_id: int, number: int, wanted: Wish) -> Run:
     """Asks an active run to pause, go on or stop. A queued run stops at once."""
-    run = Run.objects.select_for_update().get(id=get_run(request, project_id, number, Role.EDITOR).id)
+    run = Run.objects.select_for_update().get(
+        id=get_run(request, project_id, number, Role.EDITOR).id
+    )
     if not run.active:
-        raise Problem(409, f"run {run.number} has already {run.status}" if run.status != Status.FAILED else f"run {run.number} has failed")
+        raise Problem(
+            409,
+            (
+                f"run {run.number} has already {run.status}"
+                if run.status != Status.FAILED
+                else f"run {run.number} has failed"
+            ),
+        )
     if wanted == Wish.STOP and run.status == Status.QUEUED:
-        run.status, run.finished, run.reason = Status.STOPPED, timezone.now(), "stopped before it began"
+        run.status, run.finished, run.reason = (
+            Status.STOPPED,
+            timezone.now(),
+            "stopped before it began",
+        )
     run.wish = wanted
     run.save()
-    RunEvent.objects.create(run=run, message={Wish.NONE: "continue asked", Wish.PAUSE: "pause asked", Wish.STOP: "stop asked"}[wanted])
+    RunEvent.objects.create(
+        run=run,
+        message={Wish.NONE: "continue asked", Wish.PAUSE: "pause asked", Wish.STOP: "stop asked"}[
+            wanted
+        ],
+    )
     return run
 
 
@@ -133,7 +186,12 @@ def end(run_id: int, status: Status, reason: str) -> None:
     """Ends an active run without results; leaves ended runs alone."""
     run = Run.objects.select_for_update().filter(id=run_id, status__in=ACTIVE).first()
     if run is not None:
-        run.status, run.reason, run.finished, run.stage = status, reason, timezone.now(), str(status)
+        run.status, run.reason, run.finished, run.stage = (
+            status,
+            reason,
+            timezone.now(),
+            str(status),
+        )
         run.save()
         RunEvent.objects.create(run=run, message=reason)
 
@@ -143,9 +201,14 @@ def fail(run_id: int, reason: str) -> None:
 
 
 def take_up_orphans() -> int:
-    """Runs whose child has fallen silent: queued once more, then failed with the reason. Runs whose job was lost, as when the database
-    restarts just as a worker asks for it: a new one. Returns how many."""
-    silent = Run.objects.filter(status__in=(Status.RUNNING, Status.PAUSED), heartbeat__lt=timezone.now() - SILENT)
+    """Runs whose child has fallen silent: queued once more, then failed with the reason.
+
+    Runs whose job was lost, as when the database restarts just as a worker asks for it: a new one.
+    Returns how many.
+    """
+    silent = Run.objects.filter(
+        status__in=(Status.RUNNING, Status.PAUSED), heartbeat__lt=timezone.now() - SILENT
+    )
     count = 0
     for run_id in list(silent.values_list("id", flat=True)):
         with transaction.atomic():
@@ -154,7 +217,11 @@ def take_up_orphans() -> int:
                 continue
             count += 1
             if run.attempts >= ATTEMPTS:
-                fail(run.id, f"its worker died {run.attempts} times; the solve may need more memory than there is")
+                fail(
+                    run.id,
+                    f"its worker died {run.attempts} times; the solve may need more memory than"
+                    " there is",
+                )
             elif run.wish == Wish.STOP:
                 fail(run.id, "its worker died while it was being stopped")
             else:
@@ -164,8 +231,12 @@ def take_up_orphans() -> int:
 
 @transaction.atomic
 def give_back(run_ids: list[int]) -> None:
-    """Runs that a worker was solving when it was asked to end: queued again as if it had not begun, as nothing is wrong with them."""
-    for run in Run.objects.select_for_update().filter(id__in=run_ids, status__in=(Status.RUNNING, Status.PAUSED)):
+    """Runs that a worker was solving when it was asked to end: queued again as if it had not begun,
+    as nothing is wrong with them.
+    """
+    for run in Run.objects.select_for_update().filter(
+        id__in=run_ids, status__in=(Status.RUNNING, Status.PAUSED)
+    ):
         if run.wish == Wish.STOP:
             end(run.id, Status.STOPPED, "stopped with its worker")
         else:
@@ -181,14 +252,25 @@ def _begin_again(run: Run, message: str) -> None:
 
 @transaction.atomic
 def _take_up_lost() -> int:
-    """Queued runs that no job waits for or has just begun with. A second job for one whose child is only slow to start does no harm: the first to claim it has it."""
+    """Queued runs that no job waits for or has just begun with.
+
+    A second job for one whose child is only slow to start does no harm: the first to claim it has
+    it.
+    """
     from procrastinate.contrib.django.models import ProcrastinateEvent, ProcrastinateJob
 
     queued = Run.objects.select_for_update(skip_locked=True).filter(status=Status.QUEUED)
-    begun = ProcrastinateEvent.objects.filter(type="started", at__gt=timezone.now() - UNCLAIMED).values("job_id")
+    begun = ProcrastinateEvent.objects.filter(
+        type="started", at__gt=timezone.now() - UNCLAIMED
+    ).values("job_id")
     jobs = ProcrastinateJob.objects.filter(Q(status="todo") | Q(status="doing", id__in=begun))
     waiting = {args.get("run_id") for args in jobs.values_list("args", flat=True)}
-    lost = [run for run in queued if run.id not in waiting and not run.events.filter(at__gt=timezone.now() - UNCLAIMED).exists()]
+    lost = [
+        run
+        for run in queued
+        if run.id not in waiting
+        and not run.events.filter(at__gt=timezone.now() - UNCLAIMED).exists()
+    ]
     for run in lost:
         enqueue(run, "its job was lost; queued again")
     return len(lost)

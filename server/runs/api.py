@@ -91,15 +91,44 @@ class Differences(Schema):
     results: list[dict[str, Any]]
 
 
-RESULT_LINES = {"status": "state", "revision": "revision", "engine": "engine", "unknowns": "unknowns", "cells": "cells", "solves": "solves", "wall_s": "time, s",
-                "grade": "trust",
-                "efficiency": "total efficiency", "gain_dbi": "realized gain, dBi"}
+RESULT_LINES = {
+    "status": "state",
+    "revision": "revision",
+    "engine": "engine",
+    "unknowns": "unknowns",
+    "cells": "cells",
+    "solves": "solves",
+    "wall_s": "time, s",
+    "grade": "trust",
+    "efficiency": "total efficiency",
+    "gain_dbi": "realized gain, dBi",
+}
 
 
 def _line(run: Run) -> dict[str, Any]:
     return {
-        **{k: getattr(run, k) for k in ("number", "status", "stage", "fraction", "wish", "reason", "values", "overrides", "headline", "grade", "note", "baseline",
-                                        "empty", "created", "started", "finished", "has_results")},
+        **{
+            k: getattr(run, k)
+            for k in (
+                "number",
+                "status",
+                "stage",
+                "fraction",
+                "wish",
+                "reason",
+                "values",
+                "overrides",
+                "headline",
+                "grade",
+                "note",
+                "baseline",
+                "empty",
+                "created",
+                "started",
+                "finished",
+                "has_results",
+            )
+        },
         "revision": run.revision.number,
         **{k: run.summary.get(k) for k in ("unknowns", "cells", "solves", "wall_s")},
         "engine": run.summary.get("engine") or run.forecast.get("engine", ""),
@@ -108,13 +137,19 @@ def _line(run: Run) -> dict[str, Any]:
 
 
 def _best(run: Run) -> dict[str, float | None]:
-    """Total efficiency and realized gain, with its error, of the far field that was solved nearest to the lowest reflection."""
+    """Total efficiency and realized gain, with its error, of the far field that was solved nearest
+    to the lowest reflection.
+    """
     far, at = run.summary.get("far_field") or [], run.headline.get("frequency_hz")
     if not far or at is None:
         return {"efficiency": None, "gain_dbi": None, "gain_error_db": None}
     near_by = min(far, key=lambda f: abs(f["frequency_hz"] - at))
     errors = run.summary.get("error_estimate", {})
-    return {"efficiency": near_by["total_efficiency"], "gain_dbi": near_by["realized_gain_dbi"], "gain_error_db": errors.get("gain_db", {}).get("value")}
+    return {
+        "efficiency": near_by["total_efficiency"],
+        "gain_dbi": near_by["realized_gain_dbi"],
+        "gain_error_db": errors.get("gain_db", {}).get("value"),
+    }
 
 
 def _detail(run: Run) -> dict[str, Any]:
@@ -136,12 +171,23 @@ def list_runs(request: HttpRequest, project_id: int) -> list[dict[str, Any]]:
 
 @router.post("/{int:project_id}/runs", response={201: RunDetail}, operation_id="start_run")
 def start_run(request: HttpRequest, project_id: int, data: NewRun) -> Answer:
-    return Answer(201, _detail(actions.start_run(request, project_id, data.revision, data.overrides, empty=data.empty)))
+    return Answer(
+        201,
+        _detail(
+            actions.start_run(request, project_id, data.revision, data.overrides, empty=data.empty)
+        ),
+    )
 
 
-@router.post("/{int:project_id}/runs/{int:number}/finer", response={201: RunDetail}, operation_id="solve_finer")
+@router.post(
+    "/{int:project_id}/runs/{int:number}/finer",
+    response={201: RunDetail},
+    operation_id="solve_finer",
+)
 def solve_finer(request: HttpRequest, project_id: int, number: int) -> Answer:
-    """Once more with a plan that should bring the errors within those of grade A, which the model then has."""
+    """Once more with a plan that should bring the errors within those of grade A, which the model
+    then has.
+    """
     return Answer(201, _detail(actions.solve_finer(request, project_id, number)))
 
 
@@ -150,14 +196,20 @@ def get_run(request: HttpRequest, project_id: int, number: int) -> dict[str, Any
     return _detail(actions.get_run(request, project_id, number))
 
 
-@router.delete("/{int:project_id}/runs/{int:number}", response={204: None}, operation_id="delete_run")
+@router.delete(
+    "/{int:project_id}/runs/{int:number}", response={204: None}, operation_id="delete_run"
+)
 def delete_run(request: HttpRequest, project_id: int, number: int) -> Answer:
     actions.delete_run(request, project_id, number)
     return Answer(204, None)
 
 
-@router.patch("/{int:project_id}/runs/{int:number}", response=RunDetail, operation_id="annotate_run")
-def annotate_run(request: HttpRequest, project_id: int, number: int, data: Annotation) -> dict[str, Any]:
+@router.patch(
+    "/{int:project_id}/runs/{int:number}", response=RunDetail, operation_id="annotate_run"
+)
+def annotate_run(
+    request: HttpRequest, project_id: int, number: int, data: Annotation
+) -> dict[str, Any]:
     return _detail(actions.annotate(request, project_id, number, data.note, data.baseline))
 
 
@@ -167,27 +219,49 @@ def compare_runs(request: HttpRequest, project_id: int, first: int, second: int)
     pair = [actions.get_run(request, project_id, n) for n in (first, second)]
     steps = differences(*(load_document(r.revision.document) for r in pair))
     values = [r.values for r in pair]
-    names = [n for n in dict.fromkeys([*values[0], *values[1]]) if values[0].get(n) != values[1].get(n)]
+    names = [
+        n for n in dict.fromkeys([*values[0], *values[1]]) if values[0].get(n) != values[1].get(n)
+    ]
     lines = [_line(r) for r in pair]
     return {
-        "values": [{"name": n, "first": values[0].get(n), "second": values[1].get(n)} for n in names],
+        "values": [
+            {"name": n, "first": values[0].get(n), "second": values[1].get(n)} for n in names
+        ],
         "steps": [asdict(d) for d in steps],
-        "results": [{"name": label, "first": lines[0][key], "second": lines[1][key]} for key, label in RESULT_LINES.items() if lines[0][key] != lines[1][key]]
-        + [{"name": "headline", "first": lines[0]["headline"].get("text"), "second": lines[1]["headline"].get("text")}],
+        "results": (
+            [
+                {"name": label, "first": lines[0][key], "second": lines[1][key]}
+                for key, label in RESULT_LINES.items()
+                if lines[0][key] != lines[1][key]
+            ]
+            + [
+                {
+                    "name": "headline",
+                    "first": lines[0]["headline"].get("text"),
+                    "second": lines[1]["headline"].get("text"),
+                }
+            ]
+        ),
     }
 
 
-@router.post("/{int:project_id}/runs/{int:number}/stop", response=RunDetail, operation_id="stop_run")
+@router.post(
+    "/{int:project_id}/runs/{int:number}/stop", response=RunDetail, operation_id="stop_run"
+)
 def stop_run(request: HttpRequest, project_id: int, number: int) -> dict[str, Any]:
     return _detail(actions.wish(request, project_id, number, Wish.STOP))
 
 
-@router.post("/{int:project_id}/runs/{int:number}/pause", response=RunDetail, operation_id="pause_run")
+@router.post(
+    "/{int:project_id}/runs/{int:number}/pause", response=RunDetail, operation_id="pause_run"
+)
 def pause_run(request: HttpRequest, project_id: int, number: int) -> dict[str, Any]:
     return _detail(actions.wish(request, project_id, number, Wish.PAUSE))
 
 
-@router.post("/{int:project_id}/runs/{int:number}/continue", response=RunDetail, operation_id="continue_run")
+@router.post(
+    "/{int:project_id}/runs/{int:number}/continue", response=RunDetail, operation_id="continue_run"
+)
 def continue_run(request: HttpRequest, project_id: int, number: int) -> dict[str, Any]:
     return _detail(actions.wish(request, project_id, number, Wish.NONE))
 
@@ -197,24 +271,39 @@ def _results(request: HttpRequest, project_id: int, number: int) -> tuple[Run, A
     return run, store.load(run.id)
 
 
-@router.get("/{int:project_id}/runs/{int:number}/sweep", response=dict[str, Any], operation_id="get_sweep")
+@router.get(
+    "/{int:project_id}/runs/{int:number}/sweep", response=dict[str, Any], operation_id="get_sweep"
+)
 def get_sweep(request: HttpRequest, project_id: int, number: int) -> dict[str, Any]:
     """Everything against frequency, with badges."""
     run, results = _results(request, project_id, number)
     estimate = trust.estimate(results)
     errors = {**vars(estimate), "minimum_db": estimate.at_level(run.headline["level_db"])}
-    return {**readout.sweep(results), "errors": errors, "far_field": run.summary.get("far_field", []),
-            "power_flux": run.summary.get("power_flux", {}), "captures": _captures(model_of(run))}
+    return {
+        **readout.sweep(results),
+        "errors": errors,
+        "far_field": run.summary.get("far_field", []),
+        "power_flux": run.summary.get("power_flux", {}),
+        "captures": _captures(model_of(run)),
+    }
 
 
 def _captures(model: Evaluated) -> list[dict[str, Any]]:
     shown = (*POINTS, *TIME_POINTS, "far_trace", "surface_current", "scattered_cut")
-    return [{"name": c.name, "kind": c.kind} for c in model.captures if c is not None and c.kind in shown]
+    return [
+        {"name": c.name, "kind": c.kind}
+        for c in model.captures
+        if c is not None and c.kind in shown
+    ]
 
 
 @router.get("/{int:project_id}/runs/{int:number}/current", operation_id="get_current")
-def get_current(request: HttpRequest, project_id: int, number: int, frequency: float) -> HttpResponse:
-    """Driven current at the ends of every segment, A peak: real and imaginary, with places and parts, and the share by which it may be off, where that is known."""
+def get_current(
+    request: HttpRequest, project_id: int, number: int, frequency: float
+) -> HttpResponse:
+    """Driven current at the ends of every segment, A peak: real and imaginary, with places and
+    parts, and the share by which it may be off, where that is known.
+    """
     _, results = _results(request, project_id, number)
     index = patterns.nearest_index(results, frequency)
     if "current" not in results:
@@ -222,8 +311,16 @@ def get_current(request: HttpRequest, project_id: int, number: int, frequency: f
     current = np.einsum("p,psi->si", results["drive"].values, results["current"].values[index])
     at = float(results["frequency"].values[index])
     header = {"frequency_hz": at, "parts": np.ravel(results.attrs["part_names"]).tolist()}
-    return packet(header, start=results["segment_start"].values, end=results["segment_end"].values, re=current.real, im=current.imag,
-                  part=results["segment_part"].values, span=results["segment_span"].values, **_known(error=confidence.of_wires(results, at)))
+    return packet(
+        header,
+        start=results["segment_start"].values,
+        end=results["segment_end"].values,
+        re=current.real,
+        im=current.imag,
+        part=results["segment_part"].values,
+        span=results["segment_span"].values,
+        **_known(error=confidence.of_wires(results, at)),
+    )
 
 
 def _known(**arrays: Any) -> dict[str, Any]:
@@ -232,43 +329,89 @@ def _known(**arrays: Any) -> dict[str, Any]:
 
 
 @router.get("/{int:project_id}/runs/{int:number}/near/{name}", operation_id="get_near_field")
-def near_field_at(request: HttpRequest, project_id: int, number: int, name: str, frequency: float, quantity: str = "e",
-                  minus: int | None = None, raw: bool = False, width: float | None = None) -> HttpResponse:
-    """One quantity at the points of a capture: its steady value, and the phasors it is the size of, if it moves; of the field less that of run ``minus``;
-    ``raw``, per Hz of the pulse that the run sent in; or averaged over a line ``width`` Hz wide, then without phasors. ``error``, where it is known: shares by which
-    E and H may be off."""
+def near_field_at(
+    request: HttpRequest,
+    project_id: int,
+    number: int,
+    name: str,
+    frequency: float,
+    quantity: str = "e",
+    minus: int | None = None,
+    raw: bool = False,
+    width: float | None = None,
+) -> HttpResponse:
+    """One quantity at the points of a capture: its steady value, and the phasors it is the size of,
+    if it moves; of the field less that of run ``minus``; ``raw``, per Hz of the pulse that the run
+    sent in; or averaged over a line ``width`` Hz wide, then without phasors. ``error``, where it is
+    known: shares by which E and H may be off.
+    """
     run, results = _results(request, project_id, number)
     f = capture_field(run, results, name, frequency, raw)
     if width is not None and (raw or minus is not None):
-        raise Problem(422, "an average over frequencies is of whole powers: not of the pulse's field, and not less another run's")
+        raise Problem(
+            422,
+            "an average over frequencies is of whole powers: not of the pulse's field, and not less"
+            " another run's",
+        )
     if minus is not None:
-        f = without(f, capture_field(*_results(request, project_id, minus), name, frequency, raw), minus)
+        f = without(
+            f, capture_field(*_results(request, project_id, minus), name, frequency, raw), minus
+        )
     try:
-        value, phasor = (averaged(run, results, f, quantity, width), None) if width else near.quantity(f.e, f.h, quantity, incident(results))
+        value, phasor = (
+            (averaged(run, results, f, quantity, width), None)
+            if width
+            else near.quantity(f.e, f.h, quantity, incident(results))
+        )
     except ValueError as error:
         raise Problem(422, str(error)) from error
     header: dict[str, Any] = {"frequency_hz": f.frequency, "kind": f.kind, "counts": f.counts}
     if f.kind == "power_flux":
         header["power_w"] = near.flux(f.points, (f.counts[0], f.counts[1]), f.e, f.h)
-    error = None if minus is not None or width else confidence.of_capture(results, name, f.points, f.frequency)
-    return packet(header, points=f.points, value=value, **({} if phasor is None else {"re": phasor.real, "im": phasor.imag}), **_known(error=error))
+    error = (
+        None
+        if minus is not None or width
+        else confidence.of_capture(results, name, f.points, f.frequency)
+    )
+    return packet(
+        header,
+        points=f.points,
+        value=value,
+        **({} if phasor is None else {"re": phasor.real, "im": phasor.imag}),
+        **_known(error=error),
+    )
 
 
-@router.get("/{int:project_id}/runs/{int:number}/surface/{name}", operation_id="get_surface_current")
-def get_surface_current(request: HttpRequest, project_id: int, number: int, name: str, frequency: float) -> HttpResponse:
-    """Current per width, A/m peak, on rectangles of the grid that are metal, and the share by which it may be off, where that is known."""
+@router.get(
+    "/{int:project_id}/runs/{int:number}/surface/{name}", operation_id="get_surface_current"
+)
+def get_surface_current(
+    request: HttpRequest, project_id: int, number: int, name: str, frequency: float
+) -> HttpResponse:
+    """Current per width, A/m peak, on rectangles of the grid that are metal, and the share by which
+    it may be off, where that is known.
+    """
     _, results = _results(request, project_id, number)
     try:
         found = currents.surface_current(results, name, frequency)
     except LookupError as error:
         raise not_found("surface current of that name") from error
-    return packet({"frequency_hz": found.frequency_hz}, low=found.low, high=found.high, normal=found.normal, re=found.k.real, im=found.k.imag,
-                  **_known(error=confidence.of_surface(results, name, frequency)))
+    return packet(
+        {"frequency_hz": found.frequency_hz},
+        low=found.low,
+        high=found.high,
+        normal=found.normal,
+        re=found.k.real,
+        im=found.k.imag,
+        **_known(error=confidence.of_surface(results, name, frequency)),
+    )
 
 
 @router.get("/{int:project_id}/runs/{int:number}/signals/{name}", operation_id="get_signals")
 def get_signals(request: HttpRequest, project_id: int, number: int, name: str) -> HttpResponse:
-    """E, V/m, and with one point H, A/m, against time in ns, while the first port is driven by the pulse."""
+    """E, V/m, and with one point H, A/m, against time in ns, while the first port is driven by the
+    pulse.
+    """
     run, results = _results(request, project_id, number)
     try:
         found = signals.signals(results, name)
@@ -276,8 +419,17 @@ def get_signals(request: HttpRequest, project_id: int, number: int, name: str) -
         raise not_found("signals of that name") from error
     capture = next(c for c in model_of(run).captures if c is not None and c.name == name)
     counts = [int(c) for c in getattr(capture, "counts", [1])]
-    header = {"kind": capture.kind, "counts": counts, "complete": len(found.points) == int(np.prod(counts))}
-    arrays = {"time_ns": 1e9 * found.time, "pulse": found.pulse, "points": found.points, "e": found.e}
+    header = {
+        "kind": capture.kind,
+        "counts": counts,
+        "complete": len(found.points) == int(np.prod(counts)),
+    }
+    arrays = {
+        "time_ns": 1e9 * found.time,
+        "pulse": found.pulse,
+        "points": found.points,
+        "e": found.e,
+    }
     return packet(header, **arrays, **({} if found.h is None else {"h": found.h}))
 
 
@@ -287,7 +439,10 @@ def _driven(request: HttpRequest, project_id: int, number: int) -> tuple[Run, An
     return run, results
 
 
-@router.get("/{int:project_id}/runs/{int:number}/export/scattering.csv", operation_id="export_scattering_csv")
+@router.get(
+    "/{int:project_id}/runs/{int:number}/export/scattering.csv",
+    operation_id="export_scattering_csv",
+)
 def export_scattering_csv(request: HttpRequest, project_id: int, number: int) -> HttpResponse:
     run, _ = _results(request, project_id, number)
     if "scattering" not in run.summary and "cells_lit" not in run.summary:
@@ -296,13 +451,21 @@ def export_scattering_csv(request: HttpRequest, project_id: int, number: int) ->
 
 
 def _download(content: str | bytes, name: str, kind: str) -> HttpResponse:
-    return HttpResponse(content, content_type=kind, headers={"Content-Disposition": f'attachment; filename="{name}"'})
+    return HttpResponse(
+        content,
+        content_type=kind,
+        headers={"Content-Disposition": f'attachment; filename="{name}"'},
+    )
 
 
-@router.get("/{int:project_id}/runs/{int:number}/export/touchstone", operation_id="export_touchstone")
+@router.get(
+    "/{int:project_id}/runs/{int:number}/export/touchstone", operation_id="export_touchstone"
+)
 def export_touchstone(request: HttpRequest, project_id: int, number: int) -> HttpResponse:
     run, results = _driven(request, project_id, number)
-    return _download(touchstone(results), f"run-{run.number}.s{results.sizes['port']}p", "text/plain")
+    return _download(
+        touchstone(results), f"run-{run.number}.s{results.sizes['port']}p", "text/plain"
+    )
 
 
 @router.get("/{int:project_id}/runs/{int:number}/export/ports.csv", operation_id="export_ports_csv")
@@ -311,11 +474,17 @@ def export_ports_csv(request: HttpRequest, project_id: int, number: int) -> Http
     return _download(tables.ports_csv(results), f"run-{run.number}-ports.csv", "text/csv")
 
 
-@router.get("/{int:project_id}/runs/{int:number}/export/pattern.csv", operation_id="export_pattern_csv")
-def export_pattern_csv(request: HttpRequest, project_id: int, number: int, frequency: float) -> HttpResponse:
+@router.get(
+    "/{int:project_id}/runs/{int:number}/export/pattern.csv", operation_id="export_pattern_csv"
+)
+def export_pattern_csv(
+    request: HttpRequest, project_id: int, number: int, frequency: float
+) -> HttpResponse:
     run, results = _driven(request, project_id, number)
     rows = tables.pattern_rows(results, patterns.nearest_index(results, frequency), 5, 5)
-    return _download(tables.table(tables.PATTERN_COLUMNS, rows), f"run-{run.number}-pattern.csv", "text/csv")
+    return _download(
+        tables.table(tables.PATTERN_COLUMNS, rows), f"run-{run.number}-pattern.csv", "text/csv"
+    )
 
 
 @router.get("/{int:project_id}/runs/{int:number}/export/run.nc", operation_id="export_netcdf")

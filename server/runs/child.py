@@ -1,4 +1,7 @@
-"""One run in its own process: ``python -m server.runs.child RUN_ID``. Dies with its worker, within a memory limit."""
+"""One run in its own process: ``python -m server.runs.child RUN_ID``.
+
+Dies with its worker, within a memory limit.
+"""
 
 from __future__ import annotations
 
@@ -39,10 +42,10 @@ from server.runs.models import Run, Status, Wish  # noqa: E402
 from server.worker import die_with_parent  # noqa: E402
 
 HEARTBEAT_S = 2.0
-WRITE_S = 0.25       # between progress writes
-LIVE_POINTS = 200    # solved points kept for the live plot
-MEMORY_SHARE = 0.9   # of the machine's memory, as address space on top of what libraries map
-MAPPED_BYTES = 6e9   # address space that numerical libraries map without using it
+WRITE_S = 0.25  # between progress writes
+LIVE_POINTS = 200  # solved points kept for the live plot
+MEMORY_SHARE = 0.9  # of the machine's memory, as address space on top of what libraries map
+MAPPED_BYTES = 6e9  # address space that numerical libraries map without using it
 
 
 def main(run_id: int) -> int:
@@ -61,21 +64,34 @@ def main(run_id: int) -> int:
     except HeronError as error:
         fail(run_id, str(error))
     except MemoryError:
-        fail(run_id, "there was not enough memory; use fewer segments per wavelength or a smaller model")
+        fail(
+            run_id,
+            "there was not enough memory; use fewer segments per wavelength or a smaller model",
+        )
     return 0
 
 
 @transaction.atomic
 def _claim(run_id: int) -> Run | None:
-    run = Run.objects.select_for_update().select_related("revision").filter(id=run_id, status=Status.QUEUED).first()
+    run = (
+        Run.objects.select_for_update()
+        .select_related("revision")
+        .filter(id=run_id, status=Status.QUEUED)
+        .first()
+    )
     if run is None:
         return None
     now = timezone.now()
     run.status, run.stage, run.started, run.heartbeat = Status.RUNNING, "preparing", now, now
     run.attempts += 1
     run.made_by = {
-        "odd_heron": heron.__version__, "numpy": np.__version__, "scipy": scipy.__version__, "numba": numba.__version__,
-        "machine": platform.node(), "processor": platform.machine(), "cores": os.cpu_count(),
+        "odd_heron": heron.__version__,
+        "numpy": np.__version__,
+        "scipy": scipy.__version__,
+        "numba": numba.__version__,
+        "machine": platform.node(),
+        "processor": platform.machine(),
+        "cores": os.cpu_count(),
     }
     run.save()
     log(run_id, f"started on {platform.node()}")
@@ -92,7 +108,9 @@ def _heartbeat(run_id: int) -> None:
 
 
 class _Reporter:
-    """Writes progress at intervals and passes on what was asked of the run; outlives a restart of the database."""
+    """Writes progress at intervals and passes on what was asked of the run; outlives a restart of
+    the database.
+    """
 
     def __init__(self, run_id: int) -> None:
         self.run_id, self.last, self.stage, self.live = run_id, 0.0, "", []
@@ -106,7 +124,9 @@ class _Reporter:
             return Signal.CONTINUE
         self.last, self.stage = now, stage
         try:
-            Run.objects.filter(id=self.run_id).update(stage=stage, fraction=fraction, live=self.live)
+            Run.objects.filter(id=self.run_id).update(
+                stage=stage, fraction=fraction, live=self.live
+            )
             return self._obey()
         except DatabaseError:
             close_old_connections()
@@ -131,7 +151,12 @@ class _Reporter:
 
 
 def _solve(run: Run) -> None:
-    examination = examine(load_document(run.revision.document), run.overrides, files=provider(run.project), empty=run.empty)
+    examination = examine(
+        load_document(run.revision.document),
+        run.overrides,
+        files=provider(run.project),
+        empty=run.empty,
+    )
     if not examination.sound:
         raise examination_error(examination)
     done = execute(examination, _Reporter(run.id))
@@ -155,7 +180,14 @@ def examination_error(examination: Any) -> HeronError:
 
 
 @transaction.atomic
-def _finish(run_id: int, summary: dict[str, Any], data: bytes, card: list[Any], stopped: bool, head: dict[str, Any]) -> None:
+def _finish(
+    run_id: int,
+    summary: dict[str, Any],
+    data: bytes,
+    card: list[Any],
+    stopped: bool,
+    head: dict[str, Any],
+) -> None:
     run = Run.objects.select_for_update().filter(id=run_id).first()
     if run is None:
         return
@@ -166,7 +198,11 @@ def _finish(run_id: int, summary: dict[str, Any], data: bytes, card: list[Any], 
     run.reason = summary["status"]
     run.stage, run.fraction, run.finished, run.wish = "done", 1.0, timezone.now(), Wish.NONE
     run.save()
-    log(run_id, f"{run.status}: {summary['status']} in {summary['wall_s']:.1f} s, {summary['peak_mb']:.0f} MB")
+    log(
+        run_id,
+        f"{run.status}: {summary['status']} in {summary['wall_s']:.1f} s,"
+        f" {summary['peak_mb']:.0f} MB",
+    )
 
 
 if __name__ == "__main__":

@@ -20,7 +20,9 @@ from server.runs.models import Run
 
 @dataclass(frozen=True)
 class CaptureField:
-    """Peak phasors E, V/m, and H, A/m, (n, 3) at ``points`` (n, 3) m; ``counts`` of a grid of them."""
+    """Peak phasors E, V/m, and H, A/m, (n, 3) at ``points`` (n, 3) m; ``counts`` of a grid of
+    them.
+    """
 
     name: str
     kind: str
@@ -34,20 +36,33 @@ class CaptureField:
 def only_driven(run: Run, results: xr.Dataset) -> None:
     """:raises Problem: 422 for a run that is lit, where gain or ports are asked for."""
     if scattering.lit(results):
-        raise Problem(422, f"run {run.number} is lit by a wave; it has cross-sections, and no gain or ports")
+        raise Problem(
+            422, f"run {run.number} is lit by a wave; it has cross-sections, and no gain or ports"
+        )
 
 
 def model_of(run: Run) -> Evaluated:
     return evaluate_document(load_document(run.revision.document), run.overrides)
 
 
-def averaged(run: Run, results: xr.Dataset, field: CaptureField, quantity: str, width: float) -> NDArray[np.float64]:
-    """A quantity (n,) of a capture's field, averaged over a line ``width`` Hz wide about its frequency.
+def averaged(
+    run: Run, results: xr.Dataset, field: CaptureField, quantity: str, width: float
+) -> NDArray[np.float64]:
+    """A quantity (n,) of a capture's field, averaged over a line ``width`` Hz wide about its
+    frequency.
 
     :raises Problem: 422 when there are too few sweep points for it.
     """
     try:
-        return near.averaged(results, patterns.nearest_index(results, field.frequency), field.points, field.name, width, quantity, incident(results))
+        return near.averaged(
+            results,
+            patterns.nearest_index(results, field.frequency),
+            field.points,
+            field.name,
+            width,
+            quantity,
+            incident(results),
+        )
     except (HeronError, ValueError) as error:
         raise Problem(422, f"run {run.number}: {error}") from error
 
@@ -57,32 +72,51 @@ def incident(results: xr.Dataset) -> float | None:
     return float(abs(results["drive"].values[0])) if scattering.lit(results) else None
 
 
-def capture_field(run: Run, results: xr.Dataset, name: str, frequency: float, raw: bool = False) -> CaptureField:
-    """The field of the capture called ``name`` at the sweep point nearest to a frequency; ``raw``, as the run's pulse had it, V/m and A/m per Hz.
+def capture_field(
+    run: Run, results: xr.Dataset, name: str, frequency: float, raw: bool = False
+) -> CaptureField:
+    """The field of the capture called ``name`` at the sweep point nearest to a frequency; ``raw``,
+    as the run's pulse had it, V/m and A/m per Hz.
 
-    :raises Problem: 404 when the run has none of that name, 422 when nothing was recorded there, or no pulse.
+    :raises Problem: 404 when the run has none of that name, 422 when nothing was recorded there, or
+        no pulse.
     """
     model = model_of(run)
-    capture: Any = next((c for c in model.captures if c is not None and c.name == name and c.kind in POINTS), None)
+    capture: Any = next(
+        (c for c in model.captures if c is not None and c.name == name and c.kind in POINTS), None
+    )
     if capture is None:
         raise not_found("near-field capture of that name")
     points = capture_points(capture, frame_matrix(build_frames(model, []), capture.frame))
     index = patterns.nearest_index(results, frequency)
     try:
-        e, h = near.near_field(near.as_pulsed(results, index) if raw else results, index, points, name)
+        e, h = near.near_field(
+            near.as_pulsed(results, index) if raw else results, index, points, name
+        )
     except LookupError as error:
         raise Problem(422, str(error)) from error
     counts = [int(c) for c in capture.counts] if hasattr(capture, "counts") else [len(points)]
-    return CaptureField(name, capture.kind, float(results["frequency"].values[index]), counts, points, e, h)
+    return CaptureField(
+        name, capture.kind, float(results["frequency"].values[index]), counts, points, e, h
+    )
 
 
 def without(field: CaptureField, other: CaptureField, number: int) -> CaptureField:
-    """A field less that of a reference run ``number``, as of the same model without a scatterer: what the difference between them adds.
+    """A field less that of a reference run ``number``, as of the same model without a scatterer:
+    what the difference between them adds.
 
     :raises Problem: 422 when they are not of the same points and frequency.
     """
-    if field.points.shape != other.points.shape or not np.allclose(field.points, other.points, rtol=0, atol=1e-9 * float(np.abs(field.points).max() + 1e-30)):
-        raise Problem(422, f"run {number} has its capture at other points; solve both with the same one")
+    if field.points.shape != other.points.shape or not np.allclose(
+        field.points, other.points, rtol=0, atol=1e-9 * float(np.abs(field.points).max() + 1e-30)
+    ):
+        raise Problem(
+            422, f"run {number} has its capture at other points; solve both with the same one"
+        )
     if abs(field.frequency - other.frequency) > 1e-6 * field.frequency:
-        raise Problem(422, f"run {number} has no field at {field.frequency / 1e9:.6g} GHz; solve both at the same frequencies")
+        raise Problem(
+            422,
+            f"run {number} has no field at {field.frequency / 1e9:.6g} GHz; solve both at the same"
+            " frequencies",
+        )
     return replace(field, e=field.e - other.e, h=field.h - other.h)

@@ -36,7 +36,9 @@ class Run(models.Model):
     revision = models.ForeignKey(Revision, on_delete=models.PROTECT, related_name="runs")
     overrides = models.JSONField(default=dict)
     values = models.JSONField(default=dict)
-    author = models.ForeignKey(settings.AUTH_USER_MODEL, null=True, on_delete=models.SET_NULL, related_name="+")
+    author = models.ForeignKey(
+        settings.AUTH_USER_MODEL, null=True, on_delete=models.SET_NULL, related_name="+"
+    )
     status = models.CharField(max_length=10, choices=Status.choices, default=Status.QUEUED)
     wish = models.CharField(max_length=10, choices=Wish.choices, default=Wish.NONE, blank=True)
     stage = models.CharField(max_length=40, default="queued")

@@ -1,4 +1,6 @@
-"""Result datasets in the database: compressed chunks, written in one transaction with the run's end."""
+"""Result datasets in the database: compressed chunks, written in one transaction with the run's
+end.
+"""
 
 from __future__ import annotations
 
@@ -25,13 +27,15 @@ def save(run: Run, data: bytes) -> None:
     """Replaces the run's chunks; call inside the transaction that ends the run."""
     run.chunks.all().delete()
     ResultChunk.objects.bulk_create(
-        ResultChunk(run=run, sequence=i, data=data[at:at + CHUNK_BYTES])
+        ResultChunk(run=run, sequence=i, data=data[at : at + CHUNK_BYTES])
         for i, at in enumerate(range(0, len(data), CHUNK_BYTES))
     )
 
 
 def content(run_id: int) -> bytes:
-    return b"".join(bytes(c) for c in ResultChunk.objects.filter(run_id=run_id).values_list("data", flat=True))
+    return b"".join(
+        bytes(c) for c in ResultChunk.objects.filter(run_id=run_id).values_list("data", flat=True)
+    )
 
 
 @lru_cache(maxsize=16)

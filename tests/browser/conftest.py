@@ -1,4 +1,6 @@
-"""The whole product for the browser: its own database, web server and worker, and Debian's Chromium."""
+"""The whole product for the browser: its own database, web server and worker, and Debian's
+Chromium.
+"""
 
 from __future__ import annotations
 
@@ -21,11 +23,21 @@ from server.config import ROOT, load
 from server.projects.management.commands.load_demo import PASSWORD, USERNAME
 from tests.waiting import PATIENCE, PATIENCE_MS
 
-FLAGS = ["--no-sandbox", "--disable-quic", "--no-first-run", "--disable-background-networking", "--disable-component-update", "--disable-sync",
-         "--use-gl=angle", "--use-angle=swiftshader", "--enable-unsafe-swiftshader"]
+FLAGS = [
+    "--no-sandbox",
+    "--disable-quic",
+    "--no-first-run",
+    "--disable-background-networking",
+    "--disable-component-update",
+    "--disable-sync",
+    "--use-gl=angle",
+    "--use-angle=swiftshader",
+    "--enable-unsafe-swiftshader",
+]
 DATABASE = "odd_heron_browser"
 expect.set_options(timeout=PATIENCE_MS)
-SHELF = ["ground-whip", "helix", "hide-patch", "mast-dipole", "skiff-mount", "twin-loops"]  # what these tests open; another test loads all of them
+# what these tests open; another test loads all of them
+SHELF = ["ground-whip", "helix", "hide-patch", "mast-dipole", "skiff-mount", "twin-loops"]
 
 
 @pytest.fixture(scope="session")
@@ -38,7 +50,12 @@ def site() -> Iterator[str]:
     with socket.socket() as probe:
         probe.bind(("127.0.0.1", 0))
         port = probe.getsockname()[1]
-    env = {**os.environ, "ODD_HERON_DATABASE_URL": f"{base}/{DATABASE}", "ODD_HERON_PORT": str(port), "NUMBA_NUM_THREADS": "1"}
+    env = {
+        **os.environ,
+        "ODD_HERON_DATABASE_URL": f"{base}/{DATABASE}",
+        "ODD_HERON_PORT": str(port),
+        "NUMBA_NUM_THREADS": "1",
+    }
     for command in (["migrate", "--verbosity", "0"], ["load_demo", "--only", *SHELF]):
         subprocess.run([sys.executable, "manage.py", *command], cwd=ROOT, env=env, check=True)
     web = subprocess.Popen([sys.executable, "-m", "server.serve"], cwd=ROOT, env=env)
@@ -78,14 +95,29 @@ def _solved(url: str) -> None:
 
 def add_person(name: str, password: str) -> None:
     """Another account on the served product."""
-    code = f"from server.accounts.models import User; User.objects.create_user({name!r}, password={password!r})"
-    env = {**os.environ, "ODD_HERON_DATABASE_URL": f"{load().database_url.rsplit('/', 1)[0]}/{DATABASE}"}
-    subprocess.run([sys.executable, "manage.py", "shell", "-c", code], cwd=ROOT, env=env, check=True, capture_output=True)
+    code = (
+        f"from server.accounts.models import User; User.objects.create_user({name!r},"
+        f" password={password!r})"
+    )
+    env = {
+        **os.environ,
+        "ODD_HERON_DATABASE_URL": f"{load().database_url.rsplit('/', 1)[0]}/{DATABASE}",
+    }
+    subprocess.run(
+        [sys.executable, "manage.py", "shell", "-c", code],
+        cwd=ROOT,
+        env=env,
+        check=True,
+        capture_output=True,
+    )
 
 
 CALL = """async ([method, path, body]) => {
   const token = /csrftoken=([^;]+)/.exec(document.cookie)[1];
-  const r = await fetch('/api' + path, { method, headers: { 'X-CSRFToken': token, 'Content-Type': 'application/json' }, body: body === null ? undefined : JSON.stringify(body) });
+  const r = await fetch('/api' + path, {
+    method, headers: { 'X-CSRFToken': token, 'Content-Type': 'application/json' },
+    body: body === null ? undefined : JSON.stringify(body),
+  });
   return r.status === 204 ? null : await r.json();
 }"""
 
@@ -111,16 +143,27 @@ def set_token(page: Page, label: str, value: str, which: int = 0) -> None:
 
 
 def finished_run(page: Page, words: str) -> Locator:
-    """The chip of a run that has ended, of those ``words`` (a pattern); how long a run takes is no matter of these tests, as machines are shared."""
+    """The chip of a run that has ended, of those ``words`` (a pattern); how long a run takes is no
+    matter of these tests, as machines are shared.
+    """
     chip = page.get_by_role("button", name=re.compile(words))
     try:
         chip.wait_for(timeout=PATIENCE * 1000)
     except PlaywrightTimeout:
         with psycopg.connect(f"{load().database_url.rsplit('/', 1)[0]}/{DATABASE}") as c:
-            runs = c.execute("select r.id, project_id, number, status, stage, fraction, reason, array_agg(message order by e.id) from runs_run r "
-                             "join runs_runevent e on e.run_id = r.id where status <> 'finished' or r.id > (select max(id) - 3 from runs_run) group by r.id").fetchall()
-            jobs = c.execute("select id, args, status, worker_id from procrastinate_jobs").fetchall()
-        raise AssertionError(f"no run “{words}” after {PATIENCE:g} s; runs {runs}; jobs {jobs}; alerts {page.get_by_role('alert').all_inner_texts()}") from None
+            runs = c.execute(
+                "select r.id, project_id, number, status, stage, fraction, reason,"
+                " array_agg(message order by e.id) from runs_run r join runs_runevent e on e.run_id"
+                " = r.id where status <> 'finished' or r.id > (select max(id) - 3 from runs_run)"
+                " group by r.id"
+            ).fetchall()
+            jobs = c.execute(
+                "select id, args, status, worker_id from procrastinate_jobs"
+            ).fetchall()
+        raise AssertionError(
+            f"no run “{words}” after {PATIENCE:g} s; runs {runs}; jobs {jobs}; alerts"
+            f" {page.get_by_role('alert').all_inner_texts()}"
+        ) from None
     return chip
 
 
@@ -146,7 +189,9 @@ def browser() -> Iterator[Browser]:
 def page(site: str, browser: Browser) -> Iterator[Page]:
     """A signed-in page; errors of the page's own scripts fail the test."""
     faults: list[str] = []
-    page = browser.new_context(viewport={"width": 1280, "height": 800}, accept_downloads=True).new_page()
+    page = browser.new_context(
+        viewport={"width": 1280, "height": 800}, accept_downloads=True
+    ).new_page()
     page.on("pageerror", lambda e: faults.append(str(e)))
     sign_in(page, site)
     yield page

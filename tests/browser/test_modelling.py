@@ -1,4 +1,6 @@
-"""Solids and sheets by hand: typed, picked, broken and mended, imported, given materials, joined."""
+"""Solids and sheets by hand: typed, picked, broken and mended, imported, given materials,
+joined.
+"""
 
 from __future__ import annotations
 
@@ -58,7 +60,9 @@ def test_a_patch_from_an_empty_sheet_by_typing_and_picking(page: Page) -> None:
     expect(page.get_by_text("Click a face on the stage")).to_be_visible()
     stage = page.locator("[data-stage] canvas").bounding_box()
     assert stage
-    page.mouse.click(stage["x"] + stage["width"] * 0.5 + 150, stage["y"] + stage["height"] * 0.5 - 150)
+    page.mouse.click(
+        stage["x"] + stage["width"] * 0.5 + 150, stage["y"] + stage["height"] * 0.5 - 150
+    )
     expect(page.get_by_text("Click a face on the stage")).to_have_count(0)
     expect(row.get_by_role("button", name="Face pick near 2: 1.6 mm")).to_be_visible()
     bodies(page, 4)
@@ -68,7 +72,11 @@ def test_a_patch_from_an_empty_sheet_by_typing_and_picking(page: Page) -> None:
 
 def test_a_step_is_broken_and_mended_and_the_others_stay(page: Page) -> None:
     blank(page)
-    for text in ("box 40 x 20 x 10 mm, FR4", "cylinder 5 x 30 mm, copper", "sphere 4 mm, copper, at (0, 0, 40 mm)"):
+    for text in (
+        "box 40 x 20 x 10 mm, FR4",
+        "cylinder 5 x 30 mm, copper",
+        "sphere 4 mm, copper, at (0, 0, 40 mm)",
+    ):
         type_step(page, text)
     bodies(page, 3)
     set_token(page, "parts.1", "Cylinder radius", "-5 mm")
@@ -105,7 +113,9 @@ def test_the_skiff_is_imported_and_given_a_material(page: Page) -> None:
 
     page.get_by_role("button", name="Add a step").click()
     page.get_by_role("menuitem", name="Import a file").click()
-    page.get_by_label("Upload a file").set_input_files({"name": "broken.step", "mimeType": "model/step", "buffer": b"ISO-10303-21;\nHEADER;"})
+    page.get_by_label("Upload a file").set_input_files(
+        {"name": "broken.step", "mimeType": "model/step", "buffer": b"ISO-10303-21;\nHEADER;"}
+    )
     expect(page.get_by_role("dialog").get_by_role("alert")).to_contain_text("cut off")
 
 
@@ -137,7 +147,9 @@ def test_section_measure_hide_and_depth(page: Page) -> None:
     page.get_by_role("button", name="Depth", exact=True).click()
     page.get_by_role("button", name="Section", exact=True).click()
     page.locator("[data-step='parts.1']").hover()
-    page.locator("[data-step='parts.1']").get_by_role("button", name=re.compile("More for step")).click()
+    page.locator("[data-step='parts.1']").get_by_role(
+        "button", name=re.compile("More for step")
+    ).click()
     page.get_by_role("menuitem", name="Hide on the stage").click()
     page.mouse.move(5, 400)
     seen.append(picture(page))
@@ -178,11 +190,15 @@ def test_a_step_is_completed_dragged_grouped_and_shows_its_sizes(page: Page) -> 
     page.locator("[data-step='parts.1']").hover()
     expect(page.locator("[data-dimension]")).to_have_text(["40 mm", "20 mm", "2 mm"])
 
-    page.locator("[data-step='parts.1'] span[draggable=true]").drag_to(page.locator("[data-step='parts.0']"))
+    page.locator("[data-step='parts.1'] span[draggable=true]").drag_to(
+        page.locator("[data-step='parts.0']")
+    )
     expect(page.locator("[data-step='parts.0']")).to_contain_text("Box")
     page.once("dialog", lambda d: d.accept("housing"))
     page.locator("[data-step='parts.0']").hover()
-    page.locator("[data-step='parts.0']").get_by_role("button", name=re.compile("More for step")).click()
+    page.locator("[data-step='parts.0']").get_by_role(
+        "button", name=re.compile("More for step")
+    ).click()
     page.get_by_role("menuitem", name="Group…").click()
     page.get_by_role("button", name="suspend", exact=True).click()
     bodies(page, 1)

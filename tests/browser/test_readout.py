@@ -1,4 +1,6 @@
-"""Readout and ledger by hand: cursor, overlay, markers, spec lines, curves from elsewhere with their grade, formulas, animation, report, keys, themes."""
+"""Readout and ledger by hand: cursor, overlay, markers, spec lines, curves from elsewhere with
+their grade, formulas, animation, report, keys, themes.
+"""
 
 from __future__ import annotations
 
@@ -16,6 +18,7 @@ from tests.waiting import PATIENCE_MS, until
 
 pytestmark = pytest.mark.browser
 
+
 @pytest.fixture(scope="module")
 def project(site: str, browser: Browser) -> int:
     """A mast dipole with three runs of different length, the first a short sweep."""
@@ -23,7 +26,12 @@ def project(site: str, browser: Browser) -> int:
     sign_in(page, site)
     made = call(page, "POST", "/projects", {"example": "mast-dipole"})
     for length in ("160 mm", "155 mm", "165 mm"):
-        call(page, "POST", f"/projects/{made['id']}/runs", {"overrides": {"length": length, "points": "31"}})
+        call(
+            page,
+            "POST",
+            f"/projects/{made['id']}/runs",
+            {"overrides": {"length": length, "points": "31"}},
+        )
     for _ in range(150):
         states = [r["status"] for r in call(page, "GET", f"/projects/{made['id']}/runs")]
         if all(s == "finished" for s in states):
@@ -38,7 +46,15 @@ def project(site: str, browser: Browser) -> int:
 def readout(page: Page, project: int) -> Page:
     kinds = ["s-parameters", "smith", "cuts", "figures", "vswr", "impedance", "gain", "efficiency"]
     cards = [{"id": k, "kind": k, "width": 1, "height": 1, "settings": {}} for k in kinds]
-    call(page, "PUT", f"/projects/{project}/readout", {"version": call(page, "GET", f"/projects/{project}/readout")["version"], "content": {"template": "mine", "cards": cards}})
+    call(
+        page,
+        "PUT",
+        f"/projects/{project}/readout",
+        {
+            "version": call(page, "GET", f"/projects/{project}/readout")["version"],
+            "content": {"template": "mine", "cards": cards},
+        },
+    )
     for reference in call(page, "GET", f"/projects/{project}/references"):
         call(page, "DELETE", f"/projects/{project}/references/{reference['number']}")
     page.goto(f"{page.url.split('/projects')[0].rstrip('/')}/projects/{project}/readout")
@@ -61,15 +77,27 @@ def menu(page: Page, name: str, item: str) -> None:
 
 
 def test_errors_stand_beside_their_numbers(readout: Page, project: int) -> None:
-    """A band round the curve, ± on its badge, in the run's headline; the trust card says which number made the grade."""
+    """A band round the curve, ± on its badge, in the run's headline; the trust card says which
+    number made the grade.
+    """
     own = card(readout, "|S11|")
     expect(own.locator("[data-plot]")).to_have_attribute("data-spreads", "1")
     expect(own).to_contain_text(re.compile(r"min −[\d.]+ ± [\d.]+ dB at [\d.]+ MHz"))
     lines = call(readout, "GET", f"/projects/{project}/runs")
-    assert all(" ± " in line["headline"]["text"] for line in lines) and all(line["gain_error_db"] > 0 for line in lines)
+    assert all(" ± " in line["headline"]["text"] for line in lines) and all(
+        line["gain_error_db"] > 0 for line in lines
+    )
     detail = call(readout, "GET", f"/projects/{project}/runs/1")
-    assert detail["trust"][0]["name"].startswith("Error of") and detail["trust"][0]["value"].startswith("± ")
-    assert detail["grade"] == ("C" if any(i["mark"] == "stop" for i in detail["trust"]) else "B" if any(i["mark"] == "look" for i in detail["trust"]) else "A")
+    assert detail["trust"][0]["name"].startswith("Error of") and detail["trust"][0][
+        "value"
+    ].startswith("± ")
+    assert detail["grade"] == (
+        "C"
+        if any(i["mark"] == "stop" for i in detail["trust"])
+        else "B"
+        if any(i["mark"] == "look" for i in detail["trust"])
+        else "A"
+    )
 
 
 def cursor(page: Page) -> float:
@@ -92,7 +120,12 @@ def test_one_cursor_for_all_cards_by_mouse_and_keys(readout: Page) -> None:
     page.wait_for_timeout(500)  # cards out of view follow to where the cursor rests
     for name in ("VSWR", "Efficiency", "Input impedance"):
         line = card(page, name).locator("[data-cursor-line]")
-        assert line.bounding_box()["x"] == pytest.approx(card(page, name).locator("[data-plot]").bounding_box()["x"] + 48 + (cursor(page) / 1e6 - low) / (high - low) * (box["width"] - 60), abs=6)
+        assert line.bounding_box()["x"] == pytest.approx(
+            card(page, name).locator("[data-plot]").bounding_box()["x"]
+            + 48
+            + (cursor(page) / 1e6 - low) / (high - low) * (box["width"] - 60),
+            abs=6,
+        )
     page.get_by_role("button", name="play", exact=True).click()
     page.wait_for_timeout(700)
     page.get_by_role("button", name="pause", exact=True).click()
@@ -107,13 +140,17 @@ def test_overlays_are_told_apart_by_what_differs(readout: Page) -> None:
     for text in ("3: length 165 mm", "2: length 155 mm", "1: length 160 mm"):
         expect(plot).to_contain_text(text)
     expect(plot.locator("[data-plot]")).to_have_attribute("data-curves", "3")
-    dashes = plot.locator("li svg line").evaluate_all("all => all.map((l) => l.getAttribute('stroke-dasharray'))")
+    dashes = plot.locator("li svg line").evaluate_all(
+        "all => all.map((l) => l.getAttribute('stroke-dasharray'))"
+    )
     assert len(set(dashes)) == 3, "pattern as well as colour"
     page.get_by_label("Play over").select_option("runs")
     page.get_by_role("button", name="play", exact=True).click()
     page.wait_for_timeout(1700)
     page.get_by_role("button", name="pause", exact=True).click()
-    assert page.locator("aside input[type=checkbox]:checked").count() == 1, "one run after the other"
+    assert page.locator("aside input[type=checkbox]:checked").count() == 1, (
+        "one run after the other"
+    )
 
 
 def test_markers_are_set_moved_named_and_compared(readout: Page, project: int) -> None:
@@ -164,7 +201,9 @@ def test_spec_lines_are_judged_in_card_side_and_ledger(readout: Page) -> None:
     expect(row.locator("[data-verdict=false]")).to_have_count(1)
 
 
-CURVE = "freq_MHz, S11_dB\n" + "\n".join(f"{f}, {-1 - 14 / (1 + ((f - 840) / 40) ** 2):.3f}" for f in range(700, 1000, 5))
+CURVE = "freq_MHz, S11_dB\n" + "\n".join(
+    f"{f}, {-1 - 14 / (1 + ((f - 840) / 40) ** 2):.3f}" for f in range(700, 1000, 5)
+)
 
 
 def test_a_curve_from_elsewhere_is_read_laid_over_and_graded(readout: Page, tmp_path: Path) -> None:
@@ -210,12 +249,21 @@ def test_a_formula_of_ones_own(readout: Page) -> None:
     field = own.get_by_role("textbox", name="Formula")
     field.fill("colour + 1")
     field.press("Enter")
-    expect(own.get_by_role("alert")).to_contain_text("“colour” is neither a quantity of a run nor a parameter")
+    expect(own.get_by_role("alert")).to_contain_text(
+        "“colour” is neither a quantity of a run nor a parameter"
+    )
 
 
 def test_the_page_is_arranged_kept_and_undone(readout: Page, project: int) -> None:
     page = readout
-    names = lambda: page.locator("[data-cards] section").evaluate_all("all => all.map((s) => s.getAttribute('aria-label'))")  # noqa: E731
+
+    def names() -> list[str]:
+        sections = page.locator("[data-cards] section")
+        found: list[str] = sections.evaluate_all(
+            "all => all.map((s) => s.getAttribute('aria-label'))"
+        )
+        return found
+
     menu(page, "VSWR", "Remove")
     menu(page, "Smith chart", "Later")
     menu(page, "|S11|", "Wider")
@@ -264,7 +312,11 @@ def test_animation_and_files(readout: Page, tmp_path: Path) -> None:
     download.value.save_as(file)
     assert file.read_bytes().count(b"\x21\xf9\x04") == 3, "a frame for each run"
     page.get_by_label("run 3", exact=True).wait_for()
-    for item, start in (("Save as PNG", b"\x89PNG"), ("Save as SVG", b"<svg"), ("Save as CSV", b"frequency_hz")):
+    for item, start in (
+        ("Save as PNG", b"\x89PNG"),
+        ("Save as SVG", b"<svg"),
+        ("Save as CSV", b"frequency_hz"),
+    ):
         page.get_by_role("button", name="|S11|: card").click()
         with page.expect_download() as download:
             page.get_by_role("menuitem", name=item).click()
@@ -308,11 +360,18 @@ def test_the_report_prints(readout: Page) -> None:
     page.wait_for_timeout(1500)
     pdf = page.pdf(print_background=True, format="A4")
     assert pdf[:4] == b"%PDF"
-    assert pdf.count(b"/Type /Page\n") + pdf.count(b"/Type /Page ") + len(re.findall(rb"/Type\s*/Page\b(?!s)", pdf)) >= 2
+    assert (
+        pdf.count(b"/Type /Page\n")
+        + pdf.count(b"/Type /Page ")
+        + len(re.findall(rb"/Type\s*/Page\b(?!s)", pdf))
+        >= 2
+    )
     assert len(pdf) > 100_000, "with its drawings"
 
 
-def test_the_ledger_notes_pins_compares_searches_and_downloads(readout: Page, project: int, tmp_path: Path) -> None:
+def test_the_ledger_notes_pins_compares_searches_and_downloads(
+    readout: Page, project: int, tmp_path: Path
+) -> None:
     page = readout
     page.get_by_role("link", name="Ledger").first.click()
     note = page.get_by_label("Note on run 2")
@@ -361,18 +420,42 @@ def test_both_themes_and_a_reader(readout: Page, site: str, browser: Browser, pr
 
 
 def test_twenty_cards_follow_the_cursor(page: Page, site: str, project: int) -> None:
-    """Those in view while it is dragged, all where it rests; the frames a second are printed, not judged: docs/performance.md."""
-    call(page, "PUT", f"/projects/{project}/readout", {"version": call(page, "GET", f"/projects/{project}/readout")["version"], "content": None})
+    """Those in view while it is dragged, all where it rests; the frames a second are printed, not
+    judged: docs/performance.md.
+    """
+    call(
+        page,
+        "PUT",
+        f"/projects/{project}/readout",
+        {"version": call(page, "GET", f"/projects/{project}/readout")["version"], "content": None},
+    )
     kinds = ["s-parameters", "impedance", "vswr", "gain", "efficiency"]
-    cards = [{"id": f"c{i}", "kind": kinds[i % 5], "width": 1, "height": 1, "settings": {}} for i in range(20)]
+    cards = [
+        {"id": f"c{i}", "kind": kinds[i % 5], "width": 1, "height": 1, "settings": {}}
+        for i in range(20)
+    ]
     state = call(page, "GET", f"/projects/{project}/readout")
-    call(page, "PUT", f"/projects/{project}/readout", {"version": state["version"], "content": {"template": "many", "cards": cards, "markers": [], "specs": []}})
+    call(
+        page,
+        "PUT",
+        f"/projects/{project}/readout",
+        {
+            "version": state["version"],
+            "content": {"template": "many", "cards": cards, "markers": [], "specs": []},
+        },
+    )
     page.goto(f"{site}/projects/{project}/readout")
     card(page, "|S11|").first.locator("[data-cursor-line]").wait_for()
     frames = page.evaluate("""() => new Promise((done) => {
-      const slider = document.getElementById('cursor'), set = Object.getOwnPropertyDescriptor(HTMLInputElement.prototype, 'value').set;
+      const slider = document.getElementById('cursor');
+      const set = Object.getOwnPropertyDescriptor(HTMLInputElement.prototype, 'value').set;
       let n = 0; const start = performance.now();
-      const step = () => { set.call(slider, String(n % 31)); slider.dispatchEvent(new Event('input', { bubbles: true })); n += 1; if (performance.now() - start < 1000) requestAnimationFrame(step); else done(n); };
+      const step = () => {
+        set.call(slider, String(n % 31));
+        slider.dispatchEvent(new Event('input', { bubbles: true }));
+        n += 1;
+        if (performance.now() - start < 1000) requestAnimationFrame(step); else done(n);
+      };
       requestAnimationFrame(step);
     })""")
     print(json.dumps({"frames_per_second": frames}))
@@ -383,13 +466,17 @@ def test_twenty_cards_follow_the_cursor(page: Page, site: str, project: int) -> 
     places = "[...document.querySelectorAll('[data-cursor-line]')].map((e) => e.style.transform)"
     page.wait_for_timeout(600)
     left = page.evaluate(f"() => {places}")
-    now = page.evaluate("""() => new Promise((done) => {
+    now = page.evaluate(
+        """() => new Promise((done) => {
       const slider = document.getElementById('cursor');
       Object.getOwnPropertyDescriptor(HTMLInputElement.prototype, 'value').set.call(slider, '28');
       slider.dispatchEvent(new Event('input', { bubbles: true }));
       requestAnimationFrame(() => requestAnimationFrame(() => done(PLACES)));
-    })""".replace("PLACES", places))
+    })""".replace("PLACES", places)
+    )
     moved = [a != b for a, b in zip(now, left, strict=True)]
     assert all(moved[:6]) and not moved[-1], "those in view move with it, those out of view wait"
     page.wait_for_timeout(600)
-    assert all(a != b for a, b in zip(page.evaluate(f"() => {places}"), left, strict=True)), "all of them where it rests"
+    assert all(a != b for a, b in zip(page.evaluate(f"() => {places}"), left, strict=True)), (
+        "all of them where it rests"
+    )

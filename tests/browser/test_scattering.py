@@ -1,4 +1,6 @@
-"""From an empty sheet to the cross-section of a sphere, its noise floor, and a box that is refused."""
+"""From an empty sheet to the cross-section of a sphere, its noise floor, and a box that is
+refused.
+"""
 
 from __future__ import annotations
 
@@ -13,8 +15,20 @@ from tests.models import solve
 
 pytestmark = pytest.mark.browser
 
-SHEET = {"version": 1, "name": "A ball", "parts": [], "feeds": [],
-         "plan": {"engine": "transient", "f_start": "1 GHz", "f_stop": "3 GHz", "points": "7", "cells_per_wavelength": "10", "decay": "40"}}
+SHEET = {
+    "version": 1,
+    "name": "A ball",
+    "parts": [],
+    "feeds": [],
+    "plan": {
+        "engine": "transient",
+        "f_start": "1 GHz",
+        "f_stop": "3 GHz",
+        "points": "7",
+        "cells_per_wavelength": "10",
+        "decay": "40",
+    },
+}
 BALL = {"kind": "sphere", "name": "sphere", "radius": "20 mm", "material": "perfect"}
 
 
@@ -22,7 +36,9 @@ def test_from_an_empty_sheet_to_a_cross_section(page: Page) -> None:
     made = call(page, "POST", "/projects", {"document": SHEET})
     page.goto(f"{page.url.split('/projects')[0].rstrip('/')}/projects/{made['id']}/bench")
     page.get_by_role("button", name="Solve").wait_for()
-    expect(page.get_by_text("nothing feeds the antenna").or_(page.get_by_text("to mend"))).to_be_visible()
+    expect(
+        page.get_by_text("nothing feeds the antenna").or_(page.get_by_text("to mend"))
+    ).to_be_visible()
     add(page, "Solids", "Sphere")
     set_token(page, "Sphere radius", "20 mm")
     add(page, "Feeds", "Plane wave")
@@ -31,7 +47,9 @@ def test_from_an_empty_sheet_to_a_cross_section(page: Page) -> None:
 
     # A wave whose field lies along its way is refused where it was written.
     set_token(page, "Plane wave electric 0", "0")
-    expect(page.get_by_text(re.compile("lies along the wave’s way|lies along the wave's way")).first).to_be_visible()
+    expect(
+        page.get_by_text(re.compile("lies along the wave’s way|lies along the wave's way")).first
+    ).to_be_visible()
     expect(page.get_by_role("button", name="Solve")).to_be_disabled()
     set_token(page, "Plane wave electric 0", "1")
 
@@ -59,7 +77,15 @@ def test_from_an_empty_sheet_to_a_cross_section(page: Page) -> None:
     page.get_by_role("button", name="Noise floor").click()
     finished_run(page, r"run 2.*noise floor −1\d\d dB")
 
-    core = solve({**SHEET, "parts": [BALL], "illuminations": [{"name": "wave", "travels": ["0", "0", "-1"], "electric": ["1", "0", "0"]}]})
+    core = solve(
+        {
+            **SHEET,
+            "parts": [BALL],
+            "illuminations": [
+                {"name": "wave", "travels": ["0", "0", "-1"], "electric": ["1", "0", "0"]}
+            ],
+        }
+    )
     wanted = scattering.monostatic(core)[-1]
     page.get_by_role("link", name="Readout").click()
     page.get_by_role("checkbox", name="run 1").check()
@@ -77,10 +103,32 @@ def test_from_an_empty_sheet_to_a_cross_section(page: Page) -> None:
 
 
 def test_a_dipole_is_solved_and_heard_far_away(page: Page) -> None:
-    """A point dipole from the menu; its near field averaged and as the pulse had it; its signal far away."""
-    captures = [{"kind": "near_line", "name": "up", "start": ["0", "0", "20 mm"], "end": ["0", "0", "60 mm"], "count": "21"},
-                {"kind": "far_trace", "name": "far", "theta": "90 deg", "phi": "0", "distance": "2 m"}]
-    made = call(page, "POST", "/projects", {"document": {**SHEET, "name": "A dipole", "captures": captures, "plan": {**SHEET["plan"], "points": "61"}}})
+    """A point dipole from the menu; its near field averaged and as the pulse had it; its signal far
+    away.
+    """
+    captures = [
+        {
+            "kind": "near_line",
+            "name": "up",
+            "start": ["0", "0", "20 mm"],
+            "end": ["0", "0", "60 mm"],
+            "count": "21",
+        },
+        {"kind": "far_trace", "name": "far", "theta": "90 deg", "phi": "0", "distance": "2 m"},
+    ]
+    made = call(
+        page,
+        "POST",
+        "/projects",
+        {
+            "document": {
+                **SHEET,
+                "name": "A dipole",
+                "captures": captures,
+                "plan": {**SHEET["plan"], "points": "61"},
+            }
+        },
+    )
     page.goto(f"{page.url.split('/projects')[0].rstrip('/')}/projects/{made['id']}/bench")
     page.get_by_role("button", name="Solve").wait_for()
     add(page, "Feeds", "Point dipole")

@@ -23,7 +23,8 @@ pytestmark = pytest.mark.browser
 
 def open_project(page: Page, name: str) -> None:
     page.get_by_role("heading", name="Projects").wait_for()
-    page.locator("li a", has_text=name).last.click()  # the demo's own; copies made by other tests are newer
+    # the demo's own; copies made by other tests are newer
+    page.locator("li a", has_text=name).last.click()
     page.get_by_role("button", name="Solve").wait_for()
     page.locator("[data-stage] canvas").wait_for()
 
@@ -38,7 +39,9 @@ def test_change_a_length_solve_read_export_undo(page: Page, tmp_path: Path) -> N
     before = extent(page)
     set_token(page, "length", "0.5 * lambda0")
     expect(page.locator("[data-value-of=length]")).to_have_text("172.7 mm")
-    assert extent(page) == pytest.approx(before * 0.5 / 0.464, rel=1e-3), "the stage follows the sheet"
+    assert extent(page) == pytest.approx(before * 0.5 / 0.464, rel=1e-3), (
+        "the stage follows the sheet"
+    )
     expect(page.get_by_role("status").first).to_have_text("revision 2 · saved")
 
     page.get_by_role("button", name="Solve").click()
@@ -47,7 +50,9 @@ def test_change_a_length_solve_read_export_undo(page: Page, tmp_path: Path) -> N
     document = json.loads((ROOT / "examples" / "mast-dipole.json").read_text())
     load_document(document)
     core = solve(document, length="0.5 * lambda0")
-    frequency, level = ports.minimum(core["frequency"].values, ports.magnitude_db(core["s"].values[:, 0, 0]))
+    frequency, level = ports.minimum(
+        core["frequency"].values, ports.magnitude_db(core["s"].values[:, 0, 0])
+    )
     found = re.search(r"(−[\d.]+)(?: ± [\d.]+)? dB at ([\d.]+) MHz", chip.inner_text())
     assert found
     shown = float(found[1].replace("−", "-"))
@@ -57,7 +62,18 @@ def test_change_a_length_solve_read_export_undo(page: Page, tmp_path: Path) -> N
 
     chip.click()
     page.get_by_role("region", name="Smith chart").wait_for()
-    cards = ["|S11|", "Smith chart", "Input impedance", "Cuts", "VSWR", "Peak gain", "Efficiency", "Current", "Near field on a line", "Near field on a plane"]
+    cards = [
+        "|S11|",
+        "Smith chart",
+        "Input impedance",
+        "Cuts",
+        "VSWR",
+        "Peak gain",
+        "Efficiency",
+        "Current",
+        "Near field on a line",
+        "Near field on a plane",
+    ]
     for card in cards:
         expect(page.get_by_role("region", name=card).locator("[data-plot]").first).to_be_attached()
     page.wait_for_timeout(1500)
@@ -131,7 +147,9 @@ def test_lenses_and_themes(page: Page) -> None:
         page.wait_for_timeout(1200)
         shots.append(page.locator("[data-stage] canvas").screenshot())
     assert len(set(shots)) == 4
-    assert len(shots[3]) > 1.3 * len(shots[0]), "a pattern is drawn, whose shades a picture of two thin loops has not"
+    assert len(shots[3]) > 1.3 * len(shots[0]), (
+        "a pattern is drawn, whose shades a picture of two thin loops has not"
+    )
     background = page.evaluate("getComputedStyle(document.body).backgroundColor")
     page.keyboard.press("Control+Shift+L")
     page.wait_for_timeout(300)
@@ -160,21 +178,34 @@ def test_a_near_miss_is_named_and_mended_in_one_click(page: Page) -> None:
 
 
 def test_server_and_worker_survive_a_restart_of_the_database(page: Page) -> None:
-    """Every connection is cut, as a restart of PostgreSQL cuts them; the page, the server and the worker go on."""
-    with psycopg.connect(f"{load().database_url.rsplit('/', 1)[0]}/{DATABASE}", autocommit=True) as admin:
-        cut = admin.execute("select count(pg_terminate_backend(pid)) from pg_stat_activity where datname = current_database() and pid <> pg_backend_pid()").fetchone()
+    """Every connection is cut, as a restart of PostgreSQL cuts them; the page, the server and the
+    worker go on.
+    """
+    with psycopg.connect(
+        f"{load().database_url.rsplit('/', 1)[0]}/{DATABASE}", autocommit=True
+    ) as admin:
+        cut = admin.execute(
+            "select count(pg_terminate_backend(pid)) from pg_stat_activity where datname ="
+            " current_database() and pid <> pg_backend_pid()"
+        ).fetchone()
     assert cut is not None
     assert cut[0] > 0
     page.wait_for_timeout(500)
     page.get_by_role("button", name=re.compile("^Ground whip")).last.click()
     expect(page.get_by_text("all clear")).to_be_visible()
     page.get_by_role("button", name="Solve").click()
-    expect(page.get_by_role("status", name=re.compile("Run 1")).or_(page.get_by_role("button", name=re.compile("run 1"))).first).to_be_visible()
+    expect(
+        page.get_by_role("status", name=re.compile("Run 1"))
+        .or_(page.get_by_role("button", name=re.compile("run 1")))
+        .first
+    ).to_be_visible()
     finished_run(page, r"run 1.*dB at")
 
 
 def test_what_the_server_could_not_answer_is_asked_for_again(page: Page) -> None:
-    """A database that restarts answers with an error for a moment; lists that were asked for just then come all the same."""
+    """A database that restarts answers with an error for a moment; lists that were asked for just
+    then come all the same.
+    """
     failed: set[str] = set()
 
     def once(route: Route) -> None:
@@ -199,13 +230,23 @@ REDRAW = """before => new Promise(done => {
     requestAnimationFrame(() => setTimeout(() => done(performance.now() - start), 0));
   }).observe(stage, {attributes: true});
   start = performance.now();
-  document.activeElement.dispatchEvent(new KeyboardEvent('keydown', {key: 'Enter', bubbles: true, cancelable: true}));
+  const enter = {key: 'Enter', bubbles: true, cancelable: true};
+  document.activeElement.dispatchEvent(new KeyboardEvent('keydown', enter));
 })"""
 
 
-@pytest.mark.parametrize(("name", "parameter", "values"), [("Mast dipole", "length", ["150 mm", "151 mm", "152 mm", "153 mm"]), ("Buoy helix", "turns", ["4.5", "5.5", "6.5", "7"])])
+@pytest.mark.parametrize(
+    ("name", "parameter", "values"),
+    [
+        ("Mast dipole", "length", ["150 mm", "151 mm", "152 mm", "153 mm"]),
+        ("Buoy helix", "turns", ["4.5", "5.5", "6.5", "7"]),
+    ],
+)
 def test_a_change_redraws_quickly(page: Page, name: str, parameter: str, values: list[str]) -> None:
-    """From Enter to the stage's next frame. The goal of 150 ms is judged on the printed figures, as machines are shared."""
+    """From Enter to the stage's next frame.
+
+    The goal of 150 ms is judged on the printed figures, as machines are shared.
+    """
     page.get_by_role("button", name=re.compile(f"^{name}")).last.click()
     page.locator("[data-step='parts.0']").wait_for()
     page.wait_for_timeout(1000)
@@ -214,16 +255,24 @@ def test_a_change_redraws_quickly(page: Page, name: str, parameter: str, values:
         page.get_by_role("button", name=re.compile(f"^{parameter}: ")).first.click()
         page.get_by_role("textbox", name=parameter, exact=True).fill(value)
         page.wait_for_timeout(300)
-        times.append(page.evaluate(REDRAW, page.locator("[data-stage]").get_attribute("data-extent")))
+        times.append(
+            page.evaluate(REDRAW, page.locator("[data-stage]").get_attribute("data-extent"))
+        )
     print(f"{name}: stage redrawn after, ms:", [round(t) for t in times])
     assert min(times) < 2000, "the stage did follow"
 
 
 def test_the_patch_is_solved_on_a_coarse_grid_to_its_efficiency_curve(page: Page) -> None:
     open_project(page, "Hide patch")
-    for label, value in (("Plan cells_per_wavelength", "10"), ("Plan decay", "30"), ("points", "21")):
+    for label, value in (
+        ("Plan cells_per_wavelength", "10"),
+        ("Plan decay", "30"),
+        ("points", "21"),
+    ):
         set_token(page, label, value)
-    expect(page.get_by_text(re.compile(r"\d+ k cells · \d+ MiB · about \d+ (s|min)"))).to_be_visible()
+    expect(
+        page.get_by_text(re.compile(r"\d+ k cells · \d+ MiB · about \d+ (s|min)"))
+    ).to_be_visible()
     grid_and_pulse(page)
     page.get_by_role("button", name="Solve").click()
     expect(page.get_by_role("status", name=re.compile("Run 1 running"))).to_contain_text("dB left")
@@ -240,7 +289,9 @@ def test_the_patch_is_solved_on_a_coarse_grid_to_its_efficiency_curve(page: Page
     for name in ("radiated", "substrate", "patch", "ground"):
         expect(shares).to_contain_text(name)
     expect(page.get_by_role("region", name="Current", exact=True)).to_contain_text("feed pin")
-    expect(page.get_by_role("region", name="Current", exact=True)).to_contain_text(re.compile(r"± \d+(\.\d+)?\s%, \d+(\.\d+)?\s% at most"))
+    expect(page.get_by_role("region", name="Current", exact=True)).to_contain_text(
+        re.compile(r"± \d+(\.\d+)?\s%, \d+(\.\d+)?\s% at most")
+    )
     pictures = page.get_by_role("region", name="Snapshots")
     pictures.get_by_label("Picture").wait_for()
     before = pictures.locator("canvas").screenshot()

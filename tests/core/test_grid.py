@@ -58,7 +58,9 @@ def test_edges_of_thin_metal_lie_where_the_grid_sees_them() -> None:
         nearest = np.sort(found[np.argsort(np.abs(found - edge))[:2]])
         assert np.diff(nearest)[0] == pytest.approx(0.03)
         inner = nearest[1] if inside > 0 else nearest[0]
-        assert abs(inner - edge) == pytest.approx(INSIDE * 0.03), "so much of the cell lies inside the metal"
+        assert abs(inner - edge) == pytest.approx(INSIDE * 0.03), (
+            "so much of the cell lies inside the metal"
+        )
         beside = np.diff(found)[np.abs(0.5 * (found[1:] + found[:-1]) - edge) < 2 * 0.03]
         assert len(beside) >= 3
         assert beside == pytest.approx(0.03, rel=0.2), "and those beside are as large"
@@ -68,11 +70,18 @@ def test_edges_of_thin_metal_lie_where_the_grid_sees_them() -> None:
 
 
 def test_edges_of_a_sheet_end_it_or_only_ask_for_a_line() -> None:
-    """A line across a sheet, as an imprint leaves one, is no edge of the metal, but has a line; of a platform of many edges no distances are looked at."""
-    square = np.array([[[0, 0, 0], [1, 0, 0], [1, 1, 0]], [[0, 0, 0], [1, 1, 0], [0, 1, 0]]], dtype=float)
+    """A line across a sheet, as an imprint leaves one, is no edge of the metal, but has a line; of
+    a platform of many edges no distances are looked at.
+    """
+    square = np.array(
+        [[[0, 0, 0], [1, 0, 0], [1, 1, 0]], [[0, 0, 0], [1, 1, 0], [0, 1, 0]]], dtype=float
+    )
     around = [np.array([[x, 0.0, 0.0], [x, 1.0, 0.0]]) for x in (0.0, 0.4, 1.0)]
     asked = features.Asked(largest=1.0, coarse=0.5, finest=1e-3, cells=2.0)
-    for lines_of, size in ((around, [0.2, 0.2, 0.3]), (around * features.MOST_EDGES, [0.5, 0.5, 0.5])):
+    for lines_of, size in (
+        (around, [0.2, 0.2, 0.3]),
+        (around * features.MOST_EDGES, [0.5, 0.5, 0.5]),
+    ):
         sheet = features.Conductor(np.zeros(3), np.array([1.0, 1.0, 0.0]), square, lines_of, 2)
         found = features.look([sheet], [], {}, lambda a, b: 1.0, [], asked)
         assert [end.side for end in found.ends[:3]] == [-1, 0, 1]
@@ -82,8 +91,12 @@ def test_edges_of_a_sheet_end_it_or_only_ask_for_a_line() -> None:
 
 
 def test_how_far_a_half_plane_seems_to_reach_on_a_lattice() -> None:
-    """The potential of a conducting half plane goes as the root of the distance from where it ends. On a square lattice whose last conducting line is at zero it
-    is that of a plane that ends √2/4 of a cell farther out, by the factors of the lattice's own symbol (the method of Wiener and Hopf; physics.md, "Edges")."""
+    """The potential of a conducting half plane goes as the root of the distance from where it ends.
+
+    On a square lattice whose last conducting line is at zero it is that of a plane that ends √2/4
+    of a cell farther out, by the factors of the lattice's own symbol (the method of Wiener and
+    Hopf; physics.md, "Edges").
+    """
     n = 240
     at = np.arange(-n, n + 1)
     x, z = np.meshgrid(at, at, indexing="ij")
@@ -94,16 +107,23 @@ def test_how_far_a_half_plane_seems_to_reach_on_a_lattice() -> None:
     row, column, rest = [], [], np.zeros(free.sum())
     for dx, dz in ((1, 0), (-1, 0), (0, 1), (0, -1)):
         beside = np.roll(np.roll(number, -dx, 0), -dz, 1)[free]
-        value = np.roll(np.roll(np.where(free, 0, np.where((z == 0) & (x <= 0), 0, outside)), -dx, 0), -dz, 1)[free]
+        value = np.roll(
+            np.roll(np.where(free, 0, np.where((z == 0) & (x <= 0), 0, outside)), -dx, 0), -dz, 1
+        )[free]
         inner = beside >= 0
         row.append(np.flatnonzero(inner))
         column.append(beside[inner])
         rest += np.where(inner, 0, value)
     links = np.concatenate(row)
-    matrix = csc_matrix((-np.ones(len(links)), (links, np.concatenate(column))), shape=(len(rest), len(rest))) + 4 * identity(len(rest))
-    found = spsolve(csc_matrix(matrix), rest)[number[n + 1:n + 40, n]]
+    matrix = csc_matrix(
+        (-np.ones(len(links)), (links, np.concatenate(column))), shape=(len(rest), len(rest))
+    ) + 4 * identity(len(rest))
+    found = spsolve(csc_matrix(matrix), rest)[number[n + 1 : n + 40, n]]
     ends = np.arange(1, 40) - found**2 / np.mean(found[20:] ** 2 / (np.arange(21, 40) - INSIDE))
-    print(f"a half plane on a lattice ends {np.round(ends[[5, 10, 20]], 4)} of a cell beyond its last line, √2/4 = {INSIDE:.4f}")
+    print(
+        f"a half plane on a lattice ends {np.round(ends[[5, 10, 20]], 4)} of a cell beyond its last"
+        f" line, √2/4 = {INSIDE:.4f}"
+    )
     assert ends[5:] == pytest.approx(INSIDE, abs=0.01)
 
 
@@ -113,10 +133,17 @@ def corners(step: dict[str, Any]) -> np.ndarray:
     return np.asarray(found.points[found.triangles] * made.unit)
 
 
-@pytest.mark.parametrize(("step", "volume"), [
-    ({"kind": "box", "size": ["20 mm", "10 mm", "5 mm"]}, 1e-6), ({"kind": "sphere", "radius": "10 mm"}, 4 / 3 * np.pi * 1e-6),
-    ({"kind": "cylinder", "radius": "5 mm", "inner": "3 mm", "height": "20 mm", "axis": "x"}, np.pi * 16e-6 * 0.02),
-])
+@pytest.mark.parametrize(
+    ("step", "volume"),
+    [
+        ({"kind": "box", "size": ["20 mm", "10 mm", "5 mm"]}, 1e-6),
+        ({"kind": "sphere", "radius": "10 mm"}, 4 / 3 * np.pi * 1e-6),
+        (
+            {"kind": "cylinder", "radius": "5 mm", "inner": "3 mm", "height": "20 mm", "axis": "x"},
+            np.pi * 16e-6 * 0.02,
+        ),
+    ],
+)
 def test_shares_of_cells_add_up_to_the_volume(step: dict[str, Any], volume: float) -> None:
     grid = [np.linspace(-25e-3, 25e-3, n) for n in (101, 111, 121)]
     (ix, iy, iz), share = filling.fractions(corners(step), *grid)
@@ -135,7 +162,14 @@ def test_points_on_a_sheets_edge_count_as_covered() -> None:
     assert (filling.covered(square, u, u, 1e-6) == wanted[:, None] & wanted[None, :]).all()
 
 
-SNAPS = {"kind": "snapshots", "name": "s", "corner": ["0", "0", "0"], "along": ["9 mm", "0", "0"], "across": ["0", "9 mm", "0"], "interval": "0.1 ns"}
+SNAPS = {
+    "kind": "snapshots",
+    "name": "s",
+    "corner": ["0", "0", "0"],
+    "along": ["9 mm", "0", "0"],
+    "across": ["0", "9 mm", "0"],
+    "interval": "0.1 ns",
+}
 
 
 def patch(change: dict[str, Any] | None = None, **sets: str) -> Examination:
@@ -157,7 +191,10 @@ def test_the_patch_is_given_to_the_transient_engine_with_a_reason_and_a_forecast
     assert found.engine == "transient"
     assert "grid" in found.engine_reason
     assert found.forecast is not None
-    assert (found.forecast.size, found.forecast.what) == (found.discretisation.structure.cells, "cells")
+    assert (found.forecast.size, found.forecast.what) == (
+        found.discretisation.structure.cells,
+        "cells",
+    )
     assert "cells, about" in found.forecast.reason
     s = found.discretisation.structure
     h = 1.524e-3
@@ -168,32 +205,125 @@ def test_the_patch_is_given_to_the_transient_engine_with_a_reason_and_a_forecast
     assert s.metal[:, :, :, np.abs(s.z).argmin()].any()
 
 
-@pytest.mark.parametrize(("change", "where", "words"), [
-    ({"plan.cells_per_wavelength": "5"}, ("plan", "cells_per_wavelength"), "coarser grids do not carry a wave"),
-    ({"plan.decay": "5"}, ("plan", "decay"), "20 to 100 dB"), ({"plan.longest": "0.2"}, ("plan", "longest"), "cut the pulse off"),
-    ({"surround": {"kind": "open", "margin": "-1 mm"}}, ("surround", "margin"), "must be above zero"),
-    ({"loads": [{"name": "r", "part": "nothing"}]}, ("loads", 0, "part"), "there is no wire"),
-    ({"loads": [{"name": "r", "part": "feed pin", "resistance": "1 ohm"}]}, ("loads", 0, "at"), "in the same cell as feed 1"),
-    ({"feeds.0.part": "nothing"}, ("feeds", 0, "part"), "there is no wire"), ({"feeds.0.at": "2"}, ("feeds", 0, "at"), "from 0 to 1"),
-    ({"parts.7.end": ["0", "-board / 2", "h / 2"], "feeds.0.at": "1"}, ("feeds", 0), "not connected"),
-    ({"surround": {"kind": "ground", "height": "1 mm"}}, ("parts", 0), "below the ground"),
-    ({"parts.1.corner": ["-board / 2", "-board / 2 - 5 mm", "h / 2"], "parts.1.kind": "box", "parts.1.size": ["board", "board", "h / 2"], "parts.1.axis": None},
-     ("feeds", 0, "at"), "lies in the metal of “ground”"),
-    ({"plan.pulse_start": "3 GHz", "plan.pulse_stop": "2 GHz"}, ("plan", "pulse_stop"), "covers a band from above 0 Hz upwards"),
-    ({"plan.pulse_start": "5 GHz", "plan.pulse_stop": "6 GHz"}, ("plan", "pulse_start"), "would be noise"),
-    ({"refinements": [{"kind": "fine_part", "name": "r", "part": "nothing", "cell": "1 mm"}]}, ("refinements", 0, "part"), "no part “nothing” to refine"),
-    ({"refinements": [{"kind": "fine_box", "name": "r", "corner": ["0", "0", "0"], "size": ["1 mm", "1 mm", "1 mm"], "cell": "0"}]}, ("refinements", 0, "cell"), "larger than zero"),
-    ({"loads": [{"kind": "parallel", "name": "r", "part": "feed pin"}]}, ("loads", 0, "resistance"), "no R, L or C in it"),
-    ({"loads": [{"kind": "parallel", "name": "r", "part": "feed pin", "inductance": "0 nH"}]}, ("loads", 0, "inductance"), "be above zero"),
-    ({"captures": [{"kind": "surface_current", "name": "k", "part": "nothing"}]}, ("captures", 0, "part"), "no part “nothing”"),
-    ({"captures": [{"kind": "surface_current", "name": "k", "frequencies": ["9 GHz"]}]}, ("captures", 0, "frequencies"), "hardly anything at 9 GHz"),
-    ({"captures": [SNAPS | {"interval": "0 s"}]}, ("captures", 0, "interval"), "above zero"),
-    ({"captures": [SNAPS | {"interval": "1 ps"}]}, ("captures", 0, "interval"), "before the pulse has left"),
-    ({"captures": [SNAPS | {"across": ["2 mm", "0", "0"]}]}, ("captures", 0, "across"), "on one line"),
-    ({"captures": [SNAPS | {"counts": ["1", "9"]}]}, ("captures", 0, "counts"), "at least 2 points"),
-    ({"captures": [SNAPS | {"frame": "nowhere"}]}, ("captures", 0, "frame"), "nowhere"),
-])
-def test_faults_are_found_before_the_run(change: dict[str, Any], where: tuple[Any, ...], words: str) -> None:
+@pytest.mark.parametrize(
+    ("change", "where", "words"),
+    [
+        (
+            {"plan.cells_per_wavelength": "5"},
+            ("plan", "cells_per_wavelength"),
+            "coarser grids do not carry a wave",
+        ),
+        ({"plan.decay": "5"}, ("plan", "decay"), "20 to 100 dB"),
+        ({"plan.longest": "0.2"}, ("plan", "longest"), "cut the pulse off"),
+        (
+            {"surround": {"kind": "open", "margin": "-1 mm"}},
+            ("surround", "margin"),
+            "must be above zero",
+        ),
+        ({"loads": [{"name": "r", "part": "nothing"}]}, ("loads", 0, "part"), "there is no wire"),
+        (
+            {"loads": [{"name": "r", "part": "feed pin", "resistance": "1 ohm"}]},
+            ("loads", 0, "at"),
+            "in the same cell as feed 1",
+        ),
+        ({"feeds.0.part": "nothing"}, ("feeds", 0, "part"), "there is no wire"),
+        ({"feeds.0.at": "2"}, ("feeds", 0, "at"), "from 0 to 1"),
+        (
+            {"parts.7.end": ["0", "-board / 2", "h / 2"], "feeds.0.at": "1"},
+            ("feeds", 0),
+            "not connected",
+        ),
+        ({"surround": {"kind": "ground", "height": "1 mm"}}, ("parts", 0), "below the ground"),
+        (
+            {
+                "parts.1.corner": ["-board / 2", "-board / 2 - 5 mm", "h / 2"],
+                "parts.1.kind": "box",
+                "parts.1.size": ["board", "board", "h / 2"],
+                "parts.1.axis": None,
+            },
+            ("feeds", 0, "at"),
+            "lies in the metal of “ground”",
+        ),
+        (
+            {"plan.pulse_start": "3 GHz", "plan.pulse_stop": "2 GHz"},
+            ("plan", "pulse_stop"),
+            "covers a band from above 0 Hz upwards",
+        ),
+        (
+            {"plan.pulse_start": "5 GHz", "plan.pulse_stop": "6 GHz"},
+            ("plan", "pulse_start"),
+            "would be noise",
+        ),
+        (
+            {
+                "refinements": [
+                    {"kind": "fine_part", "name": "r", "part": "nothing", "cell": "1 mm"}
+                ]
+            },
+            ("refinements", 0, "part"),
+            "no part “nothing” to refine",
+        ),
+        (
+            {
+                "refinements": [
+                    {
+                        "kind": "fine_box",
+                        "name": "r",
+                        "corner": ["0", "0", "0"],
+                        "size": ["1 mm", "1 mm", "1 mm"],
+                        "cell": "0",
+                    }
+                ]
+            },
+            ("refinements", 0, "cell"),
+            "larger than zero",
+        ),
+        (
+            {"loads": [{"kind": "parallel", "name": "r", "part": "feed pin"}]},
+            ("loads", 0, "resistance"),
+            "no R, L or C in it",
+        ),
+        (
+            {
+                "loads": [
+                    {"kind": "parallel", "name": "r", "part": "feed pin", "inductance": "0 nH"}
+                ]
+            },
+            ("loads", 0, "inductance"),
+            "be above zero",
+        ),
+        (
+            {"captures": [{"kind": "surface_current", "name": "k", "part": "nothing"}]},
+            ("captures", 0, "part"),
+            "no part “nothing”",
+        ),
+        (
+            {"captures": [{"kind": "surface_current", "name": "k", "frequencies": ["9 GHz"]}]},
+            ("captures", 0, "frequencies"),
+            "hardly anything at 9 GHz",
+        ),
+        ({"captures": [SNAPS | {"interval": "0 s"}]}, ("captures", 0, "interval"), "above zero"),
+        (
+            {"captures": [SNAPS | {"interval": "1 ps"}]},
+            ("captures", 0, "interval"),
+            "before the pulse has left",
+        ),
+        (
+            {"captures": [SNAPS | {"across": ["2 mm", "0", "0"]}]},
+            ("captures", 0, "across"),
+            "on one line",
+        ),
+        (
+            {"captures": [SNAPS | {"counts": ["1", "9"]}]},
+            ("captures", 0, "counts"),
+            "at least 2 points",
+        ),
+        ({"captures": [SNAPS | {"frame": "nowhere"}]}, ("captures", 0, "frame"), "nowhere"),
+    ],
+)
+def test_faults_are_found_before_the_run(
+    change: dict[str, Any], where: tuple[Any, ...], words: str
+) -> None:
     found = patch(change)
     told = [p for p in found.errors if words in p.message]
     assert told, [p.message for p in found.errors]
@@ -201,27 +331,54 @@ def test_faults_are_found_before_the_run(change: dict[str, Any], where: tuple[An
 
 
 def test_what_deserves_a_look_is_said() -> None:
-    medium = {"kind": "table", "name": "wet board", "rows": [["1 GHz", "5", "0.2"], ["2.4 GHz", "4", "0.4"], ["2.5 GHz", "6", "0.1"], ["5 GHz", "4", "0.3"]]}
+    medium = {
+        "kind": "table",
+        "name": "wet board",
+        "rows": [
+            ["1 GHz", "5", "0.2"],
+            ["2.4 GHz", "4", "0.4"],
+            ["2.5 GHz", "6", "0.1"],
+            ["5 GHz", "4", "0.3"],
+        ],
+    }
     found = patch({"materials": [medium], "parts.0.material": "wet board"})
-    assert [p.message for p in found.problems if "the poles that stand for “wet board”" in p.message]
-    assert patch({"plan.engine": "moments"}).errors[0].message.startswith("the moments engine models wires")
+    assert [
+        p.message for p in found.problems if "the poles that stand for “wet board”" in p.message
+    ]
+    assert (
+        patch({"plan.engine": "moments"})
+        .errors[0]
+        .message.startswith("the moments engine models wires")
+    )
 
 
 def test_walls_stand_where_asked_and_near_ones_and_coarse_cells_are_told() -> None:
-    near = patch({"surround": {"kind": "open", "margin": "12 mm"}, "plan.cells_per_wavelength": "12"})
+    near = patch(
+        {"surround": {"kind": "open", "margin": "12 mm"}, "plan.cells_per_wavelength": "12"}
+    )
     s = near.discretisation.structure
     low, high = s.inner
     assert s.low - low == pytest.approx(12e-3) and high - s.high == pytest.approx(12e-3)
     told = {p.code: p for p in near.problems}
-    assert told["near-walls"].path == ("surround", "margin") and "0.088" in told["near-walls"].message
+    assert (
+        told["near-walls"].path == ("surround", "margin") and "0.088" in told["near-walls"].message
+    )
     assert told["coarse-cells"].path == ("plan", "cells_per_wavelength")
     assert not {"near-walls", "coarse-cells"} & {p.code for p in patch().problems}
 
 
 def test_refinements_make_cells_finer_where_they_are_and_hardly_elsewhere() -> None:
-    fine_box = {"kind": "fine_box", "name": "corner", "corner": ["20 mm", "10 mm", "-1 mm"], "size": ["-4 mm", "5 mm", "4 mm"], "cell": "0.3 mm"}
+    fine_box = {
+        "kind": "fine_box",
+        "name": "corner",
+        "corner": ["20 mm", "10 mm", "-1 mm"],
+        "size": ["-4 mm", "5 mm", "4 mm"],
+        "cell": "0.3 mm",
+    }
     fine_part = {"kind": "fine_part", "name": "line", "part": "patch", "cell": "0.9 mm"}
-    plain, found = (patch({"refinements": r}).discretisation.structure for r in ([], [fine_box, fine_part]))
+    plain, found = (
+        patch({"refinements": r}).discretisation.structure for r in ([], [fine_box, fine_part])
+    )
 
     def largest(line: np.ndarray, low: float, high: float) -> float:
         steps, middles = np.diff(line), 0.5 * (line[1:] + line[:-1])
@@ -236,16 +393,41 @@ def test_refinements_make_cells_finer_where_they_are_and_hardly_elsewhere() -> N
 
 
 def test_details_finer_than_the_grid_and_bent_sheets_are_told() -> None:
-    close = {"kind": "rectangle", "name": "hair", "corner": ["-30 mm", "30.00 mm", "h"], "size": ["9 mm", "9 mm"], "axis": "z", "material": "copper"}
+    close = {
+        "kind": "rectangle",
+        "name": "hair",
+        "corner": ["-30 mm", "30.00 mm", "h"],
+        "size": ["9 mm", "9 mm"],
+        "axis": "z",
+        "material": "copper",
+    }
     document = json.loads((ROOT / "examples" / "hide-patch.json").read_text())
-    sliver = {"kind": "box", "name": "sliver", "corner": ["-30 mm", "20 mm", "10 mm"], "size": ["9 mm", "0.02 mm", "3 mm"], "material": "FR4"}
-    dish = {"kind": "dish", "name": "bowl", "centre": ["0", "0", "20 mm"], "focus": "20 mm", "diameter": "30 mm", "thickness": "0", "material": "copper"}
+    sliver = {
+        "kind": "box",
+        "name": "sliver",
+        "corner": ["-30 mm", "20 mm", "10 mm"],
+        "size": ["9 mm", "0.02 mm", "3 mm"],
+        "material": "FR4",
+    }
+    dish = {
+        "kind": "dish",
+        "name": "bowl",
+        "centre": ["0", "0", "20 mm"],
+        "focus": "20 mm",
+        "diameter": "30 mm",
+        "thickness": "0",
+        "material": "copper",
+    }
     document["surround"] = {"mirror": ["none", "none", "none"]}
     document["parts"] += [close, sliver, dish]
     found = examine(load_document(document))
     told = {p.code: p for p in found.problems}
-    assert "become one on this grid" in told["crowded"].message and "20 µm" in told["crowded"].message
-    assert told["crowded"].point is not None and told["crowded"].point[1] == pytest.approx(20.01e-3, abs=1e-4)
+    assert (
+        "become one on this grid" in told["crowded"].message and "20 µm" in told["crowded"].message
+    )
+    assert told["crowded"].point is not None and told["crowded"].point[1] == pytest.approx(
+        20.01e-3, abs=1e-4
+    )
     s = found.discretisation.structure
     number = s.names.index("bowl") + 1
     at = np.argwhere(s.edge_owner == number)
@@ -254,7 +436,9 @@ def test_details_finer_than_the_grid_and_bent_sheets_are_told() -> None:
 
 
 def test_the_pulse_covers_what_it_is_asked_to() -> None:
-    asked = pulse_of(patch({"plan.pulse_start": "2.3 GHz", "plan.pulse_stop": "2.6 GHz"}).model.plan)
+    asked = pulse_of(
+        patch({"plan.pulse_start": "2.3 GHz", "plan.pulse_stop": "2.6 GHz"}).model.plan
+    )
     assert asked.level([2.3e9, 2.45e9, 2.6e9]) == pytest.approx([-10.46, 0, -10.46], abs=0.01)
     plain = pulse_of(patch().model.plan)
     assert asked.duration > 1.5 * plain.duration, "a narrower pulse is longer"
@@ -277,7 +461,9 @@ def test_a_cut_shows_what_the_engine_sees() -> None:
     top = cut(s, 2, 1.524e-3, 2.7e9)
     assert top.place == pytest.approx(1.524e-3) and len(top.metal) > 100
     assert len(cut(s, 2, 10e-3, 2.7e9).metal) == 0
-    assert cut(s, 0, -9e-3, 2.7e9).place == pytest.approx(cut(s, 0, 9e-3, 2.7e9).place), "the image of what is beyond the mirror plane"
+    assert cut(s, 0, -9e-3, 2.7e9).place == pytest.approx(cut(s, 0, 9e-3, 2.7e9).place), (
+        "the image of what is beyond the mirror plane"
+    )
 
 
 def test_the_moments_engine_says_what_it_will_not_record() -> None:

@@ -1,4 +1,6 @@
-"""Compiled integrals against simple ones that share nothing with them; derived results against identities."""
+"""Compiled integrals against simple ones that share nothing with them; derived results against
+identities.
+"""
 
 from __future__ import annotations
 
@@ -21,13 +23,23 @@ from tests.models import dipole, plan, solve, wire
 @pytest.mark.parametrize("u", [1e-6, 1e-3, 0.01, 0.5])
 def test_ring_kernel_is_the_elliptic_integral(u: float) -> None:
     a = 0.003
-    direct = quad(lambda p: 1 / np.sqrt(u**2 + 4 * a**2 * np.sin(p / 2) ** 2), 0, 2 * np.pi, points=[0, 2 * np.pi], limit=400)[0] / (2 * np.pi)
+    direct = quad(
+        lambda p: 1 / np.sqrt(u**2 + 4 * a**2 * np.sin(p / 2) ** 2),
+        0,
+        2 * np.pi,
+        points=[0, 2 * np.pi],
+        limit=400,
+    )[0] / (2 * np.pi)
     assert kernels.ring_kernel(u, a) == pytest.approx(direct, rel=1e-6)
     m = 4 * a**2 / (u**2 + 4 * a**2)
-    assert kernels.ring_kernel(u, a) == pytest.approx(2 / np.pi * ellipk(m) / np.sqrt(u**2 + 4 * a**2), rel=1e-9)
+    assert kernels.ring_kernel(u, a) == pytest.approx(
+        2 / np.pi * ellipk(m) / np.sqrt(u**2 + 4 * a**2), rel=1e-9
+    )
 
 
-@pytest.mark.parametrize(("offset", "sign"), [(0.0, 1.0), (0.1, 1.0), (0.25, 1.0), (0.2, -1.0), (0.1, -1.0)])
+@pytest.mark.parametrize(
+    ("offset", "sign"), [(0.0, 1.0), (0.1, 1.0), (0.25, 1.0), (0.2, -1.0), (0.1, -1.0)]
+)
 def test_coaxial_integral(offset: float, sign: float) -> None:
     hp, hq, a = 0.1, 0.1, 0.01
     out = np.empty(4)
@@ -35,10 +47,18 @@ def test_coaxial_integral(offset: float, sign: float) -> None:
 
     def part(i: int, j: int) -> float:
         shape = [lambda t: 1 - t, lambda t: t]
+
         def inner(s: float) -> float:
             place = sign * (s - offset)
             marks = [p for p in (place,) if 0 < p < hq]
-            return quad(lambda t: shape[j](t / hq) * kernels.ring_kernel(offset + sign * t - s, a), 0, hq, points=marks or None, limit=200)[0]
+            return quad(
+                lambda t: shape[j](t / hq) * kernels.ring_kernel(offset + sign * t - s, a),
+                0,
+                hq,
+                points=marks or None,
+                limit=200,
+            )[0]
+
         return quad(lambda s: shape[i](s / hp) * inner(s), 0, hp, limit=200)[0] / (4 * np.pi)
 
     exact = np.array([part(i, j) for i in (0, 1) for j in (0, 1)])
@@ -50,10 +70,14 @@ def test_skew_integral() -> None:
     q0, q1 = np.array([0.0, 0, 0.1]), np.array([0.06, 0, 0.18])
     a2, out = 1e-6, np.empty(4)
     kernels.skew_static(p0, p1, q0, q1, a2, out)
+
     def integrand(t: float, s: float, i: int, j: int) -> float:
         r = p0 + s * (p1 - p0) - q0 - t * (q1 - q0)
         return (s if i else 1 - s) * (t if j else 1 - t) * 0.01 / np.sqrt(r @ r + a2) / (4 * np.pi)
-    exact = [dblquad(integrand, 0, 1, 0, 1, args=(i, j), epsabs=1e-9)[0] for i in (0, 1) for j in (0, 1)]
+
+    exact = [
+        dblquad(integrand, 0, 1, 0, 1, args=(i, j), epsabs=1e-9)[0] for i in (0, 1) for j in (0, 1)
+    ]
     assert np.abs(out / exact - 1).max() < 2e-4
 
 
@@ -68,10 +92,17 @@ def test_matrix_against_a_naive_one() -> None:
     nodes, weights = np.polynomial.legendre.leggauss(12)
     h = 0.5 / 40
     t, w = 0.5 * (nodes + 1) * h, 0.5 * weights * h
+
     def basis(n: int) -> tuple[np.ndarray, np.ndarray, np.ndarray, np.ndarray]:
         z0 = -0.25 + n * h
         z = np.concatenate((z0 + t, z0 + h + t))
-        return z, np.concatenate((t / h, 1 - t / h)), np.repeat([1 / h, -1 / h], 12), np.concatenate((w, w))
+        return (
+            z,
+            np.concatenate((t / h, 1 - t / h)),
+            np.repeat([1 / h, -1 / h], 12),
+            np.concatenate((w, w)),
+        )
+
     for m, n in ((0, 12), (5, 30), (3, 38)):
         zm, fm, dm, wm = basis(m)
         zn, fn, dn, wn = basis(n)
@@ -120,9 +151,13 @@ def test_lobe_figures_of_a_cosine_pattern() -> None:
 def test_files_read_back() -> None:
     document = dipole(plan=plan("200 MHz", "400 MHz", 7))
     document["parts"].append(wire("other", [0.3, 0, -0.2], [0.3, 0, 0.2]))
-    document["feeds"] = [{"number": 1, "part": "rod", "impedance": "75 ohm"}, {"number": 2, "part": "other"}]
+    document["feeds"] = [
+        {"number": 1, "part": "rod", "impedance": "75 ohm"},
+        {"number": 2, "part": "other"},
+    ]
     results = solve(document)
     import io
+
     file = io.StringIO(touchstone(results))
     file.name = "two.s2p"
     network = skrf.Network(file)
@@ -136,7 +171,10 @@ def test_files_read_back() -> None:
 
 def test_drive_steers_two_elements() -> None:
     """Two dipoles a quarter wave apart fed in quadrature: a cardioid along x (Balanis, ch. 6)."""
-    parts = [wire("a", [-0.125, 0, -0.24], [-0.125, 0, 0.24]), wire("b", [0.125, 0, -0.24], [0.125, 0, 0.24])]
+    parts = [
+        wire("a", [-0.125, 0, -0.24], [-0.125, 0, 0.24]),
+        wire("b", [0.125, 0, -0.24], [0.125, 0, 0.24]),
+    ]
     feeds = [{"number": 1, "part": "a"}, {"number": 2, "part": "b", "phase": "-90 deg"}]
     cut = patterns.cut(solve({"parts": parts, "feeds": feeds, "plan": plan()}), 0, "theta=90")
     assert abs(cut.angle[cut.level.argmax()]) < 20
@@ -145,15 +183,23 @@ def test_drive_steers_two_elements() -> None:
 
 
 def test_lumped_elements_and_what_stands_between_ports_and_gaps() -> None:
-    """Impedances and admittances add (any book on circuits); what is not there is a short in series and a break side by side."""
+    """Impedances and admittances add (any book on circuits); what is not there is a short in series
+    and a break side by side.
+    """
     f = np.array([1e8, 2e9])
     s = 2j * np.pi * f
     assert Element(5.0, 2e-9, 3e-12).impedance(f) == pytest.approx(5 + s * 2e-9 + 1 / (s * 3e-12))
     assert Element(0.0, None, None).impedance(f) == pytest.approx(np.zeros(2))
-    assert 1 / Element(5.0, 2e-9, 3e-12, True).impedance(f) == pytest.approx(1 / 5 + 1 / (s * 2e-9) + s * 3e-12)
+    assert 1 / Element(5.0, 2e-9, 3e-12, True).impedance(f) == pytest.approx(
+        1 / 5 + 1 / (s * 2e-9) + s * 3e-12
+    )
     assert Element(None, 2e-9, None, True).impedance(f) == pytest.approx(s * 2e-9)
     both = Networks([Element(7.0, None, None), None, Element(50.0, None, None, True)])
-    assert both.series(f) == pytest.approx(np.array([[7, 0, 0]] * 2)) and both.shunt(f) == pytest.approx(np.array([[0, 0, 0.02]] * 2))
+    assert both.series(f) == pytest.approx(np.array([[7, 0, 0]] * 2)) and both.shunt(
+        f
+    ) == pytest.approx(np.array([[0, 0, 0.02]] * 2))
     current, voltage = np.zeros((2, 3, 1), dtype=complex), np.zeros((2, 3, 1), dtype=complex)
     current[:, 0], voltage[:, 2] = 2j, 10
-    assert both.loss(f, current, voltage) == pytest.approx(np.full((2, 1, 1), 0.5 * 4 * 7 + 0.5 * 100 / 50))
+    assert both.loss(f, current, voltage) == pytest.approx(
+        np.full((2, 1, 1), 0.5 * 4 * 7 + 0.5 * 100 / 50)
+    )

@@ -36,7 +36,9 @@ def test_work_is_left_behind_on_stop() -> None:
 
 
 def test_a_large_single_solve_stops_before_it_ends() -> None:
-    """About 3,000 unknowns take seconds for one frequency, whose work is still going on when the stop is obeyed."""
+    """About 3,000 unknowns take seconds for one frequency, whose work is still going on when the
+    stop is obeyed.
+    """
     examination = look(dipole(30.0, 1e-4, 100))
     assert examination.forecast is not None
     others = set(threading.enumerate())
@@ -58,7 +60,9 @@ def test_a_large_single_solve_stops_before_it_ends() -> None:
 
 
 def test_a_stop_in_mid_sweep_keeps_what_is_solved() -> None:
-    examination = examine(load_document(dipole(0.48, 1e-3, plan=plan("200 MHz", "400 MHz", 41, sampling="every"))))
+    examination = examine(
+        load_document(dipole(0.48, 1e-3, plan=plan("200 MHz", "400 MHz", 41, sampling="every")))
+    )
     seen: list[int] = []
 
     def progress(stage: str, fraction: float, live: dict[str, Any]) -> Signal:

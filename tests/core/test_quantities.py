@@ -24,23 +24,61 @@ class P:
 LENGTH = (1.0, 0.0, 0.0, 0.0, 0.0)
 
 
-@pytest.mark.parametrize(("text", "value"), [
-    ("12 mm", 0.012), ("868 MHz", 868e6), ("2 mm^2", 2e-6), ("5.8e7 S/m", 5.8e7), ("10 kΩ", 1e4), ("3.3 pF", 3.3e-12), ("12k", 12e3),
-    ("30°", 0.5235987755982988), ("90 deg / 2", 0.7853981633974483), ("2^3^2", 512), ("-2^2", -4), ("1 + 2 × 3", 7), ("8 ÷ 4 ÷ 2", 1),
-    ("7 − 2", 5), ("sqrt(4 mm^2)", 0.002), ("c0 / 299792458 Hz", 1), ("η0 / 1 ohm", 376.730313668),
-    ("hypot(3 mm, 4 mm)", 0.005), ("max(1 mm, 2 cm)", 0.02), ("atan2(1 m, 1 m) * 4", 3.141592653589793), ("1 in", 0.0254), ("50 %", 0.5),
-    ("1 / sqrt(eps0 * mu0) / 1 m * 1 s", 299792458), ("0 + 3 mm", 0.003),
-])
+@pytest.mark.parametrize(
+    ("text", "value"),
+    [
+        ("12 mm", 0.012),
+        ("868 MHz", 868e6),
+        ("2 mm^2", 2e-6),
+        ("5.8e7 S/m", 5.8e7),
+        ("10 kΩ", 1e4),
+        ("3.3 pF", 3.3e-12),
+        ("12k", 12e3),
+        ("30°", 0.5235987755982988),
+        ("90 deg / 2", 0.7853981633974483),
+        ("2^3^2", 512),
+        ("-2^2", -4),
+        ("1 + 2 × 3", 7),
+        ("8 ÷ 4 ÷ 2", 1),
+        ("7 − 2", 5),
+        ("sqrt(4 mm^2)", 0.002),
+        ("c0 / 299792458 Hz", 1),
+        ("η0 / 1 ohm", 376.730313668),
+        ("hypot(3 mm, 4 mm)", 0.005),
+        ("max(1 mm, 2 cm)", 0.02),
+        ("atan2(1 m, 1 m) * 4", 3.141592653589793),
+        ("1 in", 0.0254),
+        ("50 %", 0.5),
+        ("1 / sqrt(eps0 * mu0) / 1 m * 1 s", 299792458),
+        ("0 + 3 mm", 0.003),
+    ],
+)
 def test_values(text: str, value: float) -> None:
     assert evaluate(text).value == pytest.approx(value, rel=1e-9)
 
 
-@pytest.mark.parametrize(("text", "words"), [
-    ("", "needed"), ("1 +", "too early"), ("foo", "“foo” is not defined"), ("12 m + 3 s", "a length and a time cannot be added"),
-    ("sin(2 mm)", "plain number"), ("2^(1 mm)", "exponent"), ("sqrt(-1)", "no real value"), ("1/0", "no finite value"), ("9**9**9", "no finite value"),
-    ("(-8)^0.5", "negative number"), ("12 foo", "not a unit"), ("nofun(1)", "there is no function"), ("sin(1, 2)", "arguments"),
-    ("__import__('os')", "cannot be used"), ("a.b", "character"), ("-" * 300 + "1", "nested"), ("1+" * 600 + "1", "characters"),
-])
+@pytest.mark.parametrize(
+    ("text", "words"),
+    [
+        ("", "needed"),
+        ("1 +", "too early"),
+        ("foo", "“foo” is not defined"),
+        ("12 m + 3 s", "a length and a time cannot be added"),
+        ("sin(2 mm)", "plain number"),
+        ("2^(1 mm)", "exponent"),
+        ("sqrt(-1)", "no real value"),
+        ("1/0", "no finite value"),
+        ("9**9**9", "no finite value"),
+        ("(-8)^0.5", "negative number"),
+        ("12 foo", "not a unit"),
+        ("nofun(1)", "there is no function"),
+        ("sin(1, 2)", "arguments"),
+        ("__import__('os')", "cannot be used"),
+        ("a.b", "character"),
+        ("-" * 300 + "1", "nested"),
+        ("1+" * 600 + "1", "characters"),
+    ],
+)
 def test_refusals(text: str, words: str) -> None:
     with pytest.raises(QuantityError, match=words.replace("(", r"\(")):
         evaluate(text)
@@ -62,9 +100,13 @@ def test_a_wavelength_says_a_frequency_where_one_is_needed() -> None:
     for text in ("0 mm", "-3 mm", "3 s"):
         with pytest.raises(QuantityError, match="is needed here"):
             evaluate(text, {}, hertz)
-    document = load_document({"version": 1, "plan": {"engine": "transient", "f_start": "800 nm", "f_stop": "500 nm"}})
+    document = load_document(
+        {"version": 1, "plan": {"engine": "transient", "f_start": "800 nm", "f_stop": "500 nm"}}
+    )
     model = evaluate_document(document, {})
-    assert (model.plan.f_start, model.plan.f_stop) == pytest.approx((299792458 / 800e-9, 299792458 / 500e-9), rel=1e-14)
+    assert (model.plan.f_start, model.plan.f_stop) == pytest.approx(
+        (299792458 / 800e-9, 299792458 / 500e-9), rel=1e-14
+    )
 
 
 def test_parameters_shadow_units_but_not_after_a_number() -> None:
@@ -75,21 +117,28 @@ def test_parameters_shadow_units_but_not_after_a_number() -> None:
 
 
 def test_parameters_in_any_order() -> None:
-    values, errors = resolve_parameters([P("b", "2 * a"), P("a", "c0 / f"), P("f", "868 MHz", "GHz")], {"f": "434 MHz"})
+    values, errors = resolve_parameters(
+        [P("b", "2 * a"), P("a", "c0 / f"), P("f", "868 MHz", "GHz")], {"f": "434 MHz"}
+    )
     assert not errors
     assert values["b"].value == pytest.approx(2 * 299792458 / 434e6)
 
 
-@pytest.mark.parametrize(("parameters", "words", "path"), [
-    ([P("a", "b"), P("b", "c"), P("c", "a")], "a → b → c → a", ("parameters", 2, "expression")),
-    ([P("a", "a + 1")], "a → a", ("parameters", 0, "expression")),
-    ([P("a", "1"), P("a", "2")], "defined twice", ("parameters", 1, "name")),
-    ([P("pi", "3")], "constant of nature", ("parameters", 0, "name")),
-    ([P("a", "3 s", "mm")], "the unit mm is of a length", ("parameters", 0, "expression")),
-    ([P("a", "3", "furlongish")], "not a unit", ("parameters", 0, "expression")),
-    ([P("a", "zz")], "“zz” is not defined", ("parameters", 0, "expression")),
-])
-def test_parameter_faults_carry_their_path(parameters: list[P], words: str, path: tuple[object, ...]) -> None:
+@pytest.mark.parametrize(
+    ("parameters", "words", "path"),
+    [
+        ([P("a", "b"), P("b", "c"), P("c", "a")], "a → b → c → a", ("parameters", 2, "expression")),
+        ([P("a", "a + 1")], "a → a", ("parameters", 0, "expression")),
+        ([P("a", "1"), P("a", "2")], "defined twice", ("parameters", 1, "name")),
+        ([P("pi", "3")], "constant of nature", ("parameters", 0, "name")),
+        ([P("a", "3 s", "mm")], "the unit mm is of a length", ("parameters", 0, "expression")),
+        ([P("a", "3", "furlongish")], "not a unit", ("parameters", 0, "expression")),
+        ([P("a", "zz")], "“zz” is not defined", ("parameters", 0, "expression")),
+    ],
+)
+def test_parameter_faults_carry_their_path(
+    parameters: list[P], words: str, path: tuple[object, ...]
+) -> None:
     errors = resolve_parameters(parameters)[1]
     assert words in errors[0].message
     assert errors[0].path == path

@@ -1,4 +1,6 @@
-"""What rounds say of errors, on values whose order is known, and a sample of the bench of stated against true errors."""
+"""What rounds say of errors, on values whose order is known, and a sample of the bench of stated
+against true errors.
+"""
 
 from __future__ import annotations
 
@@ -29,12 +31,18 @@ def test_values_of_a_clean_order_are_covered_and_not_by_much(order: float) -> No
 
 def test_what_is_of_first_order_may_be_said_so() -> None:
     """Differences that fall like h² speak of more if no order above the first is believed."""
-    believed, known = (error_of([np.ones(3) + 0.1 * h**2 for h in SIZES], SIZES, steepest=order) for order in (1.5, 1.0))
+    believed, known = (
+        error_of([np.ones(3) + 0.1 * h**2 for h in SIZES], SIZES, steepest=order)
+        for order in (1.5, 1.0)
+    )
     assert believed is not None and known is not None and known.min() > 1.5 * believed.max()
 
 
 def test_the_larger_difference_counts_where_values_do_not_settle() -> None:
-    settled, wild = error_of([np.ones(3), np.ones(3) * 1.1, np.ones(3) * 1.11], SIZES), error_of([np.ones(3), np.ones(3) * 1.01, np.ones(3) * 1.11], SIZES)
+    settled, wild = (
+        error_of([np.ones(3), np.ones(3) * 1.1, np.ones(3) * 1.11], SIZES),
+        error_of([np.ones(3), np.ones(3) * 1.01, np.ones(3) * 1.11], SIZES),
+    )
     lucky = error_of([np.ones(3), np.ones(3) * 1.1, np.ones(3) * 1.1 + 1e-9], SIZES)
     assert settled is not None and wild is not None and lucky is not None
     assert wild.min() > 0.11 and wild.min() > 3 * settled.max()
@@ -53,8 +61,12 @@ def test_older_documents_had_passes() -> None:
 
 
 def test_numbers_carry_their_errors() -> None:
-    """In the headline, the summary's source and the Touchstone file, with no more digits than they allow."""
-    results = solve_in_rounds(look(dipole(0.48, 1e-3, plan=plan("250 MHz", "350 MHz", 21, segments_per_wavelength="20"))))
+    """In the headline, the summary's source and the Touchstone file, with no more digits than they
+    allow.
+    """
+    results = solve_in_rounds(
+        look(dipole(0.48, 1e-3, plan=plan("250 MHz", "350 MHz", 21, segments_per_wavelength="20")))
+    )
     found = errors_in(results)
     assert {"s", "gain_db", "resonance_relative", "efficiency", "pattern_db"} <= set(found)
     assert all(set(e) == {"value", "basis"} for e in found.values())
@@ -64,10 +76,18 @@ def test_numbers_carry_their_errors() -> None:
 
 
 def test_a_sample_of_the_bench_is_covered() -> None:
-    """Twenty cases of those that take no minutes (`bench trust` runs all): at least 95 % of the stated errors cover the true ones, half of them by less than 5 times."""
-    found = [(number, f) for number, own, _ in trust.cases({"wires": 14, "slabs": 3, "gratings": 3}) for f in own]
+    """Twenty cases of those that take no minutes (`bench trust` runs all): at least 95 % of the
+    stated errors cover the true ones, half of them by less than 5 times.
+    """
+    found = [
+        (number, f)
+        for number, own, _ in trust.cases({"wires": 14, "slabs": 3, "gratings": 3})
+        for f in own
+    ]
     rows = trust.figures(found)
     print(rows)
-    covered = sum(row["covered"] * row["quantities"] for row in rows.values()) / sum(row["quantities"] for row in rows.values())
+    covered = sum(row["covered"] * row["quantities"] for row in rows.values()) / sum(
+        row["quantities"] for row in rows.values()
+    )
     assert covered >= 0.95
     assert all(row["median_over"] < 5 for row in rows.values())

@@ -14,7 +14,9 @@ THIN = 1e-3
 
 
 def volume(corners: np.ndarray) -> float:
-    return float(np.einsum("ni,ni->n", corners[:, 0], np.cross(corners[:, 1], corners[:, 2])).sum() / 6)
+    return float(
+        np.einsum("ni,ni->n", corners[:, 0], np.cross(corners[:, 1], corners[:, 2])).sum() / 6
+    )
 
 
 def strip(*points: tuple[float, float]) -> np.ndarray:
@@ -32,7 +34,9 @@ def of(corners: np.ndarray) -> list[np.ndarray]:
 
 @pytest.mark.parametrize("fold", [(1.0, 1.0), (2.0, 0.0), (1.3, -0.8)])
 def test_a_folded_strip_is_one_closed_wall(fold: tuple[float, float]) -> None:
-    """Closed: its volume does not depend on where the origin is; outwards: it is positive, the area times the thickness."""
+    """Closed: its volume does not depend on where the origin is; outwards: it is positive, the area
+    times the thickness.
+    """
     own = strip((0, 0), (1, 0), fold)
     (wall,) = of(own)
     length = 1 + np.hypot(fold[0] - 1, fold[1])
@@ -44,7 +48,9 @@ def test_points_of_the_sheet_lie_inside_also_at_the_fold() -> None:
     (wall,) = of(strip((0, 0), (1, 0.5), (1.4, 1.7)))
     for x, z in ((0.5, 0.25), (1.0, 0.5), (1.2, 1.1)):
         assert filling.inside(wall, np.array([x]), np.array([0.37]), np.array([z]))[0, 0, 0]
-        assert not filling.inside(wall, np.array([x + 0.02]), np.array([0.37]), np.array([z]))[0, 0, 0]
+        assert not filling.inside(wall, np.array([x + 0.02]), np.array([0.37]), np.array([z]))[
+            0, 0, 0
+        ]
 
 
 def test_where_three_sheets_meet_two_are_one_wall() -> None:

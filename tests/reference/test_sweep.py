@@ -25,8 +25,10 @@ def test_interpolated_dipole_sweep() -> None:
 
 def test_rational_fit_recovers_a_rational_function() -> None:
     x = np.linspace(1, 2, 12)
+
     def exact(t: np.ndarray) -> np.ndarray:
         return np.column_stack((1 / (t - 1.4 + 0.05j) + 2, t / (t - 1.7 + 0.1j)))
+
     fitted = fit(x, exact(x))
     fine = np.linspace(1, 2, 400)
     assert np.abs(fitted.matrix(fine) @ exact(x)[fitted.support] - exact(fine)).max() < 1e-9
@@ -36,8 +38,11 @@ def test_stopping_keeps_the_solved_frequencies() -> None:
     from heron.engines import Signal
 
     examination = look(dipole(0.15, 1e-3, plan=plan("0.5 GHz", "1.5 GHz", 201)))
-    results = ENGINES["moments"].solve(examination.model, examination.discretisation,
-                                       lambda stage, fraction, live: Signal.STOP if live.get("solved") == 3 else Signal.CONTINUE)
+    results = ENGINES["moments"].solve(
+        examination.model,
+        examination.discretisation,
+        lambda stage, fraction, live: Signal.STOP if live.get("solved") == 3 else Signal.CONTINUE,
+    )
     assert results.sizes["frequency"] == 3
     assert results.attrs["stopped"] == 1
     assert results["solved"].values.all()

@@ -19,14 +19,16 @@ class Api(Client):
     """A client that speaks JSON; ``user`` is signed in."""
 
     def ask(self, method: str, path: str, body: Any = None) -> Any:
-        extra = {} if body is None else {"data": json.dumps(body), "content_type": "application/json"}
+        extra = (
+            {} if body is None else {"data": json.dumps(body), "content_type": "application/json"}
+        )
         return getattr(self, method)(f"/api{path}", **extra)
 
 
 def unpacked(body: bytes) -> tuple[dict[str, Any], dict[str, Any]]:
     """A packet's header and its arrays."""
     length = int.from_bytes(body[:4], "little")
-    header = json.loads(body[4:4 + length])
+    header = json.loads(body[4 : 4 + length])
     at, arrays = 4 + length, {}
     for entry in header["arrays"]:
         size = int(np.prod(entry["shape"]))

@@ -1,4 +1,6 @@
-"""Uploaded files: read in a child, reported, used by import steps, refused in words, kept from strangers."""
+"""Uploaded files: read in a child, reported, used by import steps, refused in words, kept from
+strangers.
+"""
 
 from __future__ import annotations
 
@@ -36,7 +38,9 @@ def send(api: Api, project: int, name: str, data: bytes) -> Any:
 def read(api: Api, project: int, name: str) -> dict[str, Any]:
     end = time.monotonic() + PATIENCE
     while time.monotonic() < end:
-        line: dict[str, Any] = next(f for f in api.ask("get", f"/projects/{project}/files").json() if f["name"] == name)
+        line: dict[str, Any] = next(
+            f for f in api.ask("get", f"/projects/{project}/files").json() if f["name"] == name
+        )
         if line["state"] != "reading":
             return line
         time.sleep(0.2)
@@ -45,7 +49,9 @@ def read(api: Api, project: int, name: str) -> dict[str, Any]:
 
 def document(api: Api, project: int, **step: Any) -> dict[str, Any]:
     found: dict[str, Any] = api.ask("get", f"/projects/{project}").json()["document"]
-    found["parts"] = [{"kind": "import", "name": "boat", "file": "skiff.step", "material": "aluminium", **step}]
+    found["parts"] = [
+        {"kind": "import", "name": "boat", "file": "skiff.step", "material": "aluminium", **step}
+    ]
     return found
 
 
@@ -53,23 +59,51 @@ def test_a_step_file_becomes_bodies_with_names_and_colours(api: Api, project: in
     assert send(api, project, "skiff.step", SKIFF).status_code == 202
     line = read(api, project, "skiff.step")
     assert line["state"] == "ready", line["message"]
-    assert [b["name"] for b in line["report"]["bodies"]] == ["hull", "thwart 1", "thwart 2", "console", "mast"]
-    looked = api.ask("post", "/projects/examine", {"document": document(api, project, scale="0.5"), "project": project}).json()
+    assert [b["name"] for b in line["report"]["bodies"]] == [
+        "hull",
+        "thwart 1",
+        "thwart 2",
+        "console",
+        "mast",
+    ]
+    looked = api.ask(
+        "post",
+        "/projects/examine",
+        {"document": document(api, project, scale="0.5"), "project": project},
+    ).json()
     hull = looked["bodies"][0]
     assert (hull["name"], hull["colour"], hull["solid"]) == ("boat.hull", "#8a5a3c", True)
     assert hull["high"][0] - hull["low"][0] == pytest.approx(2.1)
     assert set(looked["meshes"]) == {b["key"] for b in looked["bodies"]}
-    again = api.ask("post", "/projects/examine", {"document": document(api, project, scale="0.5"), "project": project, "have": [hull["key"]]}).json()
+    again = api.ask(
+        "post",
+        "/projects/examine",
+        {
+            "document": document(api, project, scale="0.5"),
+            "project": project,
+            "have": [hull["key"]],
+        },
+    ).json()
     assert hull["key"] not in again["meshes"]
     assert api.ask("delete", f"/projects/{project}/files/skiff.step").status_code == 204
-    gone = api.ask("post", "/projects/examine", {"document": document(api, project), "project": project}).json()
+    gone = api.ask(
+        "post", "/projects/examine", {"document": document(api, project), "project": project}
+    ).json()
     assert "upload it" in gone["problems"][0]["message"]
 
 
-@pytest.mark.parametrize(("name", "data", "words"), [
-    ("boat.step", SKIFF[:5000], "cut off"), ("boat.stl", b"solid", "cut off"), ("boat.txt", b"hello", "STEP, STL, OBJ or DXF"), ("../../etc/passwd.step", b"root:x:0:0", "not a STEP file"),
-])
-def test_bad_files_are_refused_and_harm_nothing(api: Api, project: int, name: str, data: bytes, words: str) -> None:
+@pytest.mark.parametrize(
+    ("name", "data", "words"),
+    [
+        ("boat.step", SKIFF[:5000], "cut off"),
+        ("boat.stl", b"solid", "cut off"),
+        ("boat.txt", b"hello", "STEP, STL, OBJ or DXF"),
+        ("../../etc/passwd.step", b"root:x:0:0", "not a STEP file"),
+    ],
+)
+def test_bad_files_are_refused_and_harm_nothing(
+    api: Api, project: int, name: str, data: bytes, words: str
+) -> None:
     assert send(api, project, name, data).status_code == 202
     plain = name.rsplit("/", maxsplit=1)[-1]
     line = read(api, project, plain)
@@ -78,7 +112,9 @@ def test_bad_files_are_refused_and_harm_nothing(api: Api, project: int, name: st
     assert api.ask("get", f"/projects/{project}").status_code == 200
 
 
-def test_names_and_sizes_have_limits(api: Api, project: int, monkeypatch: pytest.MonkeyPatch) -> None:
+def test_names_and_sizes_have_limits(
+    api: Api, project: int, monkeypatch: pytest.MonkeyPatch
+) -> None:
     assert send(api, project, ".hidden", b"x").status_code == 422
     monkeypatch.setattr("server.projects.files.MAX_BYTES", 10)
     large = send(api, project, "a.step", SKIFF)
@@ -90,13 +126,20 @@ def test_names_and_sizes_have_limits(api: Api, project: int, monkeypatch: pytest
 def test_a_reader_cannot_upload_and_a_stranger_sees_nothing(api: Api, project: int) -> None:
     stranger = signed_in(person("stan"))
     assert send(stranger, project, "a.step", SKIFF).status_code == 404
-    assert stranger.ask("post", "/projects/examine", {"document": document(api, project), "project": project}).status_code == 404
+    assert (
+        stranger.ask(
+            "post", "/projects/examine", {"document": document(api, project), "project": project}
+        ).status_code
+        == 404
+    )
 
 
 def test_shipped_examples_bring_their_files(api: Api) -> None:
     made = api.ask("post", "/projects", {"example": "skiff-mount"}).json()
     assert [f["state"] for f in api.ask("get", f"/projects/{made['id']}/files").json()] == ["ready"]
-    looked = api.ask("post", "/projects/examine", {"document": made["document"], "project": made["id"]}).json()
+    looked = api.ask(
+        "post", "/projects/examine", {"document": made["document"], "project": made["id"]}
+    ).json()
     assert not [p for p in looked["problems"] if p["level"] == "error"]
     assert looked["engine"] == "transient"
     card = next(c for c in api.ask("get", "/projects").json() if c["id"] == made["id"])
@@ -116,19 +159,39 @@ def test_an_interrupted_reader_is_not_waited_for_forever(api: Api) -> None:
 
 def test_typed_steps_and_material_curves(api: Api, project: int) -> None:
     found = api.ask("get", f"/projects/{project}").json()["document"]
-    step = api.ask("post", "/projects/phrase", {"document": found, "text": "box 40 x 20 x 1.6 mm, FR4"}).json()
+    step = api.ask(
+        "post", "/projects/phrase", {"document": found, "text": "box 40 x 20 x 1.6 mm, FR4"}
+    ).json()
     assert (step["kind"], step["material"]) == ("box", "FR4")
     bad = api.ask("post", "/projects/phrase", {"document": found, "text": "blob 3 mm"})
     assert bad.status_code == 422
     assert "begins with what it is" in bad.json()["title"]
-    curve = api.ask("post", "/projects/material-curve", {"document": found, "name": "water", "f_start": 1e9, "f_stop": 1e11}).json()
+    curve = api.ask(
+        "post",
+        "/projects/material-curve",
+        {"document": found, "name": "water", "f_start": 1e9, "f_stop": 1e11},
+    ).json()
     peak = max(range(201), key=lambda i: curve["epsilon_imag"][i])
     assert curve["frequency_hz"][peak] == pytest.approx(19.2e9, rel=0.03)
-    assert api.ask("post", "/projects/material-curve", {"document": found, "name": "mithril", "f_start": 1e9, "f_stop": 1e11}).status_code == 404
+    assert (
+        api.ask(
+            "post",
+            "/projects/material-curve",
+            {"document": found, "name": "mithril", "f_start": 1e9, "f_stop": 1e11},
+        ).status_code
+        == 404
+    )
     assert curve["fit"] is None
-    rows = [[f"{f} GHz", repr(3 + 20 / (1 + (f / 5) ** 2)), repr(20 * (f / 5) / (1 + (f / 5) ** 2))] for f in (0.5, 1, 2, 5, 10, 20)]
+    rows = [
+        [f"{f} GHz", repr(3 + 20 / (1 + (f / 5) ** 2)), repr(20 * (f / 5) / (1 + (f / 5) ** 2))]
+        for f in (0.5, 1, 2, 5, 10, 20)
+    ]
     found["materials"] = [{"kind": "table", "name": "brine", "rows": rows}]
-    fit = api.ask("post", "/projects/material-curve", {"document": found, "name": "brine", "f_start": 1e9, "f_stop": 1e10}).json()["fit"]
+    fit = api.ask(
+        "post",
+        "/projects/material-curve",
+        {"document": found, "name": "brine", "f_start": 1e9, "f_stop": 1e10},
+    ).json()["fit"]
     assert fit["error"] < 1e-3, "one pole, by Debye's own form"
     assert fit["epsilon_real"][0] == pytest.approx(3 + 20 / (1 + 0.04), rel=1e-3)
     names = {m["name"] for m in api.ask("get", "/projects/materials").json()}

@@ -27,18 +27,32 @@ def renamed(document: dict[str, Any], name: str) -> dict[str, Any]:
 
 
 def save(api: Api, project: Project, parent: int, document: dict[str, Any]) -> Any:
-    return api.ask("post", f"/projects/{project.id}/revisions", {"parent": parent, "document": document})
+    return api.ask(
+        "post", f"/projects/{project.id}/revisions", {"parent": parent, "document": document}
+    )
 
 
 def test_signing_in_and_out(owner: User) -> None:
     client = Client(enforce_csrf_checks=True)
     client.get("/")
-    token = {"headers": {"X-CSRFToken": client.cookies["csrftoken"].value}, "content_type": "application/json"}
+    token = {
+        "headers": {"X-CSRFToken": client.cookies["csrftoken"].value},
+        "content_type": "application/json",
+    }
     wrong = client.post("/api/session", {"username": "olive", "password": "guess"}, **token)
     assert wrong.status_code == 401
     assert "wrong" in wrong.json()["title"]
-    assert client.post("/api/session", {"username": "olive", "password": "olive-long-secret"}, content_type="application/json").status_code == 403
-    right = client.post("/api/session", {"username": "olive", "password": "olive-long-secret"}, **token)
+    assert (
+        client.post(
+            "/api/session",
+            {"username": "olive", "password": "olive-long-secret"},
+            content_type="application/json",
+        ).status_code
+        == 403
+    )
+    right = client.post(
+        "/api/session", {"username": "olive", "password": "olive-long-secret"}, **token
+    )
     assert right.status_code == 200
     assert right.json()["username"] == "olive"
     fresh = {"X-CSRFToken": client.cookies["csrftoken"].value}
@@ -48,10 +62,19 @@ def test_signing_in_and_out(owner: User) -> None:
 
 def test_guessing_is_throttled(owner: User) -> None:
     client = Client()
-    codes = [client.post("/api/session", {"username": "olive", "password": "x"}, content_type="application/json").status_code for _ in range(9)]
+    codes = [
+        client.post(
+            "/api/session", {"username": "olive", "password": "x"}, content_type="application/json"
+        ).status_code
+        for _ in range(9)
+    ]
     assert codes[:8] == [401] * 8
     assert codes[8] == 429
-    late = client.post("/api/session", {"username": "olive", "password": "olive-long-secret"}, content_type="application/json")
+    late = client.post(
+        "/api/session",
+        {"username": "olive", "password": "olive-long-secret"},
+        content_type="application/json",
+    )
     assert late.status_code == 429
 
 
@@ -66,11 +89,15 @@ def test_undo_and_redo_walk_the_history(api: Api, project: Project) -> None:
     api.ask("post", f"/projects/{project.id}/undo")
     branch = save(api, project, 2, renamed(first, "Other")).json()
     assert (branch["revision"], branch["can_redo"]) == (4, False)
-    assert Revision.objects.filter(project=project).count() == 4, "an abandoned branch is never deleted"
+    assert Revision.objects.filter(project=project).count() == 4, (
+        "an abandoned branch is never deleted"
+    )
 
 
 @pytest.mark.django_db(transaction=True)
-def test_a_request_that_waited_for_another_sees_the_head_as_that_left_it(api: Api, project: Project) -> None:
+def test_a_request_that_waited_for_another_sees_the_head_as_that_left_it(
+    api: Api, project: Project
+) -> None:
     """Two undos at once: the second one's query began before the first one's end."""
     first = project.head.document
     save(api, project, 1, renamed(first, "Two"))
@@ -96,15 +123,22 @@ def test_saving_the_same_document_makes_no_revision(api: Api, project: Project) 
     assert save(api, project, 1, project.head.document).json()["revision"] == 1
 
 
-def test_two_people_editing_get_a_conflict_and_lose_nothing(api: Api, editor: Api, project: Project) -> None:
+def test_two_people_editing_get_a_conflict_and_lose_nothing(
+    api: Api, editor: Api, project: Project
+) -> None:
     document = project.head.document
     assert save(editor, project, 1, renamed(document, "Edith's")).status_code == 200
     clash = save(api, project, 1, renamed(document, "Olive's"))
     assert clash.status_code == 409
     assert clash.json()["author"] == "edith"
     assert clash.json()["document"]["name"] == "Edith's"
-    assert save(api, project, clash.json()["head"], renamed(document, "Olive's")).json()["name"] == "Olive's"
-    assert set(Revision.objects.filter(project=project).values_list("document__name", flat=True)) == {"Mast dipole", "Edith's", "Olive's"}
+    assert (
+        save(api, project, clash.json()["head"], renamed(document, "Olive's")).json()["name"]
+        == "Olive's"
+    )
+    assert set(
+        Revision.objects.filter(project=project).values_list("document__name", flat=True)
+    ) == {"Mast dipole", "Edith's", "Olive's"}
 
 
 def test_a_broken_document_is_refused_with_its_path(api: Api, project: Project) -> None:
@@ -122,8 +156,14 @@ def test_roles(api: Api, editor: Api, reader: Api, project: Project) -> None:
     document = renamed(project.head.document, "Changed")
     assert save(reader, project, 1, document).status_code == 403
     assert save(editor, project, 1, document).status_code == 200
-    assert editor.ask("put", f"/projects/{project.id}/members/rhea", {"role": "owner"}).status_code == 403
-    assert api.ask("put", f"/projects/{project.id}/members/rhea", {"role": "editor"}).status_code == 204
+    assert (
+        editor.ask("put", f"/projects/{project.id}/members/rhea", {"role": "owner"}).status_code
+        == 403
+    )
+    assert (
+        api.ask("put", f"/projects/{project.id}/members/rhea", {"role": "editor"}).status_code
+        == 204
+    )
     assert save(reader, project, 2, renamed(document, "Again")).status_code == 200
     assert api.ask("delete", f"/projects/{project.id}/members/rhea").status_code == 204
     assert reader.ask("get", f"/projects/{project.id}").status_code == 404
@@ -135,21 +175,44 @@ def test_roles(api: Api, editor: Api, reader: Api, project: Project) -> None:
 
 def project_routes() -> list[tuple[str, str]]:
     schema = ninja_api.get_openapi_schema()
-    return [(method, path.removeprefix("/api")) for path, methods in schema["paths"].items() for method in methods if "{project_id}" in path]
+    return [
+        (method, path.removeprefix("/api"))
+        for path, methods in schema["paths"].items()
+        for method in methods
+        if "{project_id}" in path
+    ]
 
 
 @pytest.mark.parametrize(("method", "path"), project_routes())
 def test_a_stranger_sees_nothing(method: str, path: str, stranger: Api, project: Project) -> None:
-    """Every route of a project, from the served OpenAPI document: 404 for a stranger, 401 for nobody."""
-    filled = path.format(project_id=project.id, number=1, username="olive", name="x") + "?frequency=1e9&runs=1&first=1&second=1"
+    """Every route of a project, from the served OpenAPI document: 404 for a stranger, 401 for
+    nobody.
+    """
+    filled = (
+        path.format(project_id=project.id, number=1, username="olive", name="x")
+        + "?frequency=1e9&runs=1&first=1&second=1"
+    )
     bodies = {
-        "/revisions": {"parent": 1, "document": project.head.document}, "/members": {"role": "reader"}, "/runs": {}, "/readout": {"version": 0, "content": None},
-        "/curves": {"sources": [], "formulas": []}, "/specs": {"texts": []}, "/references": {"name": "x", "text": "1,2\n2,3"}, "/grade": {"first": "run 1", "second": "run 1", "formula": "f"},
+        "/revisions": {"parent": 1, "document": project.head.document},
+        "/members": {"role": "reader"},
+        "/runs": {},
+        "/readout": {"version": 0, "content": None},
+        "/curves": {"sources": [], "formulas": []},
+        "/specs": {"texts": []},
+        "/references": {"name": "x", "text": "1,2\n2,3"},
+        "/grade": {"first": "run 1", "second": "run 1", "formula": "f"},
     }
-    body = next((b for key, b in bodies.items() if key in path), {}) if method in ("post", "put", "patch") else None
+    body = (
+        next((b for key, b in bodies.items() if key in path), {})
+        if method in ("post", "put", "patch")
+        else None
+    )
     for who, code in ((stranger, 404), (Api(), 401)):
         if method == "post" and path.endswith("/files"):
-            assert who.post(f"/api{filled}", {"file": SimpleUploadedFile("a.step", b"x")}).status_code == code
+            assert (
+                who.post(f"/api{filled}", {"file": SimpleUploadedFile("a.step", b"x")}).status_code
+                == code
+            )
         else:
             assert who.ask(method, filled, body).status_code == code
 
@@ -160,7 +223,15 @@ def test_there_are_routes_to_walk() -> None:
 
 def test_examples_and_blank_projects(api: Api) -> None:
     names = {e["name"] for e in api.ask("get", "/projects/examples").json()}
-    assert {"mast-dipole", "twin-loops", "ground-whip", "yagi", "helix", "hide-patch", "skiff-mount"} <= names
+    assert {
+        "mast-dipole",
+        "twin-loops",
+        "ground-whip",
+        "yagi",
+        "helix",
+        "hide-patch",
+        "skiff-mount",
+    } <= names
     assert api.ask("post", "/projects", {"example": "yagi"}).json()["name"] == "Channel Yagi"
     blank = api.ask("post", "/projects", {}).json()
     looked = api.ask("post", "/projects/examine", {"document": blank["document"]}).json()
@@ -171,12 +242,16 @@ def test_examples_and_blank_projects(api: Api) -> None:
 def test_examining_shows_shapes_values_and_forecast(api: Api, project: Project) -> None:
     looked = api.ask("post", "/projects/examine", {"document": project.head.document}).json()
     assert looked["values"]["length"]["value"] == pytest.approx(0.464 * 299792458 / 868e6)
-    assert looked["shapes"][0]["points"][1][2] == pytest.approx(looked["values"]["length"]["value"] / 2)
+    assert looked["shapes"][0]["points"][1][2] == pytest.approx(
+        looked["values"]["length"]["value"] / 2
+    )
     assert looked["problems"] == []
     assert looked["forecast"]["size"] > 10
 
 
-def test_a_document_saved_before_a_field_was_there_is_served_with_it(api: Api, project: Project) -> None:
+def test_a_document_saved_before_a_field_was_there_is_served_with_it(
+    api: Api, project: Project
+) -> None:
     old = copy.deepcopy(project.head.document)
     del old["refinements"], old["feeds"][0]["network"]
     Revision.objects.filter(pk=project.head.pk).update(document=old)
@@ -184,7 +259,9 @@ def test_a_document_saved_before_a_field_was_there_is_served_with_it(api: Api, p
     assert served["refinements"] == [] and served["feeds"][0]["network"] == "none"
 
 
-def test_a_grid_is_laid_open_and_where_there_is_none_it_says_why(api: Api, stranger: Api, project: Project) -> None:
+def test_a_grid_is_laid_open_and_where_there_is_none_it_says_why(
+    api: Api, stranger: Api, project: Project
+) -> None:
     patch = create_project(User.objects.get(username="olive"), example("hide-patch"))
     document = patch.head.document
     document["plan"]["cells_per_wavelength"] = "10"
@@ -192,10 +269,16 @@ def test_a_grid_is_laid_open_and_where_there_is_none_it_says_why(api: Api, stran
     header, arrays = unpacked(api.ask("post", "/projects/grid", body).content)
     assert header["axis"] == 2 and arrays["epsilon"].max() == pytest.approx(3.55)
     assert arrays["epsilon"].shape == (len(arrays["u"]) - 1, len(arrays["v"]) - 1)
-    grid = api.ask("post", "/projects/examine", {"document": document, "project": patch.id}).json()["grid"]
+    grid = api.ask("post", "/projects/examine", {"document": document, "project": patch.id}).json()[
+        "grid"
+    ]
     assert grid["cells"] == header["cells"]
     (pulse,) = grid["pulses"]
-    assert max(pulse["value"]) <= 1 and len(pulse["time_s"]) == len(pulse["value"]) and pulse["names"] == ["port 1"]
+    assert (
+        max(pulse["value"]) <= 1
+        and len(pulse["time_s"]) == len(pulse["value"])
+        and pulse["names"] == ["port 1"]
+    )
     wires = api.ask("post", "/projects/grid", body | {"document": project.head.document})
     assert wires.status_code == 409 and "no grid to look at" in wires.json()["title"]
     assert api.ask("post", "/projects/grid", body | {"axis": "w"}).status_code == 422
@@ -205,7 +288,11 @@ def test_a_grid_is_laid_open_and_where_there_is_none_it_says_why(api: Api, stran
 
 def test_an_expression_being_typed(api: Api) -> None:
     parameters = [{"name": "a", "expression": "12 mm"}]
-    ask = lambda text, like=None: api.ask("post", "/projects/evaluate", {"parameters": parameters, "expression": text, "like": like}).json()  # noqa: E731
+
+    def ask(text: str, like: str | None = None) -> Any:
+        body = {"parameters": parameters, "expression": text, "like": like}
+        return api.ask("post", "/projects/evaluate", body).json()
+
     assert ask("a / 2", "1 m") == {"value": 0.006, "unit": "m", "error": ""}
     assert "not defined" in ask("b")["error"]
     assert "a time" in ask("3 s", "1 m")["error"]
@@ -217,7 +304,10 @@ def test_the_openapi_document_is_the_committed_one() -> None:
     from pathlib import Path
 
     committed = json.loads((Path(__file__).parents[2] / "docs" / "openapi.json").read_text())
-    assert json.loads(json.dumps(ninja_api.get_openapi_schema(), default=str)) == committed, "run: python manage.py export_openapi_schema --api server.api.api --indent 1 --output docs/openapi.json, then npm run types"
+    assert json.loads(json.dumps(ninja_api.get_openapi_schema(), default=str)) == committed, (
+        "run: python manage.py export_openapi_schema --api server.api.api --indent 1 --output"
+        " docs/openapi.json, then npm run types"
+    )
 
 
 def test_pages_carry_a_strict_policy(db: None) -> None:

@@ -1,4 +1,6 @@
-"""Runs through the queue: solved by a real worker process, stopped, paused, killed, and read back."""
+"""Runs through the queue: solved by a real worker process, stopped, paused, killed, and read
+back.
+"""
 
 from __future__ import annotations
 
@@ -38,7 +40,9 @@ pytestmark = pytest.mark.django_db(transaction=True)
 
 
 @pytest.fixture
-def worker(transactional_db: None, tmp_path: Path) -> Iterator[Callable[[], subprocess.Popen[bytes]]]:
+def worker(
+    transactional_db: None, tmp_path: Path
+) -> Iterator[Callable[[], subprocess.Popen[bytes]]]:
     """Starts workers on the test database; all are gone at the end."""
     s = connection.settings_dict
     url = f"postgresql://{s['USER']}:{s['PASSWORD']}@{s['HOST']}:{s['PORT']}/{s['NAME']}"
@@ -46,8 +50,14 @@ def worker(transactional_db: None, tmp_path: Path) -> Iterator[Callable[[], subp
 
     def start() -> subprocess.Popen[bytes]:
         with (tmp_path / "worker.log").open("ab") as log:
-            process = subprocess.Popen([sys.executable, "-m", "server.worker"], cwd=ROOT, env={**os.environ, "ODD_HERON_DATABASE_URL": url},
-                                       stdout=log, stderr=log, start_new_session=True)
+            process = subprocess.Popen(
+                [sys.executable, "-m", "server.worker"],
+                cwd=ROOT,
+                env={**os.environ, "ODD_HERON_DATABASE_URL": url},
+                stdout=log,
+                stderr=log,
+                start_new_session=True,
+            )
         started.append(process)
         return process
 
@@ -91,7 +101,9 @@ def wait(project: int, reached: Callable[[Run], bool]) -> Run:
         if reached(run):
             return run
         time.sleep(0.05)
-    raise AssertionError(f"after {PATIENCE:g} s the run is {run.status} ({run.stage}, {run.reason})")
+    raise AssertionError(
+        f"after {PATIENCE:g} s the run is {run.status} ({run.stage}, {run.reason})"
+    )
 
 
 def ended(run: Run) -> bool:
@@ -142,15 +154,40 @@ def _network(text: str) -> skrf.Network:
 
 def test_what_a_run_in_time_recorded_is_served(api: Api, worker: Callable[[], Any]) -> None:
     document = example("mast-dipole").model_dump(mode="json")
-    plate = {"kind": "rectangle", "name": "plate", "corner": ["40 mm", "-10 mm", "-60 mm"], "size": ["20 mm", "120 mm"], "axis": "x", "material": "copper"}
-    plane = {"corner": ["-30 mm", "0", "-30 mm"], "along": ["60 mm", "0", "0"], "across": ["0", "0", "60 mm"], "counts": ["5", "7"]}
+    plate = {
+        "kind": "rectangle",
+        "name": "plate",
+        "corner": ["40 mm", "-10 mm", "-60 mm"],
+        "size": ["20 mm", "120 mm"],
+        "axis": "x",
+        "material": "copper",
+    }
+    plane = {
+        "corner": ["-30 mm", "0", "-30 mm"],
+        "along": ["60 mm", "0", "0"],
+        "across": ["0", "0", "60 mm"],
+        "counts": ["5", "7"],
+    }
     document["parts"].append(plate)
     document["captures"] = [
-        {"kind": "surface_current", "name": "metal", "frequencies": ["850 MHz"]}, {"kind": "point_trace", "name": "signal", "point": ["20 mm", "0", "0"]},
-        {"kind": "snapshots", "name": "pictures", "interval": "0.2 ns", **plane}, {"kind": "power_flux", "name": "flux", **plane},
-        {"kind": "near_box", "name": "box", "corner": ["0", "0", "0"], "size": ["30 mm", "30 mm", "30 mm"], "counts": ["2", "3", "4"]},
+        {"kind": "surface_current", "name": "metal", "frequencies": ["850 MHz"]},
+        {"kind": "point_trace", "name": "signal", "point": ["20 mm", "0", "0"]},
+        {"kind": "snapshots", "name": "pictures", "interval": "0.2 ns", **plane},
+        {"kind": "power_flux", "name": "flux", **plane},
+        {
+            "kind": "near_box",
+            "name": "box",
+            "corner": ["0", "0", "0"],
+            "size": ["30 mm", "30 mm", "30 mm"],
+            "counts": ["2", "3", "4"],
+        },
     ]
-    document["plan"] |= {"engine": "transient", "points": "3", "cells_per_wavelength": "10", "decay": "20"}
+    document["plan"] |= {
+        "engine": "transient",
+        "points": "3",
+        "cells_per_wavelength": "10",
+        "decay": "20",
+    }
     from heron.model import load_document
 
     project = create_project(User.objects.get(username="olive"), load_document(document)).id
@@ -161,22 +198,45 @@ def test_what_a_run_in_time_recorded_is_served(api: Api, worker: Callable[[], An
     base = f"/projects/{project}/runs/1"
     sweep = api.ask("get", f"{base}/sweep").json()
     assert (sweep["surfaces"], sweep["traces"]) == (["metal"], ["signal", "pictures"])
-    assert set(sweep["absorbed_share"]) == {"rod", "plate"} and len(sweep["power_flux"]["flux"]) == 3
+    assert (
+        set(sweep["absorbed_share"]) == {"rod", "plate"} and len(sweep["power_flux"]["flux"]) == 3
+    )
     header, arrays = unpacked(api.ask("get", f"{base}/surface/metal?frequency=9e8").content)
-    assert header["frequency_hz"] == 850e6 and len(arrays["normal"]) == len(arrays["low"]) > 10 and np.abs(arrays["re"]).max() > 0
-    assert len(arrays["error"]) == len(arrays["normal"]) and (arrays["error"] > 0).all(), "shares by which the current may be off"
+    assert (
+        header["frequency_hz"] == 850e6
+        and len(arrays["normal"]) == len(arrays["low"]) > 10
+        and np.abs(arrays["re"]).max() > 0
+    )
+    assert len(arrays["error"]) == len(arrays["normal"]) and (arrays["error"] > 0).all(), (
+        "shares by which the current may be off"
+    )
     header, arrays = unpacked(api.ask("get", f"{base}/signals/pictures").content)
-    assert header["complete"] and header["counts"] == [5, 7] and arrays["e"].shape == (len(arrays["time_ns"]), 35, 3)
+    assert (
+        header["complete"]
+        and header["counts"] == [5, 7]
+        and arrays["e"].shape == (len(arrays["time_ns"]), 35, 3)
+    )
     assert "h" in unpacked(api.ask("get", f"{base}/signals/signal").content)[1]
     _, spectra = unpacked(api.ask("get", f"{base}/spectrum/signal?field=h").content)
     assert spectra["level"].shape == (240, 3) and spectra["level"].max() == 0
     header, _ = unpacked(api.ask("get", f"{base}/near/flux?frequency=9e8").content)
     listed = min(sweep["power_flux"]["flux"], key=lambda p: abs(p["frequency_hz"] - 9e8))
     assert header["power_w"] == pytest.approx(listed["power_w"])
-    assert unpacked(api.ask("get", f"{base}/near/box?frequency=9e8").content)[0]["counts"] == [2, 3, 4]
+    assert unpacked(api.ask("get", f"{base}/near/box?frequency=9e8").content)[0]["counts"] == [
+        2,
+        3,
+        4,
+    ]
     header, arrays = unpacked(api.ask("get", f"{base}/current?frequency=9e8").content)
-    assert "parts" in header and arrays["error"].shape == arrays["span"].shape and (arrays["error"] > 0).all()
-    assert unpacked(api.ask("get", f"{base}/near/box?frequency=9e8").content)[1]["error"].shape == (24, 2)
+    assert (
+        "parts" in header
+        and arrays["error"].shape == arrays["span"].shape
+        and (arrays["error"] > 0).all()
+    )
+    assert unpacked(api.ask("get", f"{base}/near/box?frequency=9e8").content)[1]["error"].shape == (
+        24,
+        2,
+    )
     for missing in ("surface/nothing?frequency=1e9", "signals/nothing"):
         assert api.ask("get", f"{base}/{missing}").status_code == 404
 
@@ -189,7 +249,9 @@ def test_a_run_is_refused_with_reasons(api: Api) -> None:
     assert not Run.objects.exists()
 
 
-def test_stopping_is_obeyed_in_mid_sweep_and_keeps_what_is_solved(api: Api, worker: Callable[[], Any]) -> None:
+def test_stopping_is_obeyed_in_mid_sweep_and_keeps_what_is_solved(
+    api: Api, worker: Callable[[], Any]
+) -> None:
     project = make(api, **SLOW)
     start(api, project)
     worker()
@@ -197,7 +259,11 @@ def test_stopping_is_obeyed_in_mid_sweep_and_keeps_what_is_solved(api: Api, work
     assert api.ask("post", f"/projects/{project}/runs/1/stop").status_code == 200
     run = wait(project, ended)
     assert run.status == Status.STOPPED
-    assert len(api.ask("get", f"/projects/{project}/runs/1/sweep").json()["frequency_hz"]) == run.summary["solves"] < int(SLOW["points"])
+    assert (
+        len(api.ask("get", f"/projects/{project}/runs/1/sweep").json()["frequency_hz"])
+        == run.summary["solves"]
+        < int(SLOW["points"])
+    )
 
 
 def test_pausing_holds_the_run(api: Api, worker: Callable[[], Any]) -> None:
@@ -216,7 +282,9 @@ def test_pausing_holds_the_run(api: Api, worker: Callable[[], Any]) -> None:
 
 
 def test_a_killed_worker_leaves_no_run_hanging(api: Api, worker: Callable[[], Any]) -> None:
-    """kill -9 in mid-run: the child dies too, the run is taken up again and ends; other rows stay as they were."""
+    """kill -9 in mid-run: the child dies too, the run is taken up again and ends; other rows stay
+    as they were.
+    """
     project, other = make(api, **SLOW), make(api)
     before = api.ask("get", f"/projects/{other}").json()
     start(api, project)
@@ -228,7 +296,9 @@ def test_a_killed_worker_leaves_no_run_hanging(api: Api, worker: Callable[[], An
     quiet = state(project).fraction
     time.sleep(0.7)
     assert state(project).fraction == quiet, "the child outlived its worker"
-    Run.objects.filter(project_id=project).update(heartbeat=timezone.now() - actions.SILENT - timedelta(seconds=1))
+    Run.objects.filter(project_id=project).update(
+        heartbeat=timezone.now() - actions.SILENT - timedelta(seconds=1)
+    )
     worker()
     run = wait(project, lambda r: r.attempts == 2 and solving(r))
     assert "worker died" in " ".join(run.events.values_list("message", flat=True))
@@ -238,7 +308,9 @@ def test_a_killed_worker_leaves_no_run_hanging(api: Api, worker: Callable[[], An
 
 
 def test_a_worker_that_is_ended_gives_its_run_back(api: Api, worker: Callable[[], Any]) -> None:
-    """As at every restart of the server: that does not count as a death, so it may happen any number of times."""
+    """As at every restart of the server: that does not count as a death, so it may happen any
+    number of times.
+    """
     project = make(api, **SLOW)
     start(api, project)
     process = worker()
@@ -254,14 +326,18 @@ def test_a_worker_that_is_ended_gives_its_run_back(api: Api, worker: Callable[[]
 def test_a_run_whose_worker_keeps_dying_fails_with_the_reason(api: Api) -> None:
     project = make(api)
     start(api, project)
-    Run.objects.update(status=Status.RUNNING, attempts=2, heartbeat=timezone.now() - timedelta(minutes=1))
+    Run.objects.update(
+        status=Status.RUNNING, attempts=2, heartbeat=timezone.now() - timedelta(minutes=1)
+    )
     assert actions.take_up_orphans() == 1
     assert state(project).status == Status.FAILED
     assert "died" in state(project).reason
 
 
 def test_a_queued_run_whose_job_was_lost_gets_another(api: Api) -> None:
-    """As when the database restarts while a worker asks for a job: it is marked as begun, and nobody has it."""
+    """As when the database restarts while a worker asks for a job: it is marked as begun, and
+    nobody has it.
+    """
     project = make(api)
     start(api, project)
     RunEvent.objects.update(at=timezone.now() - actions.UNCLAIMED - timedelta(seconds=1))
@@ -301,6 +377,9 @@ def test_the_demos_longer_runs_wait_behind_all_others(monkeypatch: pytest.Monkey
     Run.objects.all().delete()
     User.objects.all().delete()
     call_command("load_demo", long=True)
-    jobs = {ProcrastinateJob.objects.get(args={"run_id": run.id}).priority: run.project.name for run in Run.objects.all()}
+    jobs = {
+        ProcrastinateJob.objects.get(args={"run_id": run.id}).priority: run.project.name
+        for run in Run.objects.all()
+    }
     assert jobs == {0: few["ground-whip"].name, -10: few["hide-patch"].name}
     assert short_runs() == 3

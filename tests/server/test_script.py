@@ -1,4 +1,6 @@
-"""The one script: what it says when something is wrong, and a real restart of PostgreSQL under what it starts."""
+"""The one script: what it says when something is wrong, and a real restart of PostgreSQL under what
+it starts.
+"""
 
 from __future__ import annotations
 
@@ -51,7 +53,15 @@ def folder() -> Iterator[Path]:
 
 def call(*arguments: str, **environment: str) -> subprocess.CompletedProcess[str]:
     env = {k: v for k, v in os.environ.items() if not k.startswith("ODD_HERON")} | environment
-    return subprocess.run([sys.executable, str(SCRIPT), *arguments], cwd="/", env=env, capture_output=True, text=True, check=False, timeout=PATIENCE)
+    return subprocess.run(
+        [sys.executable, str(SCRIPT), *arguments],
+        cwd="/",
+        env=env,
+        capture_output=True,
+        text=True,
+        check=False,
+        timeout=PATIENCE,
+    )
 
 
 def test_a_taken_port_is_named_with_the_way_out() -> None:
@@ -79,13 +89,17 @@ def test_an_unknown_command_shows_the_commands() -> None:
     assert call("--help").returncode == 0
 
 
-def test_a_full_disk_is_found_before_anything_is_installed(script: dict[str, Any], monkeypatch: pytest.MonkeyPatch) -> None:
+def test_a_full_disk_is_found_before_anything_is_installed(
+    script: dict[str, Any], monkeypatch: pytest.MonkeyPatch
+) -> None:
     monkeypatch.setattr(shutil, "disk_usage", lambda _: SimpleNamespace(free=10**8))
     with pytest.raises(script["Failure"], match="make room"):
         script["ensure_system"](browser=False)
 
 
-def test_without_apt_the_missing_packages_are_named(script: dict[str, Any], monkeypatch: pytest.MonkeyPatch) -> None:
+def test_without_apt_the_missing_packages_are_named(
+    script: dict[str, Any], monkeypatch: pytest.MonkeyPatch
+) -> None:
     monkeypatch.setattr(shutil, "which", lambda _: None)
     with pytest.raises(script["Failure"], match="postgresql chromium"):
         script["apt"]("postgresql", "chromium")
@@ -93,7 +107,12 @@ def test_without_apt_the_missing_packages_are_named(script: dict[str, Any], monk
 
 def test_a_failing_step_shows_the_end_of_its_output(script: dict[str, Any]) -> None:
     with pytest.raises(script["Failure"]) as caught:
-        script["run"](sys.executable, "-c", "print('\\n'.join(f'line {i}' for i in range(40))); raise SystemExit(3)", what="the step")
+        script["run"](
+            sys.executable,
+            "-c",
+            "print('\\n'.join(f'line {i}' for i in range(40))); raise SystemExit(3)",
+            what="the step",
+        )
     text = str(caught.value)
     assert text.startswith("the step failed (exit code 3)")
     assert "line 39" in text
@@ -125,7 +144,10 @@ class Visitor:
         token = next(c.value for c in self.jar if c.name == "csrftoken")
         headers = {"Content-Type": "application/json", "X-CSRFToken": str(token)}
         data = None if body is None else json.dumps(body).encode()
-        with self.opener.open(urllib.request.Request(f"{self.base}/api{path}", data, headers, method=method), timeout=PATIENCE) as answer:
+        with self.opener.open(
+            urllib.request.Request(f"{self.base}/api{path}", data, headers, method=method),
+            timeout=PATIENCE,
+        ) as answer:
             return json.loads(answer.read() or b"null")
 
     def patiently(self, method: str, path: str, body: Any = None) -> Any:
@@ -149,19 +171,42 @@ class Visitor:
         raise AssertionError("the run did not end")
 
 
-def test_server_and_worker_outlive_a_restart_of_postgresql(script: dict[str, Any], folder: Path) -> None:
-    """The server process itself is stopped and started: sessions, projects and the queue go on, and a run in mid-solve ends."""
+def test_server_and_worker_outlive_a_restart_of_postgresql(
+    script: dict[str, Any], folder: Path
+) -> None:
+    """The server process itself is stopped and started: sessions, projects and the queue go on, and
+    a run in mid-solve ends.
+    """
     cluster = script["Cluster"](folder / "postgres", free_port())
     cluster.start()
     port = free_port()
-    env = {**os.environ, "ODD_HERON_DATA": str(folder), "ODD_HERON_PORT": str(port), "ODD_HERON_OWN_CLUSTER": "1", "ODD_HERON_DATABASE_URL": cluster.url}
-    account = f"from server.accounts.models import User; User.objects.create_user({USERNAME!r}, password={PASSWORD!r})"
-    create = "from server import config, prepare; prepare.ensure_database(config.load().database_url)"
-    for command in (["-c", create], ["manage.py", "migrate", "--verbosity", "0"], ["manage.py", "shell", "-c", account]):
-        subprocess.run([sys.executable, *command], cwd=ROOT, env=env, check=True, capture_output=True)
+    env = {
+        **os.environ,
+        "ODD_HERON_DATA": str(folder),
+        "ODD_HERON_PORT": str(port),
+        "ODD_HERON_OWN_CLUSTER": "1",
+        "ODD_HERON_DATABASE_URL": cluster.url,
+    }
+    account = (
+        f"from server.accounts.models import User; User.objects.create_user({USERNAME!r},"
+        f" password={PASSWORD!r})"
+    )
+    create = (
+        "from server import config, prepare; prepare.ensure_database(config.load().database_url)"
+    )
+    for command in (
+        ["-c", create],
+        ["manage.py", "migrate", "--verbosity", "0"],
+        ["manage.py", "shell", "-c", account],
+    ):
+        subprocess.run(
+            [sys.executable, *command], cwd=ROOT, env=env, check=True, capture_output=True
+        )
     commands = ([sys.executable, "-m", "server.serve"], [sys.executable, "-m", "server.worker"])
     with (folder / "log").open("wb") as log:
-        processes = [subprocess.Popen(c, cwd=ROOT, env=env, stdout=log, stderr=log) for c in commands]
+        processes = [
+            subprocess.Popen(c, cwd=ROOT, env=env, stdout=log, stderr=log) for c in commands
+        ]
     try:
         script["wait_for"](f"http://127.0.0.1:{port}/", processes, folder)
         visitor = Visitor(f"http://127.0.0.1:{port}")
@@ -175,7 +220,9 @@ def test_server_and_worker_outlive_a_restart_of_postgresql(script: dict[str, Any
         assert visitor.patiently("GET", f"/projects/{project}")["name"] == "Mast dipole"
         run = visitor.finished(project, number)
         assert run["status"] == "finished", run["reason"]
-        assert all(p.poll() is None for p in processes), "a process ended when the database went away"
+        assert all(p.poll() is None for p in processes), (
+            "a process ended when the database went away"
+        )
     finally:
         for process in processes:
             process.terminate()
@@ -185,7 +232,12 @@ def test_server_and_worker_outlive_a_restart_of_postgresql(script: dict[str, Any
 
 
 @pytest.mark.parametrize("command", ["solve", "modes", "geometry", "compare", "bench"])
-def test_every_command_of_the_core_is_one_of_the_script(script: dict[str, Any], command: str, monkeypatch: pytest.MonkeyPatch, capsys: pytest.CaptureFixture[str]) -> None:
+def test_every_command_of_the_core_is_one_of_the_script(
+    script: dict[str, Any],
+    command: str,
+    monkeypatch: pytest.MonkeyPatch,
+    capsys: pytest.CaptureFixture[str],
+) -> None:
     """And stands in its usage."""
     passed: list[list[str]] = []
     names = script["main"].__globals__

@@ -3,9 +3,19 @@ import { bytes, compact, complex, fixed, number, quantity, seconds } from "./for
 
 describe("quantities", () => {
   it.each([
-    [868e6, "Hz", "868 MHz"], [1.0054e9, "Hz", "1.005 GHz"], [0.1603, "m", "160.3 mm"], [999.99999e-6, "m", "1 mm"], [-2e-12, "F", "−2 pF"],
-    [0, "m", "0 m"], [73.1, "Ω", "73.1 Ω"], [0.5, "", "0.5"], [Infinity, "Hz", "∞ Hz"], [5e-17, "s", "0.05 fs"],
-  ])("%s %s reads %s", (value, unit, text) => { expect(quantity(value, unit)).toBe(text); });
+    [868e6, "Hz", "868 MHz"],
+    [1.0054e9, "Hz", "1.005 GHz"],
+    [0.1603, "m", "160.3 mm"],
+    [999.99999e-6, "m", "1 mm"],
+    [-2e-12, "F", "−2 pF"],
+    [0, "m", "0 m"],
+    [73.1, "Ω", "73.1 Ω"],
+    [0.5, "", "0.5"],
+    [Infinity, "Hz", "∞ Hz"],
+    [5e-17, "s", "0.05 fs"],
+  ])("%s %s reads %s", (value, unit, text) => {
+    expect(quantity(value, unit)).toBe(text);
+  });
 
   it("shows what is not known as a dash", () => {
     expect(quantity(null, "m")).toBe("–");
@@ -16,7 +26,14 @@ describe("quantities", () => {
 });
 
 it("never shows a hyphen for a minus sign", () => {
-  for (const text of [number(-3.5), number(-1e-9), fixed(-0.25, 2), complex(-3, -4), number(-Infinity)]) expect(text).not.toMatch(/^-/);
+  for (const text of [
+    number(-3.5),
+    number(-1e-9),
+    fixed(-0.25, 2),
+    complex(-3, -4),
+    number(-Infinity),
+  ])
+    expect(text).not.toMatch(/^-/);
   expect(complex(50, -12.34)).toBe("50.0 − j12.3 Ω");
 });
 
@@ -28,7 +45,12 @@ it("rounds to significant digits without trailing zeros", () => {
 
 it("puts times and sizes in people's words", () => {
   expect([0.2, 12.4, 61].map(seconds)).toEqual(["under a second", "about 12 s", "about 2 min"]);
-  expect([3 * 2 ** 20, 2.5 * 2 ** 30, 179_788, 12].map(bytes)).toEqual(["3 MiB", "2.5 GiB", "176 KiB", "1 KiB"]);
+  expect([3 * 2 ** 20, 2.5 * 2 ** 30, 179_788, 12].map(bytes)).toEqual([
+    "3 MiB",
+    "2.5 GiB",
+    "176 KiB",
+    "1 KiB",
+  ]);
 });
 
 it("reads counts", () => {

@@ -1,24 +1,52 @@
 /** Numbers for people: engineering prefixes, tabular digits, a real minus sign. */
 
 const PREFIXES: [number, string][] = [
-  [1e12, "T"], [1e9, "G"], [1e6, "M"], [1e3, "k"], [1, ""], [1e-3, "m"], [1e-6, "µ"], [1e-9, "n"], [1e-12, "p"], [1e-15, "f"],
+  [1e12, "T"],
+  [1e9, "G"],
+  [1e6, "M"],
+  [1e3, "k"],
+  [1, ""],
+  [1e-3, "m"],
+  [1e-6, "µ"],
+  [1e-9, "n"],
+  [1e-12, "p"],
+  [1e-15, "f"],
 ];
-const PREFIXED = new Set(["m", "s", "Hz", "V", "A", "W", "Ω", "S", "F", "H", "V/m", "A/m", "B", "m/s", "S/m"]);
+const PREFIXED = new Set([
+  "m",
+  "s",
+  "Hz",
+  "V",
+  "A",
+  "W",
+  "Ω",
+  "S",
+  "F",
+  "H",
+  "V/m",
+  "A/m",
+  "B",
+  "m/s",
+  "S/m",
+]);
 
 const sign = (text: string): string => text.replace("-", "−");
 
 /** A plain number with so many significant digits and no trailing zeros. */
 export function number(value: number, digits = 4): string {
   if (!Number.isFinite(value)) return value > 0 ? "∞" : value < 0 ? "−∞" : "–";
-  if (value !== 0 && (Math.abs(value) < 1e-4 || Math.abs(value) >= 1e7)) return sign(value.toExponential(digits - 1));
+  if (value !== 0 && (Math.abs(value) < 1e-4 || Math.abs(value) >= 1e7))
+    return sign(value.toExponential(digits - 1));
   return sign(String(Number(value.toPrecision(digits))));
 }
 
 /** 868000000, "Hz" → "868 MHz". Units that take no prefix stand as they are. */
 export function quantity(value: number | null | undefined, unit: string, digits = 4): string {
   if (value === null || value === undefined) return "–";
-  if (!PREFIXED.has(unit) || value === 0 || !Number.isFinite(value)) return `${number(value, digits)} ${unit}`.trim();
-  const [factor, prefix] = PREFIXES.find(([f]) => Math.abs(value) >= f * 0.9999999) ?? PREFIXES[PREFIXES.length - 1]!;
+  if (!PREFIXED.has(unit) || value === 0 || !Number.isFinite(value))
+    return `${number(value, digits)} ${unit}`.trim();
+  const [factor, prefix] =
+    PREFIXES.find(([f]) => Math.abs(value) >= f * 0.9999999) ?? PREFIXES[PREFIXES.length - 1]!;
   return `${number(value / factor, digits)} ${prefix}${unit}`;
 }
 
@@ -33,14 +61,27 @@ export function scaled(most: number, unit: string): { unit: string; factor: numb
 
 /** A number with fixed decimals, for columns that must not jump. */
 export const fixed = (value: number | null | undefined, decimals: number): string =>
-  value === null || value === undefined || !Number.isFinite(value) ? "–" : sign(value.toFixed(decimals));
+  value === null || value === undefined || !Number.isFinite(value)
+    ? "–"
+    : sign(value.toFixed(decimals));
 
 export const complex = (re: number, im: number, decimals = 1): string =>
   `${fixed(re, decimals)} ${im < 0 ? "−" : "+"} j${Math.abs(im).toFixed(decimals)} Ω`;
 
 /** 394740 → "395 k": a count as one reads it. */
-export const compact = (n: number): string => (n >= 1e6 ? `${number(n / 1e6, 3)} M` : n >= 1e4 ? `${Math.round(n / 1e3)} k` : String(Math.round(n)));
+export const compact = (n: number): string =>
+  n >= 1e6
+    ? `${number(n / 1e6, 3)} M`
+    : n >= 1e4
+      ? `${Math.round(n / 1e3)} k`
+      : String(Math.round(n));
 
-export const seconds = (s: number): string => (s < 1 ? "under a second" : s < 60 ? `about ${Math.round(s)} s` : `about ${Math.ceil(s / 60)} min`);
+export const seconds = (s: number): string =>
+  s < 1 ? "under a second" : s < 60 ? `about ${Math.round(s)} s` : `about ${Math.ceil(s / 60)} min`;
 
-export const bytes = (b: number): string => (b >= 2 ** 30 ? `${(b / 2 ** 30).toFixed(1)} GiB` : b >= 2 ** 20 ? `${Math.round(b / 2 ** 20)} MiB` : `${Math.ceil(b / 2 ** 10)} KiB`);
+export const bytes = (b: number): string =>
+  b >= 2 ** 30
+    ? `${(b / 2 ** 30).toFixed(1)} GiB`
+    : b >= 2 ** 20
+      ? `${Math.round(b / 2 ** 20)} MiB`
+      : `${Math.ceil(b / 2 ** 10)} KiB`;

@@ -24,8 +24,16 @@ def straight_wire(segments: int, length: float = 0.15, radius: float = 1e-6) -> 
     index = np.arange(segments)
     part = BuiltPart("wire", 0, Path((Line((0, 0, z[0]), (0, 0, z[-1])),)), radius, PERFECT)
     spans = np.column_stack((index / segments, (index + 1) / segments))
-    mesh = WireMesh([part], nodes, np.column_stack((index, index + 1)), np.full(segments, radius),
-                    np.zeros(segments, dtype=np.int64), spans, np.zeros(segments + 1, dtype=bool), None)
+    mesh = WireMesh(
+        [part],
+        nodes,
+        np.column_stack((index, index + 1)),
+        np.full(segments, radius),
+        np.zeros(segments, dtype=np.int64),
+        spans,
+        np.zeros(segments + 1, dtype=bool),
+        None,
+    )
     middle = segments // 2
     gap = Gap(0, 0.5, [(middle - 1, 0.5, 1.0), (middle, 0.0, 0.5)], length / segments, middle)
     return WireSystem(mesh, [gap], [])

@@ -24,13 +24,13 @@ from heron.model import Evaluated
 from heron.networks import y_to_s
 from heron.quantities.constants import C0
 
-FIRST_SOLVES = 5     # Chebyshev-spaced, before the first prediction
-CONFIRMATIONS = 2    # consecutive solves that must agree with the prediction made before them
-COARSER = 1.6        # segments of the first of two rounds over those of the second
-SAFETY = 0.3         # of the tolerance, for those agreements
-PROJECTIONS = 24     # current samples that join the S-parameters in the rational fit
-BYTES_MATRIX = 18    # per pair of unknowns: the matrix, factored in place
-BASE_BYTES = 2.5e8   # interpreter, libraries and compiled kernels
+FIRST_SOLVES = 5  # Chebyshev-spaced, before the first prediction
+CONFIRMATIONS = 2  # consecutive solves that must agree with the prediction made before them
+COARSER = 1.6  # segments of the first of two rounds over those of the second
+SAFETY = 0.3  # of the tolerance, for those agreements
+PROJECTIONS = 24  # current samples that join the S-parameters in the rational fit
+BYTES_MATRIX = 18  # per pair of unknowns: the matrix, factored in place
+BASE_BYTES = 2.5e8  # interpreter, libraries and compiled kernels
 
 
 @dataclass
@@ -48,8 +48,8 @@ class MomentsDiscretisation:
 
 @dataclass
 class _Sample:
-    s: Complexes          # (P, P)
-    currents: Complexes   # (n, 2, P) A for unit incident wave at each port
+    s: Complexes  # (P, P)
+    currents: Complexes  # (n, 2, P) A for unit incident wave at each port
 
 
 class MomentsEngine:
@@ -59,14 +59,26 @@ class MomentsEngine:
 
     def refusal(self, model: Evaluated, geometry: Geometry) -> Refusal:
         if model.document.illuminations:
-            return Refusal(["the moments engine has no illuminations yet; the transient engine has"])
+            return Refusal(
+                ["the moments engine has no illuminations yet; the transient engine has"]
+            )
         if any(f.kind != "gap" for f in model.document.feeds):
-            return Refusal(["the moments engine has gap feeds only; line and guide feeds and point dipoles are of the transient engine"])
+            return Refusal(
+                [
+                    "the moments engine has gap feeds only; line and guide feeds and point dipoles"
+                    " are of the transient engine"
+                ]
+            )
         names = [f"“{b.name}”" for b in geometry.bodies]
         if not names:
             return Refusal()
         shown = ", ".join(names[:3]) + (f" and {len(names) - 3} more" if len(names) > 3 else "")
-        return Refusal([f"the moments engine models wires; {shown} {'is a solid or sheet' if len(names) == 1 else 'are solids or sheets'}"])
+        return Refusal(
+            [
+                f"the moments engine models wires; {shown}"
+                f" {'is a solid or sheet' if len(names) == 1 else 'are solids or sheets'}"
+            ]
+        )
 
     def rounds(self, plan: Any) -> list[float]:
         return [COARSER, 1.0] if plan.rounds > 1 else [1.0]
@@ -78,15 +90,28 @@ class MomentsEngine:
     def finer(self, plan: Any, factor: float) -> dict[str, float]:
         return {"segments_per_wavelength": float(np.ceil(plan.segments_per_wavelength * factor))}
 
-    def discretise(self, model: Evaluated, geometry: Geometry, size: float = 1.0) -> MomentsDiscretisation:
+    def discretise(
+        self, model: Evaluated, geometry: Geometry, size: float = 1.0
+    ) -> MomentsDiscretisation:
         plan = model.plan
         top = max(plan.f_start, plan.f_stop) if plan else 1e9
         per_wavelength = plan.segments_per_wavelength if plan else 50.0
         if top <= 0 or per_wavelength <= 0:
-            raise ModelError("frequencies and segments per wavelength must be above zero", ("plan",))
-        ground = model.surround.height if model.surround is not None and model.surround.kind == "ground" else None
-        mesh = mesh_wires(geometry, model.feeds, model.loads, ground, size * C0 / top / per_wavelength, size)
-        order = sorted((i for i, f in enumerate(model.feeds) if f is not None), key=lambda i: model.feeds[i].number)
+            raise ModelError(
+                "frequencies and segments per wavelength must be above zero", ("plan",)
+            )
+        ground = (
+            model.surround.height
+            if model.surround is not None and model.surround.kind == "ground"
+            else None
+        )
+        mesh = mesh_wires(
+            geometry, model.feeds, model.loads, ground, size * C0 / top / per_wavelength, size
+        )
+        order = sorted(
+            (i for i, f in enumerate(model.feeds) if f is not None),
+            key=lambda i: model.feeds[i].number,
+        )
         degree = mesh.degree()
         joints = degree[(degree > 1) & ~mesh.grounded]
         unknowns = int((joints - 1).sum() + degree[mesh.grounded].sum())
@@ -101,10 +126,19 @@ class MomentsEngine:
         images = 2 if discretisation.mesh.ground is not None else 1
         each = images * n * n / pairs + 8 / 3 * m**3 / factor
         patterns = points * n * 600 * 2 / (pairs * 4)
-        return Forecast(self.name, m, "unknowns", "segments_per_wavelength", BYTES_MATRIX * m * m + BASE_BYTES,
-                        sum(map(self.cost, self.rounds(plan))) * (solves * each + patterns) + 0.1, solves)
+        return Forecast(
+            self.name,
+            m,
+            "unknowns",
+            "segments_per_wavelength",
+            BYTES_MATRIX * m * m + BASE_BYTES,
+            sum(map(self.cost, self.rounds(plan))) * (solves * each + patterns) + 0.1,
+            solves,
+        )
 
-    def solve(self, model: Evaluated, discretisation: MomentsDiscretisation, progress: Progress = silent) -> xr.Dataset:
+    def solve(
+        self, model: Evaluated, discretisation: MomentsDiscretisation, progress: Progress = silent
+    ) -> xr.Dataset:
         """Port parameters and currents at every point of the band.
 
         Stopping keeps the band between the lowest and highest frequency solved so far
@@ -125,17 +159,28 @@ class MomentsEngine:
         return _dataset(system, feeds, gaps, z0, kept, s, currents, sweep)
 
     def fields(self, results: xr.Dataset, index: int, incident: Complexes) -> Sources:
-        """The currents under incident waves (P,) at frequency number ``index``, ready to radiate."""
+        """The currents under incident waves (P,) at frequency number ``index``, ready to
+        radiate.
+        """
         currents = np.einsum("p,psi->si", incident, results["current"].values[index])[None]
         ground = None if results.attrs["ground"] == "none" else float(results.attrs["ground"])
-        return Sources(results["segment_start"].values, results["segment_end"].values,
-                       results["segment_radius"].values, currents, ground)
+        return Sources(
+            results["segment_start"].values,
+            results["segment_end"].values,
+            results["segment_radius"].values,
+            currents,
+            ground,
+        )
 
 
 class _Sweep:
-    """Chooses, solves and interpolates frequencies; ``error`` is the last checked prediction error in S."""
+    """Chooses, solves and interpolates frequencies; ``error`` is the last checked prediction error
+    in S.
+    """
 
-    def __init__(self, system: WireSystem, z0: Floats, grid: Floats, plan: Any, progress: Progress) -> None:
+    def __init__(
+        self, system: WireSystem, z0: Floats, grid: Floats, plan: Any, progress: Progress
+    ) -> None:
         self.system, self.z0, self.grid, self.plan, self.progress = system, z0, grid, plan, progress
         self.samples: dict[int, _Sample] = {}
         self.error = 0.0
@@ -175,19 +220,31 @@ class _Sweep:
 
     def _solve(self, i: int, fraction: float) -> bool:
         frequency = float(self.grid[i])
-        solved = attended(lambda: self.system.solve(frequency), lambda: self.progress("solving", self.fraction, {}))
+        solved = attended(
+            lambda: self.system.solve(frequency),
+            lambda: self.progress("solving", self.fraction, {}),
+        )
         if solved is None:
             return self._stop()
         y, coefficients = solved
         if not np.isfinite(y).all():
-            raise ModelError(f"the system has no finite solution at {frequency / 1e6:g} MHz; look for parts that coincide")
+            raise ModelError(
+                f"the system has no finite solution at {frequency / 1e6:g} MHz; look for parts that"
+                " coincide"
+            )
         s = y_to_s(y, self.z0)
         voltages = np.sqrt(self.z0)[:, None] * (np.eye(len(self.z0)) + s)
         self.samples[i] = _Sample(s, self.system.basis.end_currents(coefficients @ voltages))
         self._last = i
-        live = {"frequency_hz": frequency, "s11": [float(s[0, 0].real), float(s[0, 0].imag)], "solved": len(self.samples)}
+        live = {
+            "frequency_hz": frequency,
+            "s11": [float(s[0, 0].real), float(s[0, 0].imag)],
+            "solved": len(self.samples),
+        }
         self.fraction = 0.9 * fraction
-        return self._stop() if self.progress("solving", self.fraction, live) is Signal.STOP else True
+        return (
+            self._stop() if self.progress("solving", self.fraction, live) is Signal.STOP else True
+        )
 
     def _stop(self) -> bool:
         if not self.samples:
@@ -201,7 +258,11 @@ class _Sweep:
         rows = []
         for i in order:
             currents = self.samples[i].currents.reshape(-1)
-            pick = np.linspace(0, len(currents) - 1, min(PROJECTIONS, len(currents))).round().astype(int)
+            pick = (
+                np.linspace(0, len(currents) - 1, min(PROJECTIONS, len(currents)))
+                .round()
+                .astype(int)
+            )
             rows.append(np.concatenate((self.samples[i].s.ravel(), currents[pick])))
         return np.array(rows)
 
@@ -232,8 +293,16 @@ class _Sweep:
         return np.arange(len(self.grid)), s, currents
 
 
-def _dataset(system: WireSystem, feeds: list[Any], gaps: list[Gap], z0: Floats, kept: NDArray[np.int64],
-             s: Complexes, currents: Complexes, sweep: _Sweep) -> xr.Dataset:
+def _dataset(
+    system: WireSystem,
+    feeds: list[Any],
+    gaps: list[Gap],
+    z0: Floats,
+    kept: NDArray[np.int64],
+    s: Complexes,
+    currents: Complexes,
+    sweep: _Sweep,
+) -> xr.Dataset:
     frequency = sweep.grid[kept]
     currents = np.ascontiguousarray(np.moveaxis(currents, 3, 1))  # (f, P, n, 2)
     mesh = system.mesh
@@ -246,23 +315,49 @@ def _dataset(system: WireSystem, feeds: list[Any], gaps: list[Gap], z0: Floats, 
             sweep.progress("fields", 0.9 + 0.1 * f / len(frequency), {})
         radiated[f] = radiated_power(mesh, currents[f], float(hz))
         resistance = system.wire_impedance(float(hz)).real * mesh.length
-        conductor[f] = 0.5 * np.einsum("psi,ij,s,qsj->pq", currents[f].conj(), mass, resistance, currents[f])
-        for (_, weights, *_), z in zip(system.loads, system.load_impedances(float(hz)), strict=True):
+        conductor[f] = 0.5 * np.einsum(
+            "psi,ij,s,qsj->pq", currents[f].conj(), mass, resistance, currents[f]
+        )
+        for (_, weights, *_), z in zip(
+            system.loads, system.load_impedances(float(hz)), strict=True
+        ):
             through = np.einsum("psi,si->p", currents[f], weights)
             load[f] += 0.5 * z.real * np.outer(through.conj(), through)
     voltage = np.sqrt(z0)[:, None] * (np.eye(len(z0)) + s)
-    load += system.networks.loss(frequency, np.einsum("fpsi,nsi->fnp", currents, system.feed_weights), voltage)
+    load += system.networks.loss(
+        frequency, np.einsum("fpsi,nsi->fnp", currents, system.feed_weights), voltage
+    )
     drive = np.array([np.sqrt(2) * f.amplitude * np.exp(1j * f.phase) for f in feeds])
     ports = [f.number for f in feeds]
     power = {"units": "W", "long_name": "Hermitian form over incident waves a: power = aᴴ M a"}
     return xr.Dataset(
         {
-            "s": (("frequency", "port", "port_in"), s, {"units": "1", "long_name": "scattering matrix"}),
+            "s": (
+                ("frequency", "port", "port_in"),
+                s,
+                {"units": "1", "long_name": "scattering matrix"},
+            ),
             "z0": (("port",), z0, {"units": "ohm"}),
-            "drive": (("port",), drive, {"units": "W^0.5", "long_name": "peak incident wave; |a|²/2 is available power"}),
-            "current": (("frequency", "port_in", "segment", "end"), currents,
-                        {"units": "A", "long_name": "current at segment ends for unit incident wave, others terminated"}),
-            "solved": (("frequency",), np.isin(kept, list(sweep.samples)), {"long_name": "solved rather than interpolated"}),
+            "drive": (
+                ("port",),
+                drive,
+                {"units": "W^0.5", "long_name": "peak incident wave; |a|²/2 is available power"},
+            ),
+            "current": (
+                ("frequency", "port_in", "segment", "end"),
+                currents,
+                {
+                    "units": "A",
+                    "long_name": (
+                        "current at segment ends for unit incident wave, others terminated"
+                    ),
+                },
+            ),
+            "solved": (
+                ("frequency",),
+                np.isin(kept, list(sweep.samples)),
+                {"long_name": "solved rather than interpolated"},
+            ),
             "radiated_form": (("frequency", "port", "port_in"), radiated, power),
             "conductor_loss_form": (("frequency", "port", "port_in"), conductor, power),
             "load_loss_form": (("frequency", "port", "port_in"), load, power),
@@ -270,10 +365,19 @@ def _dataset(system: WireSystem, feeds: list[Any], gaps: list[Gap], z0: Floats, 
             "segment_end": (("segment", "axis"), mesh.end, {"units": "m"}),
             "segment_radius": (("segment",), mesh.radius, {"units": "m"}),
             "segment_part": (("segment",), mesh.part),
-            "segment_span": (("segment", "end"), mesh.span, {"units": "1", "long_name": "fractions of the part's length"}),
+            "segment_span": (
+                ("segment", "end"),
+                mesh.span,
+                {"units": "1", "long_name": "fractions of the part's length"},
+            ),
             "feed_point": (("port", "axis"), mesh.nodes[[g.node for g in gaps]], {"units": "m"}),
         },
-        coords={"frequency": ("frequency", frequency, {"units": "Hz"}), "port": ports, "port_in": ports, "axis": ["x", "y", "z"]},
+        coords={
+            "frequency": ("frequency", frequency, {"units": "Hz"}),
+            "port": ports,
+            "port_in": ports,
+            "axis": ["x", "y", "z"],
+        },
         attrs={
             "engine": "moments",
             "convention": "exp(+jωt), peak phasors, SI units",
@@ -290,7 +394,9 @@ def _dataset(system: WireSystem, feeds: list[Any], gaps: list[Gap], z0: Floats, 
 
 @lru_cache(maxsize=1)
 def machine_rates() -> tuple[float, float]:
-    """This machine's segment pairs per second and factorisation rate (Flop/s), measured once per process."""
+    """This machine's segment pairs per second and factorisation rate (Flop/s), measured once per
+    process.
+    """
     from heron.engines.moments import calibration
 
     started = perf_counter()

@@ -20,16 +20,33 @@ Floats = NDArray[np.float64]
 Ints = NDArray[np.int64]
 
 FOUR_PI = 4.0 * np.pi
-NEAR = 2.3   # not a whole number, so that equal meshes are judged alike; pairs whose clear distance is under this many of the longer segment are near
-NEAR_RADII = 8.0  # and pairs nearer than this many radii, where the tube's kernel is not yet that of two points √2 radii apart
-FAR = 6.4    # beyond this many lengths between centres two Gauss points suffice (relative error about 1e-5)
+# not a whole number, so that equal meshes are judged alike; pairs whose clear distance is under
+# this many of the longer segment are near
+NEAR = 2.3
+# and pairs nearer than this many radii, where the tube's kernel is not yet that of two points √2
+# radii apart
+NEAR_RADII = 8.0
+# beyond this many lengths between centres two Gauss points suffice (relative error about 1e-5)
+FAR = 6.4
 
 FAR_RADII = 100.0  # and beyond this many radii the radius does not count
 
-_G2, _W2 = (0.5 * (np.polynomial.legendre.leggauss(2)[0] + 1), 0.5 * np.polynomial.legendre.leggauss(2)[1])
-_G4, _W4 = (0.5 * (np.polynomial.legendre.leggauss(4)[0] + 1), 0.5 * np.polynomial.legendre.leggauss(4)[1])
-_G8, _W8 = (0.5 * (np.polynomial.legendre.leggauss(8)[0] + 1), 0.5 * np.polynomial.legendre.leggauss(8)[1])
-_G12, _W12 = (0.5 * (np.polynomial.legendre.leggauss(12)[0] + 1), 0.5 * np.polynomial.legendre.leggauss(12)[1])
+_G2, _W2 = (
+    0.5 * (np.polynomial.legendre.leggauss(2)[0] + 1),
+    0.5 * np.polynomial.legendre.leggauss(2)[1],
+)
+_G4, _W4 = (
+    0.5 * (np.polynomial.legendre.leggauss(4)[0] + 1),
+    0.5 * np.polynomial.legendre.leggauss(4)[1],
+)
+_G8, _W8 = (
+    0.5 * (np.polynomial.legendre.leggauss(8)[0] + 1),
+    0.5 * np.polynomial.legendre.leggauss(8)[1],
+)
+_G12, _W12 = (
+    0.5 * (np.polynomial.legendre.leggauss(12)[0] + 1),
+    0.5 * np.polynomial.legendre.leggauss(12)[1],
+)
 # Cubic grading towards both ends, which tames logarithmic end singularities.
 _GRADED = _G12**2 * (3 - 2 * _G12)
 _GRADED_W = _W12 * 6 * _G12 * (1 - _G12)
@@ -37,7 +54,8 @@ _GRADED_W = _W12 * 6 * _G12 * (1 - _G12)
 
 @njit(cache=True)  # type: ignore[untyped-decorator]
 def ring_kernel(u: float, a: float) -> float:
-    """1/R averaged round a wire of radius a, for axial distance u: 2 K(m) / (π √(u²+4a²)), m = 4a²/(u²+4a²).
+    """1/R averaged round a wire of radius a, for axial distance u: 2 K(m) / (π √(u²+4a²)), m =
+    4a²/(u²+4a²).
 
     K by the arithmetic-geometric mean (Abramowitz & Stegun 17.6).
     """
@@ -52,9 +70,14 @@ def ring_kernel(u: float, a: float) -> float:
 
 
 @njit(cache=True)  # type: ignore[untyped-decorator]
-def _overlap_weights(u: float, hp: float, hq: float, offset: float, sign: float, out: Floats) -> None:
-    """∫ N_i(s) N_j(s') ds over all s with s' the point at axial distance u from s: exact two-point Gauss."""
-    # Position of q's parameter: z = offset + sign * s'. We need z - s = u, so s' = sign * (s + u - offset).
+def _overlap_weights(
+    u: float, hp: float, hq: float, offset: float, sign: float, out: Floats
+) -> None:
+    """∫ N_i(s) N_j(s') ds over all s with s' the point at axial distance u from s: exact two-point
+    Gauss.
+    """
+    # Position of q's parameter: z = offset + sign * s'. We need z - s = u, so s' = sign * (s + u -
+    # offset).
     low, high = 0.0, hp
     edge0, edge1 = offset - u, offset - u + sign * hq
     low = max(low, min(edge0, edge1))
@@ -75,11 +98,23 @@ def _overlap_weights(u: float, hp: float, hq: float, offset: float, sign: float,
 
 @njit(cache=True)  # type: ignore[untyped-decorator]
 def coaxial_static(hp: float, hq: float, offset: float, sign: float, a: float, out: Floats) -> None:
-    """Static Ψ (4,) of two segments on one axis with the exact kernel; q starts at ``offset`` and runs along ``sign``."""
+    """Static Ψ (4,) of two segments on one axis with the exact kernel; q starts at ``offset`` and
+    runs along ``sign``.
+    """
     out[:] = 0.0
     weights = np.empty(4)
     far_end = offset + sign * hq
-    marks = np.array([min(offset, far_end) - hp, offset, far_end, max(offset, far_end), offset - hp, far_end - hp, 0.0])
+    marks = np.array(
+        [
+            min(offset, far_end) - hp,
+            offset,
+            far_end,
+            max(offset, far_end),
+            offset - hp,
+            far_end - hp,
+            0.0,
+        ]
+    )
     low, high = min(offset, far_end) - hp, max(offset, far_end)
     marks = np.sort(marks)
     for piece in range(len(marks) - 1):
@@ -121,7 +156,9 @@ def _line_potential(x: float, h: float, rho: float) -> float:
     if x > h:
         x = h - x
     if x < 0:
-        return float(np.log((h - x + np.sqrt((h - x) ** 2 + rho * rho)) / (np.sqrt(x * x + rho * rho) - x)))
+        return float(
+            np.log((h - x + np.sqrt((h - x) ** 2 + rho * rho)) / (np.sqrt(x * x + rho * rho) - x))
+        )
     return float(np.arcsinh((h - x) / rho) + np.arcsinh(x / rho))
 
 
@@ -166,7 +203,9 @@ def skew_static(p0: Floats, p1: Floats, q0: Floats, q1: Floats, a2: float, out: 
 
 @njit(cache=True)  # type: ignore[untyped-decorator]
 def is_near(cp: Floats, cq: Floats, hp: float, hq: float, radius: float) -> bool:
-    """Whether two segments with these centres and lengths, the thicker of ``radius``, need the static part extracted."""
+    """Whether two segments with these centres and lengths, the thicker of ``radius``, need the
+    static part extracted.
+    """
     d2 = (cp[0] - cq[0]) ** 2 + (cp[1] - cq[1]) ** 2 + (cp[2] - cq[2]) ** 2
     reach = 0.5 * (hp + hq) + max(NEAR * max(hp, hq), NEAR_RADII * radius)
     return bool(d2 < reach * reach)
@@ -184,16 +223,19 @@ def on_one_axis(p: Floats, dp: Floats, hp: float, q: Floats, dq: Floats, hq: flo
 
 @njit(cache=True)  # type: ignore[untyped-decorator]
 def kernel_radius2(same_wire: bool, shared: bool, ap: float, aq: float) -> float:
-    """a² of the reduced kernel off one axis: the larger radius within one wire or at a joint, none between separate wires.
+    """a² of the reduced kernel off one axis: the larger radius within one wire or at a joint, none
+    between separate wires.
 
-    The potential of a uniformly charged ring, averaged over another that it does not enclose,
-    is that of their axes; averaged over itself or one inside it, that of the larger radius.
+    The potential of a uniformly charged ring, averaged over another that it does not enclose, is
+    that of their axes; averaged over itself or one inside it, that of the larger radius.
     """
     return max(ap, aq) ** 2 if same_wire or shared else 0.0
 
 
 @njit(cache=True)  # type: ignore[untyped-decorator]
-def _static_pair(p0: Floats, p1: Floats, q0: Floats, q1: Floats, ap: float, aq: float, a2: float, out: Floats) -> None:
+def _static_pair(
+    p0: Floats, p1: Floats, q0: Floats, q1: Floats, ap: float, aq: float, a2: float, out: Floats
+) -> None:
     dp, dq, r = p1 - p0, q1 - q0, q0 - p0
     hp, hq = np.sqrt(np.dot(dp, dp)), np.sqrt(np.dot(dq, dq))
     cosine = np.dot(dp, dq) / (hp * hq)
@@ -208,8 +250,12 @@ def _static_pair(p0: Floats, p1: Floats, q0: Floats, q1: Floats, ap: float, aq: 
 
 
 @njit(cache=True)  # type: ignore[untyped-decorator]
-def count_near(start: Floats, end: Floats, length: Floats, radius: Floats, mirror: float, image: bool) -> Ints:
-    """Near partners of each segment p, (n,); with ``image`` q is mirrored in the plane z = ``mirror``."""
+def count_near(
+    start: Floats, end: Floats, length: Floats, radius: Floats, mirror: float, image: bool
+) -> Ints:
+    """Near partners of each segment p, (n,); with ``image`` q is mirrored in the plane z =
+    ``mirror``.
+    """
     n = len(start)
     centre = 0.5 * (start + end)
     other = centre.copy()
@@ -224,10 +270,24 @@ def count_near(start: Floats, end: Floats, length: Floats, radius: Floats, mirro
 
 
 @njit(cache=True, parallel=True, nogil=True, error_model="numpy")  # type: ignore[untyped-decorator]
-def near_static(start: Floats, end: Floats, length: Floats, radius: Floats, wire: Ints, nodes: Ints,
-                grounded: NDArray[np.bool_], anchored: NDArray[np.bool_], offsets: Ints, mirror: float, image: bool,
-                partner: Ints, values: Floats) -> None:
-    """Static Ψ of all near pairs, row p at ``offsets[p]``: fills ``partner`` (k,) and ``values`` (k, 4)."""
+def near_static(
+    start: Floats,
+    end: Floats,
+    length: Floats,
+    radius: Floats,
+    wire: Ints,
+    nodes: Ints,
+    grounded: NDArray[np.bool_],
+    anchored: NDArray[np.bool_],
+    offsets: Ints,
+    mirror: float,
+    image: bool,
+    partner: Ints,
+    values: Floats,
+) -> None:
+    """Static Ψ of all near pairs, row p at ``offsets[p]``: fills ``partner`` (k,) and ``values``
+    (k, 4).
+    """
     n = len(start)
     for p in prange(n):
         at = offsets[p]
@@ -256,7 +316,9 @@ def near_static(start: Floats, end: Floats, length: Floats, radius: Floats, wire
 
 @njit(cache=True)  # type: ignore[untyped-decorator]
 def mirror_static(offsets: Ints, partner: Ints, values: Floats) -> None:
-    """Copies ``values`` of pairs (p, q), q ≥ p, to (q, p), so that the table is symmetric to the last bit."""
+    """Copies ``values`` of pairs (p, q), q ≥ p, to (q, p), so that the table is symmetric to the
+    last bit.
+    """
     for p in range(len(offsets) - 1):
         for at in range(offsets[p], offsets[p + 1]):
             q = partner[at]
@@ -270,9 +332,23 @@ def mirror_static(offsets: Ints, partner: Ints, values: Floats) -> None:
 
 
 @njit(cache=True, fastmath={"contract", "nsz", "arcp", "reassoc"}, error_model="numpy")  # type: ignore[untyped-decorator]
-def _gauss_pair(p0: Floats, dp: Floats, q0: Floats, dq: Floats, scale: float, k: float, a2: float, both: float,
-                g: Floats, w: Floats, subtract: bool, out: NDArray[np.complex128]) -> None:
-    """Ψ (4,) by a product rule with R² = distance² + ``a2``, in its imaginary part + ``both``; with ``subtract`` the remainder after the static part."""
+def _gauss_pair(
+    p0: Floats,
+    dp: Floats,
+    q0: Floats,
+    dq: Floats,
+    scale: float,
+    k: float,
+    a2: float,
+    both: float,
+    g: Floats,
+    w: Floats,
+    subtract: bool,
+    out: NDArray[np.complex128],
+) -> None:
+    """Ψ (4,) by a product rule with R² = distance² + ``a2``, in its imaginary part + ``both``; with
+    ``subtract`` the remainder after the static part.
+    """
     for c in range(4):
         out[c] = 0j
     for m in range(len(g)):
@@ -289,7 +365,8 @@ def _gauss_pair(p0: Floats, dp: Floats, q0: Floats, dq: Floats, scale: float, k:
                 re = -2 * half * half / r if r > 0 else 0.0
             else:
                 re = np.cos(k * r) / r
-            # The imaginary part is regular and carries the radiated power: the mean of R² over two rings is that of their axes and of both radii.
+            # The imaginary part is regular and carries the radiated power: the mean of R² over two
+            # rings is that of their axes and of both radii.
             kr = k * np.sqrt(axial2 + both)
             im = -k * (1 - kr * kr / 6) if kr < 1e-4 else -k * np.sin(kr) / kr
             value = w[n] * complex(re, im)
@@ -310,13 +387,27 @@ _S0, _S1, _S2, _S3, _S4, _S5, _S6, _S7, _S8, _S9 = _S
 _C0, _C1, _C2, _C3, _C4, _C5, _C6, _C7, _C8, _C9 = _C
 _PI_HIGH = 3.141592653589793116
 _PI_LOW = 1.2246467991473532e-16
-_ROUND = 6755399441055744.0  # 1.5·2⁵²: adding and taking it away rounds to the nearest whole number, in SIMD
+# 1.5·2⁵²: adding and taking it away rounds to the nearest whole number, in SIMD
+_ROUND = 6755399441055744.0
 
 
 @njit(cache=True, fastmath={"contract", "nsz"}, error_model="numpy")  # type: ignore[untyped-decorator]
-def _add_waves(x0: float, y0: float, z0: float, px: Floats, py: Floats, pz: Floats, k: float, weight: float,
-               re: Floats, im: Floats) -> None:
-    """re + j·im += weight · e^(-jkR)/R for points p (n,). No calls and no branches, so that it compiles to SIMD."""
+def _add_waves(
+    x0: float,
+    y0: float,
+    z0: float,
+    px: Floats,
+    py: Floats,
+    pz: Floats,
+    k: float,
+    weight: float,
+    re: Floats,
+    im: Floats,
+) -> None:
+    """re + j·im += weight · e^(-jkR)/R for points p (n,).
+
+    No calls and no branches, so that it compiles to SIMD.
+    """
     for q in range(len(px)):
         dx, dy, dz = x0 - px[q], y0 - py[q], z0 - pz[q]
         r = np.sqrt(dx * dx + dy * dy + dz * dz)
@@ -324,8 +415,27 @@ def _add_waves(x0: float, y0: float, z0: float, px: Floats, py: Floats, pz: Floa
         turns = (x * (1.0 / np.pi) + _ROUND) - _ROUND
         t = (x - turns * _PI_HIGH) - turns * _PI_LOW
         u = t * t
-        sine = t * (_S0 + u * (_S1 + u * (_S2 + u * (_S3 + u * (_S4 + u * (_S5 + u * (_S6 + u * (_S7 + u * (_S8 + u * _S9)))))))))
-        cosine = _C0 + u * (_C1 + u * (_C2 + u * (_C3 + u * (_C4 + u * (_C5 + u * (_C6 + u * (_C7 + u * (_C8 + u * _C9))))))))
+        sine = t * (
+            _S0
+            + u
+            * (
+                _S1
+                + u
+                * (
+                    _S2
+                    + u
+                    * (_S3 + u * (_S4 + u * (_S5 + u * (_S6 + u * (_S7 + u * (_S8 + u * _S9))))))
+                )
+            )
+        )
+        cosine = _C0 + u * (
+            _C1
+            + u
+            * (
+                _C2
+                + u * (_C3 + u * (_C4 + u * (_C5 + u * (_C6 + u * (_C7 + u * (_C8 + u * _C9))))))
+            )
+        )
         even = 2.0 * ((0.5 * turns - 0.25 + _ROUND) - _ROUND)
         sign = 1.0 - 2.0 * (turns - even)
         f = sign * weight / r
@@ -334,14 +444,31 @@ def _add_waves(x0: float, y0: float, z0: float, px: Floats, py: Floats, pz: Floa
 
 
 @njit(cache=True, error_model="numpy")  # type: ignore[untyped-decorator]
-def _segment_row(p: int, start: Floats, end: Floats, length: Floats, radius: Floats, wire: Ints,
-                 anchored: NDArray[np.bool_], k: float, vector_factor: complex, charge_factor: complex,
-                 offsets: Ints, partner: Ints, values: Floats, mirror: float, image: bool,
-                 gauss: Floats, wave: Floats, row: NDArray[np.complex128]) -> None:
-    """Adds the interactions of segment p with all others to ``row`` (n, 4): shape pair ij at 2i + j.
+def _segment_row(
+    p: int,
+    start: Floats,
+    end: Floats,
+    length: Floats,
+    radius: Floats,
+    wire: Ints,
+    anchored: NDArray[np.bool_],
+    k: float,
+    vector_factor: complex,
+    charge_factor: complex,
+    offsets: Ints,
+    partner: Ints,
+    values: Floats,
+    mirror: float,
+    image: bool,
+    gauss: Floats,
+    wave: Floats,
+    row: NDArray[np.complex128],
+) -> None:
+    """Adds the interactions of segment p with all others to ``row`` (n, 4): shape pair ij at 2i +
+    j.
 
-    ``gauss`` (2, 3, n): the far rule's points on every (mirrored) segment. ``wave`` (8, n) is
-    a work array, overwritten. Far pairs drop the radius.
+    ``gauss`` (2, 3, n): the far rule's points on every (mirrored) segment. ``wave`` (8, n) is a
+    work array, overwritten. Far pairs drop the radius.
     """
     n = len(start)
     sign = -1.0 if image else 1.0
@@ -350,10 +477,25 @@ def _segment_row(p: int, start: Floats, end: Floats, length: Floats, radius: Flo
     cp = 0.5 * (start[p] + end[p])
     wave[:] = 0.0
     for m in range(2):
-        x, y, z = start[p, 0] + _G2[m] * dp[0], start[p, 1] + _G2[m] * dp[1], start[p, 2] + _G2[m] * dp[2]
+        x, y, z = (
+            start[p, 0] + _G2[m] * dp[0],
+            start[p, 1] + _G2[m] * dp[1],
+            start[p, 2] + _G2[m] * dp[2],
+        )
         for g in range(2):
             at = 4 * m + 2 * g
-            _add_waves(x, y, z, gauss[g, 0], gauss[g, 1], gauss[g, 2], k, 0.25 / FOUR_PI, wave[at], wave[at + 1])
+            _add_waves(
+                x,
+                y,
+                z,
+                gauss[g, 0],
+                gauss[g, 1],
+                gauss[g, 2],
+                k,
+                0.25 / FOUR_PI,
+                wave[at],
+                wave[at + 1],
+            )
     cursor, last = offsets[p], offsets[p + 1]
     hp = length[p]
     for q in range(n):
@@ -368,7 +510,11 @@ def _segment_row(p: int, start: Floats, end: Floats, length: Floats, radius: Flo
         same = wire[p] == wire[q] and (not image or anchored[p])
         both = radius[p] ** 2 + radius[q] ** 2
         # From some radii on the mean of a tube's kernel is that of points √2 radii apart.
-        a2 = both if same and on_one_axis(start[p], dp, hp, q0, dq, hq) else kernel_radius2(same, False, radius[p], radius[q])
+        a2 = (
+            both
+            if same and on_one_axis(start[p], dp, hp, q0, dq, hq)
+            else kernel_radius2(same, False, radius[p], radius[q])
+        )
         if cursor < last and partner[cursor] == q:
             _gauss_pair(start[p], dp, q0, dq, hp * hq, k, a2, both, _G4, _W4, True, psi)
             for c in range(4):
@@ -379,7 +525,10 @@ def _segment_row(p: int, start: Floats, end: Floats, length: Floats, radius: Flo
             dy = cp[1] - q0[1] - 0.5 * dq[1]
             dz = cp[2] - q0[2] - 0.5 * dq[2]
             longer = max(hp, hq)
-            if dx * dx + dy * dy + dz * dz < max(FAR * longer, FAR_RADII * max(radius[p], radius[q])) ** 2:
+            if (
+                dx * dx + dy * dy + dz * dz
+                < max(FAR * longer, FAR_RADII * max(radius[p], radius[q])) ** 2
+            ):
                 _gauss_pair(start[p], dp, q0, dq, hp * hq, k, a2, both, _G4, _W4, False, psi)
             else:
                 area = hp * hq
@@ -402,11 +551,31 @@ def _segment_row(p: int, start: Floats, end: Floats, length: Floats, radius: Flo
 
 
 @njit(cache=True, parallel=True, nogil=True, error_model="numpy")  # type: ignore[untyped-decorator]
-def fill_matrix(start: Floats, end: Floats, length: Floats, radius: Floats, wire: Ints, anchored: NDArray[np.bool_],
-                k: float, vector_factor: complex, charge_factor: complex, offsets: Ints, partner: Ints, values: Floats,
-                mirror: float, image: bool, half_offsets: Ints, half_segment: Ints, half_end: Ints, half_sign: Floats,
-                use_offsets: Ints, use_basis: Ints, use_sign: Floats, chunks: int,
-                matrix: NDArray[np.complex128]) -> None:
+def fill_matrix(
+    start: Floats,
+    end: Floats,
+    length: Floats,
+    radius: Floats,
+    wire: Ints,
+    anchored: NDArray[np.bool_],
+    k: float,
+    vector_factor: complex,
+    charge_factor: complex,
+    offsets: Ints,
+    partner: Ints,
+    values: Floats,
+    mirror: float,
+    image: bool,
+    half_offsets: Ints,
+    half_segment: Ints,
+    half_end: Ints,
+    half_sign: Floats,
+    use_offsets: Ints,
+    use_basis: Ints,
+    use_sign: Floats,
+    chunks: int,
+    matrix: NDArray[np.complex128],
+) -> None:
     """Adds all interactions of basis functions to ``matrix`` (m, m).
 
     ``vector_factor`` multiplies t_p·t_q Ψ_ij, ``charge_factor`` the charges ±1/h times ΣΨ. For
@@ -436,8 +605,26 @@ def fill_matrix(start: Floats, end: Floats, length: Floats, radius: Floats, wire
                     slot = oldest
                     held[slot] = p
                     rows[slot] = 0
-                    _segment_row(p, start, end, length, radius, wire, anchored, k, vector_factor, charge_factor,
-                                 offsets, partner, values, mirror, image, gauss, wave, rows[slot])
+                    _segment_row(
+                        p,
+                        start,
+                        end,
+                        length,
+                        radius,
+                        wire,
+                        anchored,
+                        k,
+                        vector_factor,
+                        charge_factor,
+                        offsets,
+                        partner,
+                        values,
+                        mirror,
+                        image,
+                        gauss,
+                        wave,
+                        rows[slot],
+                    )
                 oldest = 1 - slot
                 for q in range(n):
                     for j in range(2):
@@ -447,9 +634,17 @@ def fill_matrix(start: Floats, end: Floats, length: Floats, radius: Floats, wire
 
 
 @njit(cache=True, parallel=True, nogil=True, error_model="numpy")  # type: ignore[untyped-decorator]
-def far_vector(start: Floats, end: Floats, radius: Floats, currents: NDArray[np.complex128], directions: Floats, k: float,
-               out: NDArray[np.complex128]) -> None:
-    """∫ I t e^(+jk r̂·r') ds' for directions (d, 3) and end currents (c, n, 2) that flow evenly round their tubes: fills ``out`` (c, d, 3).
+def far_vector(
+    start: Floats,
+    end: Floats,
+    radius: Floats,
+    currents: NDArray[np.complex128],
+    directions: Floats,
+    k: float,
+    out: NDArray[np.complex128],
+) -> None:
+    """∫ I t e^(+jk r̂·r') ds' for directions (d, 3) and end currents (c, n, 2) that flow evenly
+    round their tubes: fills ``out`` (c, d, 3).
 
     Round a tube the mean of the phase is J0(k a sin α), α between the direction and the tube.
     """
@@ -459,12 +654,19 @@ def far_vector(start: Floats, end: Floats, radius: Floats, currents: NDArray[np.
         for s in range(len(start)):
             dx, dy, dz = end[s, 0] - start[s, 0], end[s, 1] - start[s, 1], end[s, 2] - start[s, 2]
             along = directions[d, 0] * dx + directions[d, 1] * dy + directions[d, 2] * dz
-            turned = 0.25 * (k * radius[s]) ** 2 * max(0.0, 1 - along * along / (dx * dx + dy * dy + dz * dz))
+            turned = (
+                0.25
+                * (k * radius[s]) ** 2
+                * max(0.0, 1 - along * along / (dx * dx + dy * dy + dz * dz))
+            )
             ring = 1 - turned * (1 - 0.25 * turned)
             for g in range(2):
                 t = _G2[g]
-                phase = k * (directions[d, 0] * (start[s, 0] + t * dx) + directions[d, 1] * (start[s, 1] + t * dy)
-                             + directions[d, 2] * (start[s, 2] + t * dz))
+                phase = k * (
+                    directions[d, 0] * (start[s, 0] + t * dx)
+                    + directions[d, 1] * (start[s, 1] + t * dy)
+                    + directions[d, 2] * (start[s, 2] + t * dz)
+                )
                 wave = ring * _W2[g] * complex(np.cos(phase), np.sin(phase))
                 for c in range(len(currents)):
                     value = wave * (currents[c, s, 0] * (1 - t) + currents[c, s, 1] * t)
@@ -474,9 +676,18 @@ def far_vector(start: Floats, end: Floats, radius: Floats, currents: NDArray[np.
 
 
 @njit(cache=True, parallel=True, nogil=True, error_model="numpy")  # type: ignore[untyped-decorator]
-def near_fields(start: Floats, end: Floats, radius: Floats, currents: NDArray[np.complex128], points: Floats, k: float,
-                e_factor: complex, charge_factor: complex,
-                e: NDArray[np.complex128], h: NDArray[np.complex128]) -> None:
+def near_fields(
+    start: Floats,
+    end: Floats,
+    radius: Floats,
+    currents: NDArray[np.complex128],
+    points: Floats,
+    k: float,
+    e_factor: complex,
+    charge_factor: complex,
+    e: NDArray[np.complex128],
+    h: NDArray[np.complex128],
+) -> None:
     """E and H (c, n, 3) at points (n, 3), added to what is there.
 
     E = -jωμ ∫ I t G ds' - (1/jωε)·(-1)·∫ (dI/ds') ∇G ds' with ``e_factor`` = -jωμ/4π and

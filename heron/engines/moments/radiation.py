@@ -17,7 +17,9 @@ class Sources:
     :param currents: (c, n, 2) A along the segments.
     """
 
-    def __init__(self, start: Floats, end: Floats, radius: Floats, currents: Complexes, ground: float | None) -> None:
+    def __init__(
+        self, start: Floats, end: Floats, radius: Floats, currents: Complexes, ground: float | None
+    ) -> None:
         self.start, self.end, self.radius = start, end, radius
         self.currents = np.ascontiguousarray(currents)
         if ground is not None:
@@ -34,12 +36,16 @@ class Sources:
         return centre, float(np.linalg.norm(ends - centre, axis=1).max())
 
     def far_field(self, theta: Floats, phi: Floats, frequency: float) -> Complexes:
-        """r·E e^(jkr) as (c, d, 2): θ and φ components in V, for directions θ, φ (d,) in radians."""
+        """r·E e^(jkr) as (c, d, 2): θ and φ components in V, for directions θ, φ (d,) in
+        radians.
+        """
         omega = 2 * np.pi * frequency
         st, ct, sp, cp = np.sin(theta), np.cos(theta), np.sin(phi), np.cos(phi)
         directions = np.column_stack((st * cp, st * sp, ct))
         vector = np.empty((len(self.currents), len(directions), 3), dtype=complex)
-        kernels.far_vector(self.start, self.end, self.radius, self.currents, directions, omega / C0, vector)
+        kernels.far_vector(
+            self.start, self.end, self.radius, self.currents, directions, omega / C0, vector
+        )
         factor = -1j * omega * MU0 / (4 * np.pi)
         e_theta = vector[..., 0] * ct * cp + vector[..., 1] * ct * sp - vector[..., 2] * st
         e_phi = -vector[..., 0] * sp + vector[..., 1] * cp
@@ -50,16 +56,27 @@ class Sources:
         omega = 2 * np.pi * frequency
         e = np.zeros((len(self.currents), len(points), 3), dtype=complex)
         h = np.zeros_like(e)
-        kernels.near_fields(self.start, self.end, self.radius, self.currents, np.ascontiguousarray(points), omega / C0,
-                            -1j * omega * MU0 / (4 * np.pi), 1 / (1j * omega * EPS0 * 4 * np.pi), e, h)
+        kernels.near_fields(
+            self.start,
+            self.end,
+            self.radius,
+            self.currents,
+            np.ascontiguousarray(points),
+            omega / C0,
+            -1j * omega * MU0 / (4 * np.pi),
+            1 / (1j * omega * EPS0 * 4 * np.pi),
+            e,
+            h,
+        )
         return e, h
 
 
 def sphere_rule(radius: float, frequency: float, half: bool) -> tuple[Floats, Floats, Floats]:
-    """θ, φ (d,) and weights (d,) of a product rule exact for the power pattern of a source within ``radius``.
+    """θ, φ (d,) and weights (d,) of a product rule exact for the power pattern of a source within
+    ``radius``.
 
-    A field of size a has spherical harmonics up to about ka + 6 + 2 (ka)^(1/3)
-    (Hansen, *Spherical Near-Field Antenna Measurements*, ch. 2, with a margin); its power twice that.
+    A field of size a has spherical harmonics up to about ka + 6 + 2 (ka)^(1/3) (Hansen, *Spherical
+    Near-Field Antenna Measurements*, ch. 2, with a margin); its power twice that.
     """
     ka = 2 * np.pi * frequency / C0 * radius
     order = int(np.ceil(ka + 6 + 2 * np.cbrt(ka)))
@@ -69,7 +86,11 @@ def sphere_rule(radius: float, frequency: float, half: bool) -> tuple[Floats, Fl
     count = 2 * order + 2
     phi = 2 * np.pi * np.arange(count) / count
     theta = np.arccos(nodes)
-    return np.repeat(theta, count), np.tile(phi, len(theta)), np.repeat(weights, count) * 2 * np.pi / count
+    return (
+        np.repeat(theta, count),
+        np.tile(phi, len(theta)),
+        np.repeat(weights, count) * 2 * np.pi / count,
+    )
 
 
 def radiated_power(mesh: WireMesh, currents: Complexes, frequency: float) -> NDArray[np.complex128]:

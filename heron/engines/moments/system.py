@@ -61,7 +61,9 @@ class Basis:
 
 
 def build_basis(mesh: WireMesh) -> Basis:
-    """One function per pair of segments at a node (degree - 1 at a joint), one half per grounded end."""
+    """One function per pair of segments at a node (degree - 1 at a joint), one half per grounded
+    end.
+    """
     incident: dict[int, list[tuple[int, int]]] = defaultdict(list)
     for s, (a, b) in enumerate(mesh.segments):
         incident[int(a)].append((s, 0))
@@ -83,12 +85,24 @@ def build_basis(mesh: WireMesh) -> Basis:
     sign = np.array([h[2] for h in halves])
     shape = 2 * segment + end
     order = np.argsort(shape, kind="stable")
-    use_offsets = np.concatenate(([0], np.cumsum(np.bincount(shape, minlength=2 * len(mesh.segments)))))
-    return Basis(offsets.astype(np.int64), segment, end, sign, use_offsets.astype(np.int64), owner[order].astype(np.int64), sign[order])
+    use_offsets = np.concatenate(
+        ([0], np.cumsum(np.bincount(shape, minlength=2 * len(mesh.segments))))
+    )
+    return Basis(
+        offsets.astype(np.int64),
+        segment,
+        end,
+        sign,
+        use_offsets.astype(np.int64),
+        owner[order].astype(np.int64),
+        sign[order],
+    )
 
 
 def gap_weights(mesh: WireMesh, gap: Gap) -> Floats:
-    """(n, 2) mean of each segment shape over the gap: voltage per shape, or the port's current from end currents."""
+    """(n, 2) mean of each segment shape over the gap: voltage per shape, or the port's current from
+    end currents.
+    """
     out = np.zeros((len(mesh.segments), 2))
     length = mesh.length
     for segment, low, high in gap.rows:
@@ -109,17 +123,31 @@ class _NearTable:
 class WireSystem:
     """Geometry tables made once; ``solve`` gives the port solution at one frequency.
 
-    :param feeds: ports in the order of their numbers; ``loads`` with what stands in them; ``networks`` between ports and feeds.
+    :param feeds: ports in the order of their numbers; ``loads`` with what stands in them;
+        ``networks`` between ports and feeds.
     """
 
-    def __init__(self, mesh: WireMesh, feeds: list[Gap], loads: list[tuple[Gap, Element]], networks: Networks | None = None) -> None:
+    def __init__(
+        self,
+        mesh: WireMesh,
+        feeds: list[Gap],
+        loads: list[tuple[Gap, Element]],
+        networks: Networks | None = None,
+    ) -> None:
         self.mesh = mesh
         self.networks = networks or Networks([None] * len(feeds))
         self.basis = build_basis(mesh)
         self.start, self.end, self.length = mesh.start, mesh.end, mesh.length
-        self.feed_weights = np.array([gap_weights(mesh, g) for g in feeds]).reshape(len(feeds), -1, 2)
-        self.ports = np.array([self.basis.project(w) for w in self.feed_weights]).reshape(len(feeds), self.basis.size)
-        self.loads = [(self.basis.project(gap_weights(mesh, g)), gap_weights(mesh, g), what) for g, what in loads]
+        self.feed_weights = np.array([gap_weights(mesh, g) for g in feeds]).reshape(
+            len(feeds), -1, 2
+        )
+        self.ports = np.array([self.basis.project(w) for w in self.feed_weights]).reshape(
+            len(feeds), self.basis.size
+        )
+        self.loads = [
+            (self.basis.project(gap_weights(mesh, g)), gap_weights(mesh, g), what)
+            for g, what in loads
+        ]
         grounded_parts = np.unique(mesh.part[mesh.grounded[mesh.segments].any(axis=1)])
         self.anchored = np.isin(mesh.part, grounded_parts)
         self.mirror = 0.0 if mesh.ground is None else mesh.ground
@@ -128,25 +156,43 @@ class WireSystem:
             self.near.append(self._near_table(True))
 
     def _near_table(self, image: bool) -> _NearTable:
-        counts = kernels.count_near(self.start, self.end, self.length, self.mesh.radius, self.mirror, image)
+        counts = kernels.count_near(
+            self.start, self.end, self.length, self.mesh.radius, self.mirror, image
+        )
         offsets = np.concatenate(([0], np.cumsum(counts))).astype(np.int64)
         partner = np.empty(offsets[-1], dtype=np.int64)
         values = np.empty((offsets[-1], 4))
-        kernels.near_static(self.start, self.end, self.length, self.mesh.radius, self.mesh.part, self.mesh.segments,
-                            self.mesh.grounded, self.anchored, offsets, self.mirror, image, partner, values)
+        kernels.near_static(
+            self.start,
+            self.end,
+            self.length,
+            self.mesh.radius,
+            self.mesh.part,
+            self.mesh.segments,
+            self.mesh.grounded,
+            self.anchored,
+            offsets,
+            self.mirror,
+            image,
+            partner,
+            values,
+        )
         kernels.mirror_static(offsets, partner, values)
         return _NearTable(image, offsets, partner, values)
 
     def wire_impedance(self, frequency: float) -> Complexes:
         """(n,) internal impedance per length, Ω/m."""
         cache: dict[int, complex] = {
-            i: p.conductor.wire_impedance(frequency, p.radius) for i, p in enumerate(self.mesh.parts)
+            i: p.conductor.wire_impedance(frequency, p.radius)
+            for i, p in enumerate(self.mesh.parts)
         }
         return np.array([cache[int(i)] for i in self.mesh.part], dtype=complex)
 
     def load_impedances(self, frequency: float) -> Complexes:
         """(number of loads,) their impedances, Ω."""
-        return np.array([what.impedance(np.array([frequency]))[0] for _, _, what in self.loads], dtype=complex)
+        return np.array(
+            [what.impedance(np.array([frequency]))[0] for _, _, what in self.loads], dtype=complex
+        )
 
     def matrix(self, frequency: float) -> Complexes:
         """(m, m) symmetric impedance matrix, Ω."""
@@ -154,10 +200,31 @@ class WireSystem:
         b = self.basis
         out = np.zeros((b.size, b.size), dtype=complex)
         for near in self.near:
-            kernels.fill_matrix(self.start, self.end, self.length, self.mesh.radius, self.mesh.part, self.anchored,
-                                omega / C0, 1j * omega * MU0, 1 / (1j * omega * EPS0), near.offsets, near.partner,
-                                near.values, self.mirror, near.image, b.offsets, b.segment, b.end, b.sign,
-                                b.use_offsets, b.use_basis, b.use_sign, get_num_threads(), out)
+            kernels.fill_matrix(
+                self.start,
+                self.end,
+                self.length,
+                self.mesh.radius,
+                self.mesh.part,
+                self.anchored,
+                omega / C0,
+                1j * omega * MU0,
+                1 / (1j * omega * EPS0),
+                near.offsets,
+                near.partner,
+                near.values,
+                self.mirror,
+                near.image,
+                b.offsets,
+                b.segment,
+                b.end,
+                b.sign,
+                b.use_offsets,
+                b.use_basis,
+                b.use_sign,
+                get_num_threads(),
+                out,
+            )
         self._add_losses(out, frequency)
         for (vector, *_), z in zip(self.loads, self.load_impedances(frequency), strict=True):
             used = np.flatnonzero(vector)
@@ -165,7 +232,9 @@ class WireSystem:
         return out
 
     def _add_losses(self, out: Complexes, frequency: float) -> None:
-        """Internal impedance of the wires: Z'h/6 · [[2, 1], [1, 2]] between the shapes of each segment."""
+        """Internal impedance of the wires: Z'h/6 · [[2, 1], [1, 2]] between the shapes of each
+        segment.
+        """
         impedance = self.wire_impedance(frequency) * self.length / 6
         uses = self.basis.use_offsets
         for segment in np.flatnonzero(impedance):
@@ -173,10 +242,14 @@ class WireSystem:
             for i, a in enumerate(ends):
                 for j, b in enumerate(ends):
                     signs = np.outer(self.basis.use_sign[a], self.basis.use_sign[b])
-                    out[np.ix_(self.basis.use_basis[a], self.basis.use_basis[b])] += (2 - (i != j)) * impedance[segment] * signs
+                    out[np.ix_(self.basis.use_basis[a], self.basis.use_basis[b])] += (
+                        (2 - (i != j)) * impedance[segment] * signs
+                    )
 
     def solve(self, frequency: float) -> tuple[Complexes, Complexes]:
-        """Admittance matrix (P, P) in S and coefficients (m, P) for 1 V at each port, the others shorted."""
+        """Admittance matrix (P, P) in S and coefficients (m, P) for 1 V at each port, the others
+        shorted.
+        """
         # The matrix is symmetric; its transpose is in LAPACK's order and saves a copy.
         factors = lu_factor(self.matrix(frequency).T, overwrite_a=True, check_finite=False)
         coefficients = lu_solve(factors, self.ports.T.astype(complex), check_finite=False)

@@ -1,9 +1,12 @@
-"""Permittivity of the grid's edges where surfaces of media cut them at an angle, to second order in the cell.
+"""Permittivity of the grid's edges where surfaces of media cut them at an angle, to second order in
+the cell.
 
-Each edge stands for a voxel of its own: as long as it is, and as wide as the cells around it are on average. E along a surface in it sees the mean of ε, E across
-it the inverse of the mean of 1/ε, so that E = ξ D with ξ = n nᵀ ⟨1/ε⟩ + (1 − n nᵀ)/⟨ε⟩, n being the surface's normal (Kottke, Farjadpour and Johnson, Phys. Rev. E
-77, 036611, 2008). The terms that mix components belong to nodes, where they are a positive form of the mean D of the two edges that meet there, so that the scheme
-keeps an energy (Werner and Cary, J. Comput. Phys. 226, 2007). Means are taken over what is not metal.
+Each edge stands for a voxel of its own: as long as it is, and as wide as the cells around it are on
+average. E along a surface in it sees the mean of ε, E across it the inverse of the mean of 1/ε, so
+that E = ξ D with ξ = n nᵀ ⟨1/ε⟩ + (1 − n nᵀ)/⟨ε⟩, n being the surface's normal (Kottke, Farjadpour
+and Johnson, Phys. Rev. E 77, 036611, 2008). The terms that mix components belong to nodes, where
+they are a positive form of the mean D of the two edges that meet there, so that the scheme keeps an
+energy (Werner and Cary, J. Comput. Phys. 226, 2007). Means are taken over what is not metal.
 """
 
 from __future__ import annotations
@@ -23,14 +26,16 @@ Floats = NDArray[np.float64]
 Singles = NDArray[np.float32]
 Complexes = NDArray[np.complex128]
 
-MIXED = 1e-4      # of ⟨ε⟩⟨1/ε⟩ above 1: more than one medium is in a voxel
-SLANTED = 1e-6    # of a facet's area: less than that across an axis lies along the grid's planes
-HELD = 0.95       # of what keeps the form of a node positive: mixing terms are no larger
+MIXED = 1e-4  # of ⟨ε⟩⟨1/ε⟩ above 1: more than one medium is in a voxel
+SLANTED = 1e-6  # of a facet's area: less than that across an axis lies along the grid's planes
+HELD = 0.95  # of what keeps the form of a node positive: mixing terms are no larger
 LATTICES = (0, 1, 2, None)  # voxels of the edges along x, y and z, and of nodes
 
 
 class Substance(NamedTuple):
-    """Of a medium in the middle of the band: relative ε, and how much of it is not there at every frequency alike: what it loses and how it changes."""
+    """Of a medium in the middle of the band: relative ε, and how much of it is not there at every
+    frequency alike: what it loses and how it changes.
+    """
 
     epsilon: complex
     varies: float
@@ -38,7 +43,9 @@ class Substance(NamedTuple):
 
 @dataclass
 class Voxels:
-    """Sums over shares of media in the voxels of a lattice: of the shares, and of ε − 1, 1/ε − 1 and, times what ``varies``, of 1 and of 1/|ε|²; and metal's share."""
+    """Sums over shares of media in the voxels of a lattice: of the shares, and of ε − 1, 1/ε − 1
+    and, times what ``varies``, of 1 and of 1/|ε|²; and metal's share.
+    """
 
     lines: tuple[Floats, Floats, Floats]
     more: NDArray[np.complex64]
@@ -65,7 +72,9 @@ class Voxels:
         """⟨ε⟩ and ⟨1/ε⟩ of what is not metal."""
         rest = np.maximum(1.0 - self.solid, 1e-3)
         mean, inverse = (1.0 + (x / rest).astype(complex) for x in (self.more, self.less))
-        return np.maximum(mean.real, 1e-3) + 1j * mean.imag, np.maximum(inverse.real, 1e-6) + 1j * inverse.imag
+        return np.maximum(mean.real, 1e-3) + 1j * mean.imag, np.maximum(
+            inverse.real, 1e-6
+        ) + 1j * inverse.imag
 
     def normals(self, mean: Floats) -> Any:
         """(3, …) unit normals of the surfaces where ``mean`` changes."""
@@ -79,8 +88,10 @@ class Voxels:
 
 @dataclass
 class Averages:
-    """Of edges (3, nx+1, ny+1, nz+1): relative ``epsilon`` in the middle of the band, and ``varies``, what the shares of media that lose or change are to be
-    multiplied by against those of the cells around. ``mixing`` (3, nx+1, ny+1, nz+1) of nodes: ξ of y and z, z and x, x and y."""
+    """Of edges (3, nx+1, ny+1, nz+1): relative ``epsilon`` in the middle of the band, and
+    ``varies``, what the shares of media that lose or change are to be multiplied by against those
+    of the cells around. ``mixing`` (3, nx+1, ny+1, nz+1) of nodes: ξ of y and z, z and x, x and y.
+    """
 
     epsilon: Singles
     varies: Singles
@@ -95,8 +106,12 @@ class Lattices:
 
     @classmethod
     def of(cls, s: Structure) -> Lattices:
-        wide = [np.concatenate((line[:1], 0.5 * (line[1:] + line[:-1]), line[-1:])) for line in s.lines]
-        lines: list[Any] = [tuple(s.lines[k] if k == c else wide[k] for k in range(3)) for c in LATTICES]
+        wide = [
+            np.concatenate((line[:1], 0.5 * (line[1:] + line[:-1]), line[-1:])) for line in s.lines
+        ]
+        lines: list[Any] = [
+            tuple(s.lines[k] if k == c else wide[k] for k in range(3)) for c in LATTICES
+        ]
         return cls([Voxels.between(own) for own in lines])
 
     def put_body(self, corners: Floats, medium: Substance) -> None:
@@ -107,7 +122,9 @@ class Lattices:
         """A layer between two heights, in what bodies, as triangles, leave of it."""
         for own in self.voxels:
             z = own.lines[2]
-            share = np.clip((np.minimum(z[1:], top) - np.maximum(z[:-1], bottom)) / np.diff(z), 0, 1) * np.ones(own.more.shape)
+            share = np.clip(
+                (np.minimum(z[1:], top) - np.maximum(z[:-1], bottom)) / np.diff(z), 0, 1
+            ) * np.ones(own.more.shape)
             for corners in bodies:
                 where, taken = filling.fractions(corners, *own.lines)
                 share[where] = np.minimum(share[where], 1 - taken)
@@ -119,9 +136,14 @@ class Lattices:
             own.solid[where] = np.minimum(own.solid[where] + share, 1)
 
     def finished(self, around: list[Floats]) -> Averages:
-        """What edges and nodes see; ``around`` (3, …) is the mean of what varies over the cells around each edge."""
+        """What edges and nodes see; ``around`` (3, …) is the mean of what varies over the cells
+        around each edge.
+        """
         shape = tuple(n for n in self.voxels[3].more.shape)
-        epsilon, varies = np.ones((3, *shape), dtype=np.float32), np.ones((3, *shape), dtype=np.float32)
+        epsilon, varies = (
+            np.ones((3, *shape), dtype=np.float32),
+            np.ones((3, *shape), dtype=np.float32),
+        )
         for c in range(3):
             own = self.voxels[c]
             mean, inverse = own.means
@@ -130,13 +152,18 @@ class Lattices:
             effective = np.where(mixed, 1 / (share * inverse + (1 - share) / mean), mean).real
             rest = np.maximum(1.0 - own.solid, 1e-3)
             part: Any = (c, *(slice(0, n) for n in effective.shape))
-            # In a medium of ε₁ E across its surface is 1/(ε₁⟨1/ε⟩) of the mean. Whatever the direction of the field in it, on average over directions
-            # edges that do not mix their losses lose what it does if each counts for this.
+            # In a medium of ε₁ E across its surface is 1/(ε₁⟨1/ε⟩) of the mean. Whatever the
+            # direction of the field in it, on average over directions edges that do not mix their
+            # losses lose what it does if each counts for this.
             of_all, across = own.varies.astype(float), own.across.astype(float)
-            squeezed = np.where(across > 0, np.abs(inverse) ** 2 * of_all / np.where(across > 0, across, 1.0), 1.0)
+            squeezed = np.where(
+                across > 0, np.abs(inverse) ** 2 * of_all / np.where(across > 0, across, 1.0), 1.0
+            )
             lost = np.where(mixed, of_all / (1 - share + share * squeezed), of_all) / rest
             epsilon[part] = effective
-            varies[part] = np.where(around[c][part[1:]] > 0, lost / np.maximum(around[c][part[1:]], 1e-30), 1)
+            varies[part] = np.where(
+                around[c][part[1:]] > 0, lost / np.maximum(around[c][part[1:]], 1e-30), 1
+            )
         return Averages(epsilon, varies, self._mixing(epsilon))
 
     def _mixing(self, epsilon: Singles) -> Singles:
@@ -151,7 +178,8 @@ class Lattices:
         n = nodes.normals(mean.real)[(slice(None), *at)]
         spread = (inverse[at] - 1 / mean[at]).real
         size = []
-        for c in range(3):  # what two edges on either side of the node make of their mean: the harmonic mean
+        # what two edges on either side of the node make of their mean: the harmonic mean
+        for c in range(3):
             before = tuple(i - (k == c) for k, i in enumerate(at))
             size.append(2 / (epsilon[c][at] + epsilon[c][before]))
         form = np.zeros((len(at[0]), 3, 3))
@@ -167,12 +195,18 @@ class Lattices:
 def slanted(corners: Floats) -> bool:
     """Whether triangles (m, 3, 3) have facets that do not lie along the grid's planes."""
     normal = np.abs(np.cross(corners[:, 1] - corners[:, 0], corners[:, 2] - corners[:, 0]))
-    return bool((normal.sum(axis=1) - normal.max(axis=1) > SLANTED * normal.sum(axis=1).max(initial=0)).any())
+    return bool(
+        (
+            normal.sum(axis=1) - normal.max(axis=1) > SLANTED * normal.sum(axis=1).max(initial=0)
+        ).any()
+    )
 
 
 class Mixing(NamedTuple):
-    """How edges mix: E of ``source`` edges (m,) is ``saved`` before a step; after it, each ``target`` edge (n,) takes ``weight`` times the changes of its sources,
-    number ``first[n]`` to ``first[n + 1]`` of ``of``. Flat numbers into the fields."""
+    """How edges mix: E of ``source`` edges (m,) is ``saved`` before a step; after it, each
+    ``target`` edge (n,) takes ``weight`` times the changes of its sources, number ``first[n]`` to
+    ``first[n + 1]`` of ``of``. Flat numbers into the fields.
+    """
 
     source: NDArray[np.uint64]
     saved: NDArray[np.float32]
@@ -182,11 +216,15 @@ class Mixing(NamedTuple):
     weight: NDArray[np.float32]
 
 
-def mixing(averages: Averages | None, live: Any, steps: list[Floats], widths: list[Floats], flat: Any) -> Mixing:
-    """The pairs of edges that mix, of those that are ``live`` (3, nx+1, ny+1, nz+1); ``steps`` are the sizes of cells along each axis and
-    ``widths`` what lines stand for, m; ``flat`` turns numbers into such arrays into those of the fields.
+def mixing(
+    averages: Averages | None, live: Any, steps: list[Floats], widths: list[Floats], flat: Any
+) -> Mixing:
+    """The pairs of edges that mix, of those that are ``live`` (3, nx+1, ny+1, nz+1); ``steps`` are
+    the sizes of cells along each axis and ``widths`` what lines stand for, m; ``flat`` turns
+    numbers into such arrays into those of the fields.
 
-    An edge takes from each of its two nodes half of ξ times the mean change of D of the two edges there, and as much more as the node's volume is larger than its.
+    An edge takes from each of its two nodes half of ξ times the mean change of D of the two edges
+    there, and as much more as the node's volume is larger than its.
     """
     nothing = np.zeros(0, dtype=np.int64)
     target, source, weight = [nothing], [nothing], [np.zeros(0)]
@@ -201,13 +239,29 @@ def mixing(averages: Averages | None, live: Any, steps: list[Floats], widths: li
                     for behind in (0, 1):
                         of = tuple(i - (behind if k == other else 0) for k, i in enumerate(at))
                         good = live[(one, *to)] & live[(other, *of)]
-                        target.append(np.ravel_multi_index((np.full(good.sum(), one), *(i[good] for i in to)), (3, *nodes)))
-                        source.append(np.ravel_multi_index((np.full(good.sum(), other), *(i[good] for i in of)), (3, *nodes)))
+                        target.append(
+                            np.ravel_multi_index(
+                                (np.full(good.sum(), one), *(i[good] for i in to)), (3, *nodes)
+                            )
+                        )
+                        source.append(
+                            np.ravel_multi_index(
+                                (np.full(good.sum(), other), *(i[good] for i in of)), (3, *nodes)
+                            )
+                        )
                         volume = widths[one][at[one][good]] / steps[one][to[one][good]]
-                        weight.append(0.25 * value[good] * volume * averages.epsilon[(other, *of)][good])
+                        weight.append(
+                            0.25 * value[good] * volume * averages.epsilon[(other, *of)][good]
+                        )
     takers, givers = np.concatenate(target), np.concatenate(source)
     order = np.lexsort((givers, takers))
     sources, number = np.unique(givers[order], return_inverse=True)
     targets, first = np.unique(takers[order], return_index=True)
-    return Mixing(flat(sources).astype(np.uint64), np.zeros(len(sources), dtype=np.float32), flat(targets).astype(np.uint64),
-                  np.append(first, len(takers)).astype(np.int64), number.astype(np.int64), np.concatenate(weight)[order].astype(np.float32))
+    return Mixing(
+        flat(sources).astype(np.uint64),
+        np.zeros(len(sources), dtype=np.float32),
+        flat(targets).astype(np.uint64),
+        np.append(first, len(takers)).astype(np.int64),
+        number.astype(np.int64),
+        np.concatenate(weight)[order].astype(np.float32),
+    )

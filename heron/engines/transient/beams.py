@@ -1,8 +1,11 @@
-"""A Gaussian beam let in through the faces of the box of total fields: a sum of plane waves as the grid carries them.
+"""A Gaussian beam let in through the faces of the box of total fields: a sum of plane waves as the
+grid carries them.
 
-The field in the focal plane is a Gaussian of the transverse wave number, of directions on an even net (Goodman, *Introduction to Fourier Optics*, ch. 3; Siegman,
-*Lasers*, ch. 16), so that it repeats itself beyond the box. On the faces, counted from the time at which the middle ray passes, all that is a sum of a few fields,
-each with a signal of its own: the singular vectors of the fields at some frequencies, between which they are followed by polynomials.
+The field in the focal plane is a Gaussian of the transverse wave number, of directions on an even
+net (Goodman, *Introduction to Fourier Optics*, ch. 3; Siegman, *Lasers*, ch. 16), so that it
+repeats itself beyond the box. On the faces, counted from the time at which the middle ray passes,
+all that is a sum of a few fields, each with a signal of its own: the singular vectors of the fields
+at some frequencies, between which they are followed by polynomials.
 """
 
 from __future__ import annotations
@@ -41,23 +44,27 @@ from heron.quantities.constants import C0, ETA0
 
 Complexes = NDArray[np.complex128]
 
-FAINT_RAY = 1e-5        # of the middle ray's level: rays below this are left out
-STEEPEST = 0.98         # sine of the largest angle of a ray with the beam's axis
-FAR = 3.2               # radii (1/e of the field) from the box to the next of the beams that the sum repeats
+FAINT_RAY = 1e-5  # of the middle ray's level: rays below this are left out
+STEEPEST = 0.98  # sine of the largest angle of a ray with the beam's axis
+# radii (1/e of the field) from the box to the next of the beams that the sum repeats
+FAR = 3.2
 MOST_RAYS = 20_000
-LEFT_OUT = 0.01         # of the beam's power: what rays may have that do not come from its side
-FAINT_DB = 80.0         # level of the pulse's spectrum below which its lines are left out
-LOWEST = 0.002          # of the highest such frequency: what is lower is left out too
-FAINT_PLACE = 1e-6      # of the largest field: places with less get nothing
+LEFT_OUT = 0.01  # of the beam's power: what rays may have that do not come from its side
+FAINT_DB = 80.0  # level of the pulse's spectrum below which its lines are left out
+LOWEST = 0.002  # of the highest such frequency: what is lower is left out too
+FAINT_PLACE = 1e-6  # of the largest field: places with less get nothing
 NODES = (12, 24, 48, 96)  # frequencies at which fields are computed, until those between follow
-FOLLOWS = 3e-4          # of the largest field: how exactly
-ALIKE = 1e-4            # of the largest field: what leaving out fields may change
+FOLLOWS = 3e-4  # of the largest field: how exactly
+ALIKE = 1e-4  # of the largest field: what leaving out fields may change
 
 
 @dataclass(frozen=True)
 class Rays:
-    """Plane waves that make up a wave: unit vectors ``travels`` and ``electric`` (q, 3), sines ``tilt`` (q,) of their angles with the middle one, number
-    ``middle``, at even distances ``spacing`` along both ways across it; a radius ``waist`` in m (1/e of the field) at ``focus`` (3,) m. A plane wave is one ray."""
+    """Plane waves that make up a wave: unit vectors ``travels`` and ``electric`` (q, 3), sines
+    ``tilt`` (q,) of their angles with the middle one, number ``middle``, at even distances
+    ``spacing`` along both ways across it; a radius ``waist`` in m (1/e of the field) at ``focus``
+    (3,) m. A plane wave is one ray.
+    """
 
     travels: Floats
     electric: Floats
@@ -68,17 +75,26 @@ class Rays:
     waist: float
 
     def amplitudes(self, k: float) -> Complexes:
-        """(q,) V/m at the origin, for 1 V/m and phase zero at the focus, at a wave number in rad/m."""
-        level = np.exp(-(k * self.tilt * self.waist / 2) ** 2)
+        """(q,) V/m at the origin, for 1 V/m and phase zero at the focus, at a wave number in
+        rad/m.
+        """
+        level = np.exp(-((k * self.tilt * self.waist / 2) ** 2))
         level = level / (level @ (self.electric @ self.electric[self.middle]))
         return np.asarray(level * np.exp(1j * k * (self.travels @ self.focus)))
 
     def power(self, k: float, admittance: float) -> float:
-        """W in all of the beam, at a wave number in rad/m and in a medium of relative ``admittance``: Parseval's theorem. Infinite of a plane wave."""
+        """W in all of the beam, at a wave number in rad/m and in a medium of relative
+        ``admittance``: Parseval's theorem. Infinite of a plane wave.
+        """
         if not self.waist:
             return float("inf")
         period = 2 * np.pi / (k * self.spacing)
-        return float((np.abs(self.amplitudes(k)) ** 2 * np.sqrt(1 - self.tilt**2)).sum() * period**2 * admittance / (2 * ETA0))
+        return float(
+            (np.abs(self.amplitudes(k)) ** 2 * np.sqrt(1 - self.tilt**2)).sum()
+            * period**2
+            * admittance
+            / (2 * ETA0)
+        )
 
 
 def one_ray(travels: Floats, electric: Floats) -> Rays:
@@ -88,7 +104,9 @@ def one_ray(travels: Floats, electric: Floats) -> Rays:
 
 @dataclass(frozen=True)
 class Beam(PlaneWave):
-    """A Gaussian beam along ``travels``, of 1 V/m and phase zero at ``focus`` (3,) m, where its field has fallen to 1/e at the radius ``waist``, m."""
+    """A Gaussian beam along ``travels``, of 1 V/m and phase zero at ``focus`` (3,) m, where its
+    field has fallen to 1/e at the radius ``waist``, m.
+    """
 
     focus: Floats
     waist: float
@@ -97,18 +115,26 @@ class Beam(PlaneWave):
 def light_of(step: Any, layered: bool = False) -> PlaneWave:
     """The wave of an evaluated step of the model, over layers across z or in free space.
 
-    :raises ModelError: as :func:`~heron.engines.transient.incidence.plane_wave`; the waist is no size.
+    :raises ModelError: as :func:`~heron.engines.transient.incidence.plane_wave`; the waist is no
+        size.
     """
     wave = plane_wave(step, layered)
     if step.kind != "gaussian_beam":
         return wave
     if not step.waist > 0:
         raise ModelError("the waist must be above zero", ("waist",))
-    return Beam(wave.travels, wave.electric, wave.normal, np.array(step.focus, dtype=float), float(step.waist))
+    return Beam(
+        wave.travels,
+        wave.electric,
+        wave.normal,
+        np.array(step.focus, dtype=float),
+        float(step.waist),
+    )
 
 
 def rays_of(wave: PlaneWave, reach: float, lowest: float, highest: float) -> Rays:
-    """The rays of a wave within ``reach`` (m) of its axis, for wave numbers from ``lowest`` to ``highest``, rad/m.
+    """The rays of a wave within ``reach`` (m) of its axis, for wave numbers from ``lowest`` to
+    ``highest``, rad/m.
 
     :raises ModelError: there are too many; a part of the beam would come from another side.
     """
@@ -118,30 +144,56 @@ def rays_of(wave: PlaneWave, reach: float, lowest: float, highest: float) -> Ray
     spacing = 2 * np.pi / (highest * reach)
     count = int(np.ceil(steepest / spacing))
     if np.pi * count**2 > MOST_RAYS:
-        raise ModelError(f"so narrow a beam in so large a box takes {np.pi * count**2:,.0f} plane waves, and up to {MOST_RAYS:,} are summed here; widen its waist, "
-                         "or bring the focus and the walls nearer to the model", ("waist",))
+        raise ModelError(
+            f"so narrow a beam in so large a box takes {np.pi * count**2:,.0f} plane waves, and up"
+            f" to {MOST_RAYS:,} are summed here; widen its waist, or bring the focus and the walls"
+            " nearer to the model",
+            ("waist",),
+        )
     net = spacing * np.arange(-count, count + 1)
     one, other = (v.ravel() for v in np.meshgrid(net, net, indexing="ij"))
     tilt = np.hypot(one, other)
     kept = tilt <= steepest
     side = np.cross(wave.travels, wave.electric)
-    travels = np.sqrt(1 - tilt[kept] ** 2)[:, None] * wave.travels + one[kept, None] * wave.electric + other[kept, None] * side
+    travels = (
+        np.sqrt(1 - tilt[kept] ** 2)[:, None] * wave.travels
+        + one[kept, None] * wave.electric
+        + other[kept, None] * side
+    )
     # Each field is turned with its ray, about what is across both (Rodrigues).
     about = np.cross(wave.travels, travels)
     turned = np.cross(about, wave.electric)
-    electric = wave.electric + turned + np.cross(about, turned) / (1 + travels @ wave.travels)[:, None]
-    whole = Rays(travels, electric, tilt[kept], int(tilt[kept].argmin()), spacing, wave.focus, wave.waist)
+    electric = (
+        wave.electric + turned + np.cross(about, turned) / (1 + travels @ wave.travels)[:, None]
+    )
+    whole = Rays(
+        travels, electric, tilt[kept], int(tilt[kept].argmin()), spacing, wave.focus, wave.waist
+    )
     inward = travels[:, wave.normal] * np.sign(wave.travels[wave.normal]) > LEAST_ACROSS
-    part = replace(whole, travels=travels[inward], electric=electric[inward], tilt=whole.tilt[inward], middle=int(whole.tilt[inward].argmin()))
+    part = replace(
+        whole,
+        travels=travels[inward],
+        electric=electric[inward],
+        tilt=whole.tilt[inward],
+        middle=int(whole.tilt[inward].argmin()),
+    )
     level = np.abs(whole.amplitudes(lowest)) ** 2
     if level[~inward].sum() > LEFT_OUT * level.sum():
-        raise ModelError("a part of the beam's rays does not come from its side of the model; widen its waist, or let it travel more nearly along an axis", ("waist",))
+        raise ModelError(
+            "a part of the beam's rays does not come from its side of the model; widen its waist,"
+            " or let it travel more nearly along an axis",
+            ("waist",),
+        )
     return part
 
 
-def ray_bounds(wave: PlaneWave, at: Floats, pulse: Pulse, f_start: float, index: float) -> tuple[float, float, float]:
-    """How far from the axis of a beam the next that its sum repeats may begin, m: beyond all of the places ``at`` (3, n), whatever its radius there; and the
-    wave numbers, rad/m, for which it must hold, in a medium of refractive ``index``."""
+def ray_bounds(
+    wave: PlaneWave, at: Floats, pulse: Pulse, f_start: float, index: float
+) -> tuple[float, float, float]:
+    """How far from the axis of a beam the next that its sum repeats may begin, m: beyond all of the
+    places ``at`` (3, n), whatever its radius there; and the wave numbers, rad/m, for which it must
+    hold, in a medium of refractive ``index``.
+    """
     longest, shortest = C0 / index / f_start, C0 / index / pulse.highest
     if not isinstance(wave, Beam):
         return 0.0, 2 * np.pi / longest, 2 * np.pi / shortest
@@ -160,7 +212,11 @@ def beam_rays(stepper: Stepper, wave: PlaneWave, pulse: Pulse, f_start: float) -
 
 def let_in(stepper: Stepper, wave: PlaneWave, rays: Rays, pulse: Pulse) -> Incidence:
     """Any wave as the grid carries it."""
-    return _beam(stepper, wave, rays, pulse) if isinstance(wave, Beam) else incidence(stepper, wave, pulse)
+    return (
+        _beam(stepper, wave, rays, pulse)
+        if isinstance(wave, Beam)
+        else incidence(stepper, wave, pulse)
+    )
 
 
 def _beam(stepper: Stepper, wave: Beam, rays: Rays, pulse: Pulse) -> Incidence:
@@ -168,7 +224,10 @@ def _beam(stepper: Stepper, wave: Beam, rays: Rays, pulse: Pulse) -> Incidence:
     dt, index = stepper.dt, first_index(stepper, wave.normal, rays.travels)
     pieces = [(magnetic, piece) for magnetic in (False, True) for piece in faces(stepper, magnetic)]
     late = index / C0 * wave.travels
-    after = [sum(late[axis] * (piece.place[axis] - wave.focus[axis]) for axis in range(3)) for _, piece in pieces]
+    after = [
+        sum(late[axis] * (piece.place[axis] - wave.focus[axis]) for axis in range(3))
+        for _, piece in pieces
+    ]
     away = corners(stepper.structure) - wave.focus[:, None]
     strong = np.abs(rays.amplitudes(2 * np.pi * pulse.centre * index / C0)) * len(rays.tilt) > ALIKE
     arrives = index / C0 * rays.travels[strong] @ away
@@ -177,49 +236,86 @@ def _beam(stepper: Stepper, wave: Beam, rays: Rays, pulse: Pulse) -> Incidence:
     passes = delay + float(arrives.max())
 
     def on_faces(frequency: float) -> Complexes:
-        """All fields (places,), H times η0, counted from the time at which the middle ray passes."""
+        """All fields (places,), H times η0, counted from the time at which the middle ray
+        passes.
+        """
         omega = 2 * np.pi * frequency
         k = omega * index / C0
-        lines = stratified(stepper, wave.normal, rays.travels, rays.electric, np.full(len(rays.tilt), omega))
+        lines = stratified(
+            stepper, wave.normal, rays.travels, rays.electric, np.full(len(rays.tilt), omega)
+        )
         level, out = rays.amplitudes(k), []
         for (magnetic, piece), passed in zip(pieces, after, strict=True):
-            field = _summed(piece, lines[not magnetic, piece.source], level, k * rays.travels, wave.normal)
-            out.append((field * np.exp(1j * omega * passed) * (1.0 if magnetic else ETA0 * np.exp(0.5j * omega * dt))).ravel())
+            field = _summed(
+                piece, lines[not magnetic, piece.source], level, k * rays.travels, wave.normal
+            )
+            out.append(
+                (
+                    field
+                    * np.exp(1j * omega * passed)
+                    * (1.0 if magnetic else ETA0 * np.exp(0.5j * omega * dt))
+                ).ravel()
+            )
         return np.concatenate(out)
 
     low, high = pulse.reach(FAINT_DB)
     low = max(low, LOWEST * high)
     nodes, values = _followed(on_faces, low, high)
-    # Singular vectors from the small Gram matrix, with real factors, as signals are real; what each place loses without those left out says how many are kept.
+    # Singular vectors from the small Gram matrix, with real factors, as signals are real; what each
+    # place loses without those left out says how many are kept.
     parts = np.concatenate((values.real, values.imag))
     vectors = np.linalg.eigh(parts @ parts.T)[1][:, ::-1]
     factors = vectors.T @ parts
     lost = np.sqrt(np.cumsum(factors[::-1] ** 2, axis=0)[::-1] / len(nodes)).max(axis=1)
     count = max(1, int((lost > ALIKE * np.abs(values).max()).sum()))
     largest = np.abs(factors[:count]).max(axis=1)
-    follow = BarycentricInterpolator(nodes, (vectors[:len(nodes), :count] + 1j * vectors[len(nodes):, :count]) * largest)
-    rows, shares = _signals(follow, pulse, delay, passes, (low, high), dt), (factors[:count] / largest[:, None]).T
+    follow = BarycentricInterpolator(
+        nodes, (vectors[: len(nodes), :count] + 1j * vectors[len(nodes) :, :count]) * largest
+    )
+    rows, shares = (
+        _signals(follow, pulse, delay, passes, (low, high), dt),
+        (factors[:count] / largest[:, None]).T,
+    )
     out, first = [], 0
     for magnetic in (False, True):
         own = [piece for of, piece in pieces if of == magnetic]
         size = sum(piece.number.size for piece in own)
-        passed = np.concatenate([p.ravel() for p, (of, _) in zip(after, pieces, strict=True) if of == magnetic])
-        part = shares[first:first + size]
+        passed = np.concatenate(
+            [p.ravel() for p, (of, _) in zip(after, pieces, strict=True) if of == magnetic]
+        )
+        part = shares[first : first + size]
         bright = np.abs(part).max(axis=1) > FAINT_PLACE * np.abs(shares).max()
-        out.append(entry(stepper, own, passed, np.zeros(size, dtype=np.int64), part / (1.0 if magnetic else ETA0), bright))
+        out.append(
+            entry(
+                stepper,
+                own,
+                passed,
+                np.zeros(size, dtype=np.int64),
+                part / (1.0 if magnetic else ETA0),
+                bright,
+            )
+        )
         first += size
-    return Incidence(np.ascontiguousarray(rows.T[None], dtype=np.float32), out[0], out[1], delay, passes)
+    return Incidence(
+        np.ascontiguousarray(rows.T[None], dtype=np.float32), out[0], out[1], delay, passes
+    )
 
 
-def _summed(piece: Piece, lines: Complexes, level: Complexes, wave_vectors: Floats, normal: int) -> Complexes:
-    """Σ over rays of ``level`` · ``lines`` (q, lines) · e^(−jk·r) at the places (n, m) of a piece, whose axes vary along one of its sides each, or not at all."""
+def _summed(
+    piece: Piece, lines: Complexes, level: Complexes, wave_vectors: Floats, normal: int
+) -> Complexes:
+    """Σ over rays of ``level`` · ``lines`` (q, lines) · e^(−jk·r) at the places (n, m) of a piece,
+    whose axes vary along one of its sides each, or not at all.
+    """
     sides: list[Any] = [level[:, None], np.ones((len(level), 1))]
     for axis in range(3):
         values = piece.source_index[axis] if axis == normal else piece.place[axis]
         side = 0 if values[0, 0] != values[-1, 0] else 1
         own = values[:, 0] if side == 0 else values[0]
         own = own[:1] if (values == values[0, 0]).all() else own
-        sides[side] = sides[side] * (lines[:, own] if axis == normal else np.exp(-1j * np.outer(wave_vectors[:, axis], own)))
+        sides[side] = sides[side] * (
+            lines[:, own] if axis == normal else np.exp(-1j * np.outer(wave_vectors[:, axis], own))
+        )
     return np.asarray(np.broadcast_to(sides[0].T @ sides[1], piece.number.shape))
 
 
@@ -231,15 +327,23 @@ def _followed(fields: Any, low: float, high: float) -> tuple[Floats, Complexes]:
     tried = low + (high - low) * np.array([0.17, 0.52, 0.86])
     wanted = np.array([fields(f) for f in tried])
     for count in NODES:
-        nodes = 0.5 * (low + high) + 0.5 * (high - low) * np.cos(np.pi * (2 * np.arange(count) + 1) / (2 * count))
+        nodes = 0.5 * (low + high) + 0.5 * (high - low) * np.cos(
+            np.pi * (2 * np.arange(count) + 1) / (2 * count)
+        )
         values = np.array([fields(f) for f in nodes])
         weights = BarycentricInterpolator(nodes, np.eye(count))(tried)
         if np.abs(weights @ values - wanted).max() <= FOLLOWS * np.abs(values).max():
             return nodes, values
-    raise ModelError("the beam's field on the box changes too quickly with frequency; give the layers some loss, or bring the focus nearer to the model", ("focus",))
+    raise ModelError(
+        "the beam's field on the box changes too quickly with frequency; give the layers some loss,"
+        " or bring the focus nearer to the model",
+        ("focus",),
+    )
 
 
-def _signals(follow: Any, pulse: Pulse, delay: float, passes: float, span: tuple[float, float], dt: float) -> Floats:
+def _signals(
+    follow: Any, pulse: Pulse, delay: float, passes: float, span: tuple[float, float], dt: float
+) -> Floats:
     """(fields, samples) at t = (n − EARLY) Δt."""
     count = next_fast_len(int((delay + pulse.duration + passes) / dt) + 8 * EARLY)
     while True:
@@ -252,21 +356,45 @@ def _signals(follow: Any, pulse: Pulse, delay: float, passes: float, span: tuple
         if float(np.abs(rows[:, -EARLY:]).max()) <= 10 * SETTLED * float(np.abs(rows).max()):
             return rows
         if count > MOST_SAMPLES:
-            raise ModelError("what the layers keep of the beam does not die away; give them some loss", ("surround",))
+            raise ModelError(
+                "what the layers keep of the beam does not die away; give them some loss",
+                ("surround",),
+            )
         count = next_fast_len(2 * count)
 
 
 def kept_rays(rays: Rays, number: int) -> dict[str, Any]:
     """What a dataset holds of the rays of illumination ``number``."""
     own = (f"beam {number} ray",)
-    note = json.dumps({"focus": rays.focus.tolist(), "waist": rays.waist, "spacing": rays.spacing, "middle": rays.middle})
-    return {f"beam {number}_travels": ((*own, "axis"), rays.travels, {"of": note}), f"beam {number}_electric": ((*own, "axis"), rays.electric)}
+    note = json.dumps(
+        {
+            "focus": rays.focus.tolist(),
+            "waist": rays.waist,
+            "spacing": rays.spacing,
+            "middle": rays.middle,
+        }
+    )
+    return {
+        f"beam {number}_travels": ((*own, "axis"), rays.travels, {"of": note}),
+        f"beam {number}_electric": ((*own, "axis"), rays.electric),
+    }
 
 
 def rays_in(results: xr.Dataset, light: int) -> Rays:
     """The rays of an illumination of a run."""
     if f"beam {light}_travels" not in results:
         return one_ray(results["travels"].values[light], results["electric"].values[light])
-    travels, of = results[f"beam {light}_travels"].values, json.loads(results[f"beam {light}_travels"].attrs["of"])
+    travels, of = (
+        results[f"beam {light}_travels"].values,
+        json.loads(results[f"beam {light}_travels"].attrs["of"]),
+    )
     tilt = np.sqrt(np.clip(1 - (travels @ travels[of["middle"]]) ** 2, 0, 1))
-    return Rays(travels, results[f"beam {light}_electric"].values, tilt, of["middle"], of["spacing"], np.array(of["focus"]), of["waist"])
+    return Rays(
+        travels,
+        results[f"beam {light}_electric"].values,
+        tilt,
+        of["middle"],
+        of["spacing"],
+        np.array(of["focus"]),
+        of["waist"],
+    )

@@ -25,12 +25,12 @@ from heron.geometry.places import POINTS, TIME_POINTS, capture_points
 from heron.model import Evaluated
 from heron.quantities.constants import C0
 
-OVERSAMPLED = 6       # samples per period of the highest frequency in the pulse
-CURRENT_POINTS = 21   # frequencies of surface currents when none are asked for
-MOST_FLOWS = 1e7      # places round a lit model by frequencies at which power is taken cell by cell
+OVERSAMPLED = 6  # samples per period of the highest frequency in the pulse
+CURRENT_POINTS = 21  # frequencies of surface currents when none are asked for
+MOST_FLOWS = 1e7  # places round a lit model by frequencies at which power is taken cell by cell
 MOST_LOSSY = 200_000  # edges whose losses are recorded for each part of a lit model
 AS_THEY_LIE = "as they lie"
-FRAMES = 400          # snapshots of a capture at most
+FRAMES = 400  # snapshots of a capture at most
 
 
 class Window(NamedTuple):
@@ -57,8 +57,11 @@ class Apart(NamedTuple):
 
 
 class Near(NamedTuple):
-    """A capture: its ``points`` (n, 3), its first rows among the E and H sums, or matrices of its own, and what turns values on the grid into those at points
-    beyond mirror planes; ``own``, whether it is not of all the time or not interpolated, and not to be taken for the field at its points."""
+    """A capture: its ``points`` (n, 3), its first rows among the E and H sums, or matrices of its
+    own, and what turns values on the grid into those at points beyond mirror planes; ``own``,
+    whether it is not of all the time or not interpolated, and not to be taken for the field at its
+    points.
+    """
 
     name: str
     own: bool
@@ -80,7 +83,9 @@ class Sheet(NamedTuple):
 
 
 class Trace(NamedTuple):
-    """A capture against time: its ``points`` (n, 3), matrices over E and H (or none), factors beyond mirror planes, and ``interval`` in s, 0 for every sample."""
+    """A capture against time: its ``points`` (n, 3), matrices over E and H (or none), factors
+    beyond mirror planes, and ``interval`` in s, 0 for every sample.
+    """
 
     capture: Any
     points: Floats
@@ -94,16 +99,30 @@ class Trace(NamedTuple):
 class Recorder:
     """The sums that all runs record, and what they mean."""
 
-    def __init__(self, model: Evaluated, stepper: Stepper, frequency: Floats, gates: Sequence[Gate | PointFeed] = ()) -> None:
+    def __init__(
+        self,
+        model: Evaluated,
+        stepper: Stepper,
+        frequency: Floats,
+        gates: Sequence[Gate | PointFeed] = (),
+    ) -> None:
         s = stepper.structure
-        highest = max(pulse_of(model.plan, source).highest for source in model.illuminations or model.feeds or [None])
+        highest = max(
+            pulse_of(model.plan, source).highest
+            for source in model.illuminations or model.feeds or [None]
+        )
         self.every = max(1, int(1 / (OVERSAMPLED * highest * stepper.dt)))
         self.gates = gates
         self.gate_sums = [_gate_sums(stepper, g) for g in self.gates]
         self.frequency, self.networks = frequency, stepper.networks
         e, h = records.Rows(), records.Rows()
-        low, high = ([n + sign * (SCATTERED if w else 0) for n, w in zip(lines, s.walls[:, side], strict=True)]
-                     for side, (sign, lines) in enumerate(zip((1, -1), s.inner_lines, strict=True)))
+        low, high = (
+            [
+                n + sign * (SCATTERED if w else 0)
+                for n, w in zip(lines, s.walls[:, side], strict=True)
+            ]
+            for side, (sign, lines) in enumerate(zip((1, -1), s.inner_lines, strict=True))
+        )
         shortest = C0 / model.plan.f_stop / slowest(model)
         self.faces = records.huygens(s, low, high, e, h, shortest, bool(model.illuminations))
         self.surface_rows = e.count
@@ -114,41 +133,81 @@ class Recorder:
         self.inwards = records.flows(s, *inner, e, h, largest) if s.box[1].any() else []
         inside = np.zeros(s.metal.shape, dtype=bool)
         ends = [n + (k not in s.repeats) for k, n in enumerate(high)]
-        inside[:, low[0]:ends[0], low[1]:ends[1], low[2]:ends[2]] = True
-        polar = np.any([share > 0 for share in stepper.pole_shares], axis=0) if stepper.pole_shares and not model.illuminations else False
+        inside[:, low[0] : ends[0], low[1] : ends[1], low[2] : ends[2]] = True
+        polar = (
+            np.any([share > 0 for share in stepper.pole_shares], axis=0)
+            if stepper.pole_shares and not model.illuminations
+            else False
+        )
         self.loss_at = np.flatnonzero(((stepper.sigma > 0) | polar) & inside & ~in_cases(s))
         if model.illuminations and len(self.loss_at) > MOST_LOSSY:
-            self.loss_at = self.loss_at[:0]  # what all absorb together is known from the flux anyway
-        # Their loss against frequency, as conductivities (f, edges), or (1, edges) where nothing depends on it.
+            # what all absorb together is known from the flux anyway
+            self.loss_at = self.loss_at[:0]
+        # Their loss against frequency, as conductivities (f, edges), or (1, edges) where nothing
+        # depends on it.
         sigma = stepper.sigma.reshape(-1)[None, self.loss_at]
-        laws = [(d.law, share.reshape(-1)[self.loss_at]) for d, share in zip(s.dispersions, stepper.pole_shares, strict=True)]
-        self.loss_root = np.sqrt(sum((np.outer(law.loss(frequency), own) for law, own in laws), sigma))
+        laws = [
+            (d.law, share.reshape(-1)[self.loss_at])
+            for d, share in zip(s.dispersions, stepper.pole_shares, strict=True)
+        ]
+        self.loss_root = np.sqrt(
+            sum((np.outer(law.loss(frequency), own) for law, own in laws), sigma)
+        )
         self.metal = s.metal.reshape(-1)[self.loss_at]
-        self.loss_shares = records.loss_shares(s, self.loss_at, self.metal, float(frequency[len(frequency) // 2]))
-        e.add(np.arange(len(self.loss_at)), self.loss_at, np.sqrt(records.edge_volumes(s, self.loss_at)))
+        self.loss_shares = records.loss_shares(
+            s, self.loss_at, self.metal, float(frequency[len(frequency) // 2])
+        )
+        e.add(
+            np.arange(len(self.loss_at)),
+            self.loss_at,
+            np.sqrt(records.edge_volumes(s, self.loss_at)),
+        )
         self.loss_first = e.count
         e.count += len(self.loss_at)
         self.near: list[Near] = []
         for capture, points, on_grid, sign_e, sign_h in _placed(model, s, POINTS):
-            window, nearest = window_of(capture, pulse_of(model.plan)), getattr(capture, "reading", "") == AS_THEY_LIE
+            window, nearest = (
+                window_of(capture, pulse_of(model.plan)),
+                getattr(capture, "reading", "") == AS_THEY_LIE,
+            )
             if window is None:
-                self.near.append(Near(capture.name, nearest, points, e.count, h.count, sign_e, sign_h))
+                self.near.append(
+                    Near(capture.name, nearest, points, e.count, h.count, sign_e, sign_h)
+                )
                 records.interpolated(s, on_grid, e, False, nearest)
                 records.interpolated(s, on_grid, h, True, nearest)
             else:
-                of_e, of_h = (_matrix(stepper, lambda rows, m=magnetic, at=on_grid, how=nearest: records.interpolated(s, at, rows, m, how))[0]
-                              for magnetic in (False, True))
-                self.near.append(Near(capture.name, True, points, 0, 0, sign_e, sign_h, Apart(of_e, of_h, window)))
+                of_e, of_h = (
+                    _matrix(
+                        stepper,
+                        lambda rows, m=magnetic, at=on_grid, how=nearest: records.interpolated(
+                            s, at, rows, m, how
+                        ),
+                    )[0]
+                    for magnetic in (False, True)
+                )
+                self.near.append(
+                    Near(
+                        capture.name, True, points, 0, 0, sign_e, sign_h, Apart(of_e, of_h, window)
+                    )
+                )
         self.wire_first = h.count
         for edges in s.wires.values():
             records.wire_currents(s, edges, h)
         self.sheets, self.traces = _sheets(model, stepper), _traces(model, stepper)
-        self.distant = [Distant(c, self.faces, s.planes, self.every * stepper.dt, stepper.dt) for c in model.captures if c is not None and c.kind == "far_trace"]
+        self.distant = [
+            Distant(c, self.faces, s.planes, self.every * stepper.dt, stepper.dt)
+            for c in model.captures
+            if c is not None and c.kind == "far_trace"
+        ]
         self.e_matrix, self.h_matrix = e.matrix(stepper), h.matrix(stepper)
 
     def lost(self, e: Complexes) -> Complexes:
         """Of E sums (f, q, rows) those whose squares are losses, √W."""
-        return np.asarray(e[:, :, self.loss_first:self.loss_first + len(self.loss_at)].astype(complex) * self.loss_root[:, None, :])
+        return np.asarray(
+            e[:, :, self.loss_first : self.loss_first + len(self.loss_at)].astype(complex)
+            * self.loss_root[:, None, :]
+        )
 
 
 def _gate_sums(stepper: Stepper, gate: Gate | PointFeed) -> tuple[Any, Any]:
@@ -167,28 +226,50 @@ def _matrix(stepper: Stepper, add: Any) -> tuple[Any, Any]:
 def _sheets(model: Evaluated, stepper: Stepper) -> list[Sheet]:
     s, out = stepper.structure, []
     for capture in model.captures:
-        if capture is not None and capture.kind == "surface_current" and (not capture.part or capture.part in s.names):
-            matrix, faces = _matrix(stepper, lambda rows, part=capture.part: records.surface_currents(s, part, rows))
+        if (
+            capture is not None
+            and capture.kind == "surface_current"
+            and (not capture.part or capture.part in s.names)
+        ):
+            matrix, faces = _matrix(
+                stepper, lambda rows, part=capture.part: records.surface_currents(s, part, rows)
+            )
             out.append(Sheet(capture.name, faces, matrix, current_frequencies(model.plan, capture)))
     return [sheet for sheet in out if len(sheet.faces.axis)]
 
 
 def current_frequencies(plan: Any, capture: Any) -> Floats:
-    """Those a capture of surface currents asks for, else those of the plan's patterns, else some of the band."""
+    """Those a capture of surface currents asks for, else those of the plan's patterns, else some of
+    the band.
+    """
     asked = capture.frequencies or plan.pattern_frequencies
-    return np.array(sorted(set(asked))) if asked else np.unique(np.linspace(plan.f_start, plan.f_stop, min(CURRENT_POINTS, int(plan.points))))
+    return (
+        np.array(sorted(set(asked)))
+        if asked
+        else np.unique(
+            np.linspace(plan.f_start, plan.f_stop, min(CURRENT_POINTS, int(plan.points)))
+        )
+    )
 
 
 def window_of(capture: Any, pulse: Pulse) -> Window | None:
-    """When a capture records, its ends as long as a period of the pulse's middle; ``None`` for all the time."""
+    """When a capture records, its ends as long as a period of the pulse's middle; ``None`` for all
+    the time.
+    """
     opens, closes = (getattr(capture, end, None) for end in ("opens", "closes"))
     if opens is None and closes is None:
         return None
-    return Window(-np.inf if opens is None else opens, np.inf if closes is None else closes, 1 / pulse.centre)
+    return Window(
+        -np.inf if opens is None else opens, np.inf if closes is None else closes, 1 / pulse.centre
+    )
 
 
-def _placed(model: Evaluated, s: Structure, kinds: Iterable[str]) -> Iterator[tuple[Any, Floats, Floats, Floats, Floats]]:
-    """Captures of some kinds with those of their points between the walls, the same on the grid, and what mirror planes do to E and H there."""
+def _placed(
+    model: Evaluated, s: Structure, kinds: Iterable[str]
+) -> Iterator[tuple[Any, Floats, Floats, Floats, Floats]]:
+    """Captures of some kinds with those of their points between the walls, the same on the grid,
+    and what mirror planes do to E and H there.
+    """
     frames = build_frames(model, [])
     for capture in model.captures:
         if capture is not None and capture.kind in kinds:
@@ -201,19 +282,35 @@ def _placed(model: Evaluated, s: Structure, kinds: Iterable[str]) -> Iterator[tu
 def _traces(model: Evaluated, stepper: Stepper) -> list[Trace]:
     s, out = stepper.structure, []
     for capture, points, on_grid, sign_e, sign_h in _placed(model, s, TIME_POINTS):
-        e, h = (_matrix(stepper, lambda rows, m=magnetic, at=on_grid: records.interpolated(s, at, rows, m))[0] for magnetic in (False, True))
+        e, h = (
+            _matrix(
+                stepper, lambda rows, m=magnetic, at=on_grid: records.interpolated(s, at, rows, m)
+            )[0]
+            for magnetic in (False, True)
+        )
         still = capture.kind == "snapshots"
-        out.append(Trace(capture, points, e, None if still else h, sign_e, sign_h, capture.interval if still else 0.0))
+        out.append(
+            Trace(
+                capture,
+                points,
+                e,
+                None if still else h,
+                sign_e,
+                sign_h,
+                capture.interval if still else 0.0,
+            )
+        )
     return out
 
 
 @dataclass
 class PulseRun:
-    """One pulse: transforms at any frequencies of the voltages at gaps and loads (f, P + loads) and of the currents from ports (f, P), V s and A s,
-    of the waves a and b (f, modes) at each gate, √W s;
-    of E and H sums (f, rows); ``surfaces`` are transforms at their own frequencies, ``apart`` those of E and H of captures with a window, ``traces`` times and
-    values of E and of H;
-    ``left`` energy over its largest, ``steps`` done."""
+    """One pulse: transforms at any frequencies of the voltages at gaps and loads (f, P + loads) and
+    of the currents from ports (f, P), V s and A s, of the waves a and b (f, modes) at each gate, √W
+    s; of E and H sums (f, rows); ``surfaces`` are transforms at their own frequencies, ``apart``
+    those of E and H of captures with a window, ``traces`` times and values of E and of H; ``left``
+    energy over its largest, ``steps`` done.
+    """
 
     pulse: Pulse
     spectra: Callable[[Floats], tuple[Complexes, Complexes]]

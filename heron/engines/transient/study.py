@@ -21,16 +21,19 @@ from heron.model import Evaluated
 from heron.quantities import engineering
 from heron.quantities.constants import C0
 
-AROUND = 4           # layers of cells on either side of a feed's plane that its modes depend on
+AROUND = 4  # layers of cells on either side of a feed's plane that its modes depend on
 
 
 @dataclass(frozen=True)
 class Study:
-    """Modes over frequency (f,) Hz: effective ``index`` and ``impedance`` in Ω (f, modes), complex; ``cut_off`` (modes,) Hz, 0 for those of a line.
+    """Modes over frequency (f,) Hz: effective ``index`` and ``impedance`` in Ω (f, modes), complex;
+    ``cut_off`` (modes,) Hz, 0 for those of a line.
 
-    At ``at`` Hz, ``kinds`` (modes,) and E in the middles of cells (modes, na, nb, 2) along the two axes across the feed's, of unit largest magnitude;
-    ``u`` (na + 1,) and ``v`` (nb + 1,) are lines in m along the ``axes``, ``inside`` (na, nb) the cells that belong to the opening.
-    ``following`` are the cut-offs in Hz of the modes beyond those. ``index_error`` and ``impedance_error`` in Ω (f, modes) are ``None`` where nothing is known.
+    At ``at`` Hz, ``kinds`` (modes,) and E in the middles of cells (modes, na, nb, 2) along the two
+    axes across the feed's, of unit largest magnitude; ``u`` (na + 1,) and ``v`` (nb + 1,) are lines
+    in m along the ``axes``, ``inside`` (na, nb) the cells that belong to the opening. ``following``
+    are the cut-offs in Hz of the modes beyond those. ``index_error`` and ``impedance_error`` in Ω
+    (f, modes) are ``None`` where nothing is known.
     """
 
     frequency: Floats
@@ -49,10 +52,14 @@ class Study:
     impedance_error: Floats | None = None
 
 
-def study(s: Structure, model: Evaluated, feed: int, count: int, at: float, points: int = 41) -> Study:
-    """The ``count`` first modes of feed number ``feed`` of the document on a filled structure, over the band of the plan.
+def study(
+    s: Structure, model: Evaluated, feed: int, count: int, at: float, points: int = 41
+) -> Study:
+    """The ``count`` first modes of feed number ``feed`` of the document on a filled structure, over
+    the band of the plan.
 
-    :raises ModelError: it is no line or guide feed; its opening was not found; nothing travels there; ``at`` Hz lies outside the band.
+    :raises ModelError: it is no line or guide feed; its opening was not found; nothing travels
+        there; ``at`` Hz lies outside the band.
     """
     found = next((p for p in s.apertures if p.number == feed), None)
     if found is None:
@@ -61,28 +68,55 @@ def study(s: Structure, model: Evaluated, feed: int, count: int, at: float, poin
     plan = model.plan
     if not plan.f_start <= at <= plan.f_stop:
         band = f"{engineering(plan.f_start, 'Hz')} to {engineering(plan.f_stop, 'Hz')}"
-        raise ModelError(f"{engineering(at, 'Hz')} lies outside the band, {band}, over which modes are followed")
+        raise ModelError(
+            f"{engineering(at, 'Hz')} lies outside the band, {band}, over which modes are followed"
+        )
     thin, p = _around(s, found)
     stepper = Stepper(thin, np.zeros(0))
     own = families(stepper, p, pulse_of(plan), count + WATCHED, plan.f_stop)[:count]
     frequency = np.linspace(plan.f_start, plan.f_stop, points)
     middle = section(stepper, p, at)
     as_waves = undispersed(frequency, stepper.dt)
-    ohms = np.array([[impedance(of, family.mode(float(f)), p.ratio) for family in own] for f, of in ((f, section(stepper, p, float(f))) for f in as_waves)])
+    ohms = np.array(
+        [
+            [impedance(of, family.mode(float(f)), p.ratio) for family in own]
+            for f, of in ((f, section(stepper, p, float(f))) for f in as_waves)
+        ]
+    )
     free = int(conductors(middle).max())
     cuts = cut_offs(middle, count + WATCHED)
     shown = [family.mode(at) for family in own]
-    index: Any = np.array([family.continuum(frequency, stepper.dt) for family in own]).T * C0 / (2 * np.pi * frequency)[:, None]
-    begin = np.array([family.cut_off or (0.0 if k < free else cuts[k - free]) for k, family in enumerate(own)])
-    u, v = (s.lines[q][lo:hi + 1] for q, lo, hi in zip(p.across, p.low, p.high, strict=True))
+    index: Any = (
+        np.array([family.continuum(frequency, stepper.dt) for family in own]).T
+        * C0
+        / (2 * np.pi * frequency)[:, None]
+    )
+    begin = np.array(
+        [family.cut_off or (0.0 if k < free else cuts[k - free]) for k, family in enumerate(own)]
+    )
+    u, v = (s.lines[q][lo : hi + 1] for q, lo, hi in zip(p.across, p.low, p.high, strict=True))
     inside = ~(p.shut[0][:, :-1] & p.shut[0][:, 1:] & p.shut[1][:-1] & p.shut[1][1:])
-    return Study(frequency, index, ohms, begin, [kind(middle, m) for m in shown], at, np.array([_in_cells(p, m.e) for m in shown]), u, v, p.across, inside,
-                 cuts[max(count - free, 0):])
+    return Study(
+        frequency,
+        index,
+        ohms,
+        begin,
+        [kind(middle, m) for m in shown],
+        at,
+        np.array([_in_cells(p, m.e) for m in shown]),
+        u,
+        v,
+        p.across,
+        inside,
+        cuts[max(count - free, 0) :],
+    )
 
 
 @dataclass(frozen=True)
 class Travel:
-    """Of an opening: ``low`` and ``high`` (modes,) whether each of its first modes travels at the ends of the band; ``cut_off`` Hz of those that have one."""
+    """Of an opening: ``low`` and ``high`` (modes,) whether each of its first modes travels at the
+    ends of the band; ``cut_off`` Hz of those that have one.
+    """
 
     low: list[bool]
     high: list[bool]
@@ -105,7 +139,7 @@ def travel(s: Structure, model: Evaluated, p: Aperture, count: int) -> Travel:
 def _in_cells(p: Aperture, e: Complexes) -> Complexes:
     """(na, nb, 2): means of the edges on both sides of every cell, of unit largest magnitude."""
     na, nb = p.high[0] - p.low[0], p.high[1] - p.low[1]
-    a, b = e[: na * (nb + 1)].reshape(na, nb + 1), e[na * (nb + 1):].reshape(na + 1, nb)
+    a, b = e[: na * (nb + 1)].reshape(na, nb + 1), e[na * (nb + 1) :].reshape(na + 1, nb)
     out = np.stack((0.5 * (a[:, 1:] + a[:, :-1]), 0.5 * (b[1:] + b[:-1])), axis=-1)
     return np.asarray(out / max(float(np.linalg.norm(out, axis=-1).max()), 1e-30))
 
@@ -114,7 +148,7 @@ def _around(s: Structure, p: Aperture) -> tuple[Structure, Aperture]:
     """The layers of cells about an opening as a structure of their own, and the opening in it."""
     low, high = max(p.line - AROUND, 0), min(p.line + AROUND, s.shape[p.axis])
     lines = list(s.lines)
-    lines[p.axis] = s.lines[p.axis][low:high + 1]
+    lines[p.axis] = s.lines[p.axis][low : high + 1]
 
     def cells(values: Any) -> Any:
         return np.take(values, range(low, high), axis=p.axis)
@@ -125,9 +159,28 @@ def _around(s: Structure, p: Aperture) -> tuple[Structure, Aperture]:
     walls = s.walls.copy()
     walls[p.axis] = 0
     thin = Structure(
-        lines[0], lines[1], lines[2], walls, cells(s.epsilon), cells(s.sigma), cells(s.mu), nodes(s.metal), nodes(s.conducts), nodes(s.free_edge), nodes(s.free_face),
-        {}, {}, planes=[q for q in s.planes if q.axis != p.axis], largest=s.largest, lowest=s.lowest, middle=s.middle,
+        lines[0],
+        lines[1],
+        lines[2],
+        walls,
+        cells(s.epsilon),
+        cells(s.sigma),
+        cells(s.mu),
+        nodes(s.metal),
+        nodes(s.conducts),
+        nodes(s.free_edge),
+        nodes(s.free_face),
+        {},
+        {},
+        planes=[q for q in s.planes if q.axis != p.axis],
+        largest=s.largest,
+        lowest=s.lowest,
+        middle=s.middle,
         means=None if s.means is None else (cells(s.means[0]), cells(s.means[1])),
-        dispersions=[Dispersion(d.name, d.law, cells(d.share), d.whole) for d in s.dispersions], solid=None if s.solid is None else cells(s.solid),
-        averages=None if s.averages is None else Averages(*(nodes(values) for values in vars(s.averages).values())))
+        dispersions=[Dispersion(d.name, d.law, cells(d.share), d.whole) for d in s.dispersions],
+        solid=None if s.solid is None else cells(s.solid),
+        averages=None
+        if s.averages is None
+        else Averages(*(nodes(values) for values in vars(s.averages).values())),
+    )
     return thin, replace(p, line=p.line - low, end=p.end - low)

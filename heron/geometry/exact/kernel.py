@@ -15,7 +15,13 @@ from numpy.typing import NDArray
 from OCP.Bnd import Bnd_Box
 from OCP.BRep import BRep_Builder
 from OCP.BRepAdaptor import BRepAdaptor_Surface
-from OCP.BRepAlgoAPI import BRepAlgoAPI_BooleanOperation, BRepAlgoAPI_Common, BRepAlgoAPI_Cut, BRepAlgoAPI_Fuse, BRepAlgoAPI_Splitter
+from OCP.BRepAlgoAPI import (
+    BRepAlgoAPI_BooleanOperation,
+    BRepAlgoAPI_Common,
+    BRepAlgoAPI_Cut,
+    BRepAlgoAPI_Fuse,
+    BRepAlgoAPI_Splitter,
+)
 from OCP.BRepBndLib import BRepBndLib
 from OCP.BRepBuilderAPI import BRepBuilderAPI_GTransform, BRepBuilderAPI_Transform
 from OCP.BRepCheck import BRepCheck_Analyzer
@@ -39,11 +45,25 @@ Floats = NDArray[np.float64]
 P = ParamSpec("P")
 R = TypeVar("R")
 
-DEFAULT_UNIT = 1e-3   # m
-EXACT = 1e-9          # relative error asked of adaptive volume and area integrals
+DEFAULT_UNIT = 1e-3  # m
+EXACT = 1e-9  # relative error asked of adaptive volume and area integrals
 
-FACE, EDGE, VERTEX, SOLID, SHELL, WIRE = Kind.TopAbs_FACE, Kind.TopAbs_EDGE, Kind.TopAbs_VERTEX, Kind.TopAbs_SOLID, Kind.TopAbs_SHELL, Kind.TopAbs_WIRE
-_CAST = {FACE: TopoDS.Face_s, EDGE: TopoDS.Edge_s, VERTEX: TopoDS.Vertex_s, SOLID: TopoDS.Solid_s, SHELL: TopoDS.Shell_s, WIRE: TopoDS.Wire_s}
+FACE, EDGE, VERTEX, SOLID, SHELL, WIRE = (
+    Kind.TopAbs_FACE,
+    Kind.TopAbs_EDGE,
+    Kind.TopAbs_VERTEX,
+    Kind.TopAbs_SOLID,
+    Kind.TopAbs_SHELL,
+    Kind.TopAbs_WIRE,
+)
+_CAST = {
+    FACE: TopoDS.Face_s,
+    EDGE: TopoDS.Edge_s,
+    VERTEX: TopoDS.Vertex_s,
+    SOLID: TopoDS.Solid_s,
+    SHELL: TopoDS.Shell_s,
+    WIRE: TopoDS.Wire_s,
+}
 
 
 def guarded(what: str) -> Callable[[Callable[P, R]], Callable[P, R]]:
@@ -55,7 +75,9 @@ def guarded(what: str) -> Callable[[Callable[P, R]], Callable[P, R]]:
             try:
                 return function(*args, **kwargs)
             except (Standard_Failure, RuntimeError) as error:
-                raise ModelError(f"{what} cannot be made ({type(error).__name__.removeprefix('Standard_')})") from error
+                raise ModelError(
+                    f"{what} cannot be made ({type(error).__name__.removeprefix('Standard_')})"
+                ) from error
 
         return inner
 
@@ -126,11 +148,17 @@ def area(shape: Shape) -> float:
 
 
 def surface_moments(shape: Shape) -> tuple[float, Floats, Floats]:
-    """Area of all faces, its centre (3,), and its matrix of inertia (3, 3) about that centre, in powers of the unit."""
+    """Area of all faces, its centre (3,), and its matrix of inertia (3, 3) about that centre, in
+    powers of the unit.
+    """
     found = GProp_GProps()
     BRepGProp.SurfaceProperties_s(shape, found, EXACT)
     centre, inertia = found.CentreOfMass(), found.MatrixOfInertia()
-    return float(found.Mass()), np.array([centre.X(), centre.Y(), centre.Z()]), np.array([[inertia.Value(r, c) for c in (1, 2, 3)] for r in (1, 2, 3)])
+    return (
+        float(found.Mass()),
+        np.array([centre.X(), centre.Y(), centre.Z()]),
+        np.array([[inertia.Value(r, c) for c in (1, 2, 3)] for r in (1, 2, 3)]),
+    )
 
 
 def rough_area(shape: Shape) -> float:
@@ -149,9 +177,14 @@ def middle(shape: Shape) -> Floats:
 
 
 def box(shape: Shape, tight: bool = True) -> tuple[Floats, Floats]:
-    """Lowest and highest corner (3,): around the exact surfaces, or quickly around their control points."""
+    """Lowest and highest corner (3,): around the exact surfaces, or quickly around their control
+    points.
+    """
     found = Bnd_Box()
-    if tight and not all(BRepAdaptor_Surface(f).GetType() == GeomAbs_SurfaceType.GeomAbs_Plane for f in subshapes(shape, FACE)):
+    if tight and not all(
+        BRepAdaptor_Surface(f).GetType() == GeomAbs_SurfaceType.GeomAbs_Plane
+        for f in subshapes(shape, FACE)
+    ):
         BRepBndLib.AddOptimal_s(shape, found, False, False)
     else:
         BRepBndLib.Add_s(shape, found, False)
@@ -177,7 +210,9 @@ def valid(shape: Shape) -> bool:
 
 
 def mapped(shape: Shape, m: Matrix, unit: float) -> Shape:
-    """A shape through an affine map of SI coordinates (4×4); rigid maps and scales keep surfaces exact."""
+    """A shape through an affine map of SI coordinates (4×4); rigid maps and scales keep surfaces
+    exact.
+    """
     if np.array_equal(m, np.eye(4)):
         return shape
     linear, offset = m[:3, :3], m[:3, 3] / unit
@@ -187,12 +222,17 @@ def mapped(shape: Shape, m: Matrix, unit: float) -> Shape:
         turn = np.column_stack((linear, offset))
         rigid.SetValues(*(float(v) for v in turn.ravel()))
         return BRepBuilderAPI_Transform(shape, rigid, True).Shape()
-    general = gp_GTrsf(gp_Mat(*(float(v) for v in linear.ravel())), gp_XYZ(*(float(v) for v in offset)))
+    general = gp_GTrsf(
+        gp_Mat(*(float(v) for v in linear.ravel())), gp_XYZ(*(float(v) for v in offset))
+    )
     return BRepBuilderAPI_GTransform(shape, general, True).Shape()
 
 
 _OPERATIONS: dict[str, type[BRepAlgoAPI_BooleanOperation]] = {
-    "fuse": BRepAlgoAPI_Fuse, "cut": BRepAlgoAPI_Cut, "intersect": BRepAlgoAPI_Common, "imprint": BRepAlgoAPI_Splitter,
+    "fuse": BRepAlgoAPI_Fuse,
+    "cut": BRepAlgoAPI_Cut,
+    "intersect": BRepAlgoAPI_Common,
+    "imprint": BRepAlgoAPI_Splitter,
 }
 
 
@@ -208,13 +248,18 @@ def combined(operation: str, first: Shape, others: Sequence[Shape]) -> Shape:
     made.SetRunParallel(False)
     made.Build()
     if not made.IsDone():
-        raise ModelError(f"the parts cannot be combined: {operation} failed; look for faces that touch at a tangent, and overlap them clearly")
+        raise ModelError(
+            f"the parts cannot be combined: {operation} failed; look for faces that touch at a"
+            " tangent, and overlap them clearly"
+        )
     result = made.Shape()
     return simplest(result if operation == "imprint" else _unified(result))
 
 
 def _unified(shape: Shape) -> Shape:
-    """Neighbouring faces on one surface as one face, unless that spoils the shape (the kernel fails on some spheres)."""
+    """Neighbouring faces on one surface as one face, unless that spoils the shape (the kernel fails
+    on some spheres).
+    """
     made = ShapeUpgrade_UnifySameDomain(shape, True, True, False)
     made.Build()
     out = made.Shape()

@@ -19,7 +19,19 @@ from OCP.GeomAPI import GeomAPI_ProjectPointOnSurf
 from OCP.gp import gp_Pnt, gp_Vec
 
 from heron.errors import ModelError
-from heron.geometry.exact.kernel import EDGE, FACE, SOLID, Floats, Shape, distance, guarded, point, simplest, subshapes, valid
+from heron.geometry.exact.kernel import (
+    EDGE,
+    FACE,
+    SOLID,
+    Floats,
+    Shape,
+    distance,
+    guarded,
+    point,
+    simplest,
+    subshapes,
+    valid,
+)
 from heron.quantities import engineering
 
 FACING = 0.99  # cosine: within about 8 degrees
@@ -43,7 +55,8 @@ def normal(face: Shape, near: Sequence[float]) -> Floats:
 def pick(shape: Shape, rule: Any, kind: Any, unit: float, field: str) -> Shape:
     """The face or edge of a body that a rule names.
 
-    :raises ModelError: nothing lies within the tolerance, or nothing faces that way, or two are equally near.
+    :raises ModelError: nothing lies within the tolerance, or nothing faces that way, or two are
+        equally near.
     """
     what = "face" if kind == FACE else "edge"
     candidates = subshapes(shape, kind)
@@ -57,9 +70,16 @@ def pick(shape: Shape, rule: Any, kind: Any, unit: float, field: str) -> Shape:
     distances = np.array([distance(vertex, c)[0] for c in candidates]) * unit
     best = int(distances.argmin())
     if rule.tolerance is not None and distances[best] > rule.tolerance:
-        raise ModelError(f"the nearest {what} is {engineering(float(distances[best]), 'm')} away, more than the tolerance", (field, "near"))
+        raise ModelError(
+            f"the nearest {what} is {engineering(float(distances[best]), 'm')} away, more than the"
+            " tolerance",
+            (field, "near"),
+        )
     if kind == EDGE and (distances < distances[best] + 1e-9 * max(1.0, distances.max())).sum() > 1:
-        raise ModelError("two edges are equally near; move the point along the one that is meant", (field, "near"))
+        raise ModelError(
+            "two edges are equally near; move the point along the one that is meant",
+            (field, "near"),
+        )
     return candidates[best]
 
 
@@ -68,19 +88,25 @@ def softened(shape: Shape, step: Any, unit: float) -> Shape:
     """Picked edges of a solid rounded or chamfered."""
     if step.size <= 0:
         raise ModelError("the size must be above zero", ("size",))
-    made = (BRepFilletAPI_MakeFillet if step.operation == "round" else BRepFilletAPI_MakeChamfer)(shape)
+    made = (BRepFilletAPI_MakeFillet if step.operation == "round" else BRepFilletAPI_MakeChamfer)(
+        shape
+    )
     edges = [pick(shape, p, EDGE, unit, "picks") for p in step.picks] or subshapes(shape, EDGE)
     for edge in edges:
         made.Add(step.size / unit, edge)
     made.Build()
     if not made.IsDone() or not valid(made.Shape()):
-        raise ModelError("the edges cannot be softened that far; use a smaller size or fewer edges", ("size",))
+        raise ModelError(
+            "the edges cannot be softened that far; use a smaller size or fewer edges", ("size",)
+        )
     return simplest(made.Shape())
 
 
 @guarded("the thick sheet")
 def thickened(sheet: Shape, thickness: float) -> Shape:
-    """A solid between a sheet and its offset; ``thickness`` in model units, its sign chooses the side."""
+    """A solid between a sheet and its offset; ``thickness`` in model units, its sign chooses the
+    side.
+    """
     faces = subshapes(sheet, FACE)
     if subshapes(sheet, SOLID):
         raise ModelError("this part is a solid already; only sheets can be thickened", ("source",))
@@ -94,5 +120,7 @@ def thickened(sheet: Shape, thickness: float) -> Shape:
     made.SetBuildSolidFlag(True)
     made.Perform()
     if not made.IsDone() or not subshapes(made.GetResultShape(), SOLID):
-        raise ModelError("the sheet cannot be thickened that far; its bends are too tight", ("thickness",))
+        raise ModelError(
+            "the sheet cannot be thickened that far; its bends are too tight", ("thickness",)
+        )
     return simplest(made.GetResultShape())

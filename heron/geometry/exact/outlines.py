@@ -6,7 +6,11 @@ from collections.abc import Callable, Sequence
 from typing import Any
 
 import numpy as np
-from OCP.BRepBuilderAPI import BRepBuilderAPI_MakeEdge, BRepBuilderAPI_MakeFace, BRepBuilderAPI_MakeWire
+from OCP.BRepBuilderAPI import (
+    BRepBuilderAPI_MakeEdge,
+    BRepBuilderAPI_MakeFace,
+    BRepBuilderAPI_MakeWire,
+)
 from OCP.GC import GC_MakeArcOfCircle
 from OCP.Geom import Geom_BezierCurve
 from OCP.GeomAPI import GeomAPI_Interpolate
@@ -72,13 +76,18 @@ def closed_wire(corners: Sequence[Any], place: Place) -> Shape:
         if gap < SAME * extent:
             if k == count:
                 continue  # closed by hand
-            raise ModelError("two corners of the outline are the same point; remove one", ("outline", i, "to"))
+            raise ModelError(
+                "two corners of the outline are the same point; remove one", ("outline", i, "to")
+            )
         if corner.via is None:
             edges.append(line(place(before), place(here)))
             continue
         arc = GC_MakeArcOfCircle(place(before), place(corner.via), place(here))
         if not arc.IsDone():
-            raise ModelError("no arc goes through these three points; they are in line or coincide", ("outline", i, "via"))
+            raise ModelError(
+                "no arc goes through these three points; they are in line or coincide",
+                ("outline", i, "via"),
+            )
         edges.append(BRepBuilderAPI_MakeEdge(arc.Value()).Edge())
     return wire(edges)
 
@@ -92,7 +101,11 @@ def formula_wire(pieces: Sequence[Any], place: Place) -> Shape:
     extent = float(max(np.ptp(np.vstack(runs), axis=0)))
     edges: list[Shape] = []
     for i, run in enumerate(runs):
-        edges.append(spline([place((float(x), float(y))) for x, y in run]) if len(run) > 2 else line(place(tuple(run[0])), place(tuple(run[-1]))))
+        edges.append(
+            spline([place((float(x), float(y))) for x, y in run])
+            if len(run) > 2
+            else line(place(tuple(run[0])), place(tuple(run[-1])))
+        )
         following = runs[(i + 1) % len(runs)][0]
         if np.hypot(*(following - run[-1])) > SAME * extent:
             edges.append(line(place(tuple(run[-1])), place(tuple(following))))
@@ -115,9 +128,13 @@ def _sampled(piece: Any, i: int) -> Any:
             raise ModelError(f"{error.message} (t is a plain number)", (*here, name)) from error
     run = np.column_stack(columns)
     if not np.isfinite(run).all():
-        raise ModelError("the formula has no finite value everywhere between start and stop", (*here, "x"))
+        raise ModelError(
+            "the formula has no finite value everywhere between start and stop", (*here, "x")
+        )
     if np.hypot(*np.diff(run, axis=0).T).min() == 0:
-        raise ModelError("the curve stands still: two neighbouring points coincide", (*here, "points"))
+        raise ModelError(
+            "the curve stands still: two neighbouring points coincide", (*here, "points")
+        )
     return run
 
 
@@ -142,7 +159,9 @@ def face(outer: Shape, *holes: Shape) -> Shape:
         made.Add(hole)
     out = made.Face()
     if not valid(out):
-        raise ModelError("the outline crosses or touches itself; reorder or move its corners", ("outline",))
+        raise ModelError(
+            "the outline crosses or touches itself; reorder or move its corners", ("outline",)
+        )
     return out
 
 

@@ -6,32 +6,64 @@ from django.db import migrations, models
 
 
 class Migration(migrations.Migration):
-
     dependencies = [
-        ('projects', '0001_initial'),
+        ("projects", "0001_initial"),
         migrations.swappable_dependency(settings.AUTH_USER_MODEL),
     ]
 
     operations = [
         migrations.CreateModel(
-            name='Upload',
+            name="Upload",
             fields=[
-                ('id', models.BigAutoField(auto_created=True, primary_key=True, serialize=False, verbose_name='ID')),
-                ('name', models.CharField(max_length=200)),
-                ('digest', models.CharField(max_length=64)),
-                ('size', models.PositiveBigIntegerField()),
-                ('state', models.CharField(choices=[('reading', 'Reading'), ('ready', 'Ready'), ('refused', 'Refused')], default='reading', max_length=10)),
-                ('message', models.TextField(default='waiting')),
-                ('report', models.JSONField(default=dict)),
-                ('original', models.BinaryField()),
-                ('prepared', models.BinaryField(default=bytes)),
-                ('created', models.DateTimeField(auto_now_add=True)),
-                ('author', models.ForeignKey(null=True, on_delete=django.db.models.deletion.SET_NULL, related_name='+', to=settings.AUTH_USER_MODEL)),
-                ('project', models.ForeignKey(on_delete=django.db.models.deletion.CASCADE, related_name='uploads', to='projects.project')),
+                (
+                    "id",
+                    models.BigAutoField(
+                        auto_created=True, primary_key=True, serialize=False, verbose_name="ID"
+                    ),
+                ),
+                ("name", models.CharField(max_length=200)),
+                ("digest", models.CharField(max_length=64)),
+                ("size", models.PositiveBigIntegerField()),
+                (
+                    "state",
+                    models.CharField(
+                        choices=[
+                            ("reading", "Reading"),
+                            ("ready", "Ready"),
+                            ("refused", "Refused"),
+                        ],
+                        default="reading",
+                        max_length=10,
+                    ),
+                ),
+                ("message", models.TextField(default="waiting")),
+                ("report", models.JSONField(default=dict)),
+                ("original", models.BinaryField()),
+                ("prepared", models.BinaryField(default=bytes)),
+                ("created", models.DateTimeField(auto_now_add=True)),
+                (
+                    "author",
+                    models.ForeignKey(
+                        null=True,
+                        on_delete=django.db.models.deletion.SET_NULL,
+                        related_name="+",
+                        to=settings.AUTH_USER_MODEL,
+                    ),
+                ),
+                (
+                    "project",
+                    models.ForeignKey(
+                        on_delete=django.db.models.deletion.CASCADE,
+                        related_name="uploads",
+                        to="projects.project",
+                    ),
+                ),
             ],
             options={
-                'ordering': ['name'],
-                'constraints': [models.UniqueConstraint(fields=('project', 'name'), name='upload_name')],
+                "ordering": ["name"],
+                "constraints": [
+                    models.UniqueConstraint(fields=("project", "name"), name="upload_name")
+                ],
             },
         ),
     ]

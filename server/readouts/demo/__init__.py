@@ -1,4 +1,7 @@
-"""What the demo's readouts show beside the models: variants, spec lines, a curve from elsewhere. All invented."""
+"""What the demo's readouts show beside the models: variants, spec lines, a curve from elsewhere.
+
+All invented.
+"""
 
 from __future__ import annotations
 
@@ -26,8 +29,15 @@ class Demo:
 
 DEMOS = {
     "Ground whip": Demo(
-        [({"height": "0.225 * lambda0"}, "cut shorter for the upper channel"), ({"height": "0.245 * lambda0"}, "with the rubber tip on")],
-        ["|S11| < -10 dB from 863 to 873 MHz", "realized gain > 4 dBi at theta = 85 from 863 to 873 MHz", "total efficiency > 90 % from 863 to 873 MHz"],
+        [
+            ({"height": "0.225 * lambda0"}, "cut shorter for the upper channel"),
+            ({"height": "0.245 * lambda0"}, "with the rubber tip on"),
+        ],
+        [
+            "|S11| < -10 dB from 863 to 873 MHz",
+            "realized gain > 4 dBi at theta = 85 from 863 to 873 MHz",
+            "total efficiency > 90 % from 863 to 873 MHz",
+        ],
         ("whip on the deck", "whip-on-the-deck.csv"),
     ),
 }
@@ -40,7 +50,9 @@ def furnish(request: HttpRequest, project: Project) -> None:
         return
     annotate(request, project.id, 1, "as drawn", True)
     for values, note in demo.variants:
-        annotate(request, project.id, start_run(request, project.id, None, values).number, note, None)
+        annotate(
+            request, project.id, start_run(request, project.id, None, values).number, note, None
+        )
     name, file = demo.curve
     actions.add_reference(request, project.id, name, file, (HERE / file).read_text(), None, None)
     specs = [SpecLine(id=f"s{n}", text=text) for n, text in enumerate(demo.specs)]

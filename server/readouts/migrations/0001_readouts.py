@@ -6,55 +6,102 @@ from django.db import migrations, models
 
 
 class Migration(migrations.Migration):
-
     initial = True
 
     dependencies = [
-        ('projects', '0002_upload'),
+        ("projects", "0002_upload"),
         migrations.swappable_dependency(settings.AUTH_USER_MODEL),
     ]
 
     operations = [
         migrations.CreateModel(
-            name='Page',
+            name="Page",
             fields=[
-                ('id', models.BigAutoField(auto_created=True, primary_key=True, serialize=False, verbose_name='ID')),
-                ('version', models.PositiveIntegerField(default=0)),
-                ('content', models.JSONField(default=dict)),
-                ('updated', models.DateTimeField(auto_now=True)),
-                ('project', models.OneToOneField(on_delete=django.db.models.deletion.CASCADE, related_name='page', to='projects.project')),
+                (
+                    "id",
+                    models.BigAutoField(
+                        auto_created=True, primary_key=True, serialize=False, verbose_name="ID"
+                    ),
+                ),
+                ("version", models.PositiveIntegerField(default=0)),
+                ("content", models.JSONField(default=dict)),
+                ("updated", models.DateTimeField(auto_now=True)),
+                (
+                    "project",
+                    models.OneToOneField(
+                        on_delete=django.db.models.deletion.CASCADE,
+                        related_name="page",
+                        to="projects.project",
+                    ),
+                ),
             ],
         ),
         migrations.CreateModel(
-            name='ReferenceCurve',
+            name="ReferenceCurve",
             fields=[
-                ('id', models.BigAutoField(auto_created=True, primary_key=True, serialize=False, verbose_name='ID')),
-                ('number', models.PositiveIntegerField()),
-                ('name', models.CharField(max_length=80)),
-                ('filename', models.CharField(blank=True, max_length=200)),
-                ('text', models.TextField()),
-                ('x_unit', models.CharField(max_length=4)),
-                ('columns', models.JSONField(default=list)),
-                ('created', models.DateTimeField(auto_now_add=True)),
-                ('author', models.ForeignKey(null=True, on_delete=django.db.models.deletion.SET_NULL, related_name='+', to=settings.AUTH_USER_MODEL)),
-                ('project', models.ForeignKey(on_delete=django.db.models.deletion.CASCADE, related_name='references', to='projects.project')),
+                (
+                    "id",
+                    models.BigAutoField(
+                        auto_created=True, primary_key=True, serialize=False, verbose_name="ID"
+                    ),
+                ),
+                ("number", models.PositiveIntegerField()),
+                ("name", models.CharField(max_length=80)),
+                ("filename", models.CharField(blank=True, max_length=200)),
+                ("text", models.TextField()),
+                ("x_unit", models.CharField(max_length=4)),
+                ("columns", models.JSONField(default=list)),
+                ("created", models.DateTimeField(auto_now_add=True)),
+                (
+                    "author",
+                    models.ForeignKey(
+                        null=True,
+                        on_delete=django.db.models.deletion.SET_NULL,
+                        related_name="+",
+                        to=settings.AUTH_USER_MODEL,
+                    ),
+                ),
+                (
+                    "project",
+                    models.ForeignKey(
+                        on_delete=django.db.models.deletion.CASCADE,
+                        related_name="references",
+                        to="projects.project",
+                    ),
+                ),
             ],
             options={
-                'ordering': ['number'],
-                'constraints': [models.UniqueConstraint(fields=('project', 'number'), name='reference_number')],
+                "ordering": ["number"],
+                "constraints": [
+                    models.UniqueConstraint(fields=("project", "number"), name="reference_number")
+                ],
             },
         ),
         migrations.CreateModel(
-            name='Template',
+            name="Template",
             fields=[
-                ('id', models.BigAutoField(auto_created=True, primary_key=True, serialize=False, verbose_name='ID')),
-                ('name', models.CharField(max_length=60)),
-                ('cards', models.JSONField(default=list)),
-                ('owner', models.ForeignKey(on_delete=django.db.models.deletion.CASCADE, related_name='templates', to=settings.AUTH_USER_MODEL)),
+                (
+                    "id",
+                    models.BigAutoField(
+                        auto_created=True, primary_key=True, serialize=False, verbose_name="ID"
+                    ),
+                ),
+                ("name", models.CharField(max_length=60)),
+                ("cards", models.JSONField(default=list)),
+                (
+                    "owner",
+                    models.ForeignKey(
+                        on_delete=django.db.models.deletion.CASCADE,
+                        related_name="templates",
+                        to=settings.AUTH_USER_MODEL,
+                    ),
+                ),
             ],
             options={
-                'ordering': ['name'],
-                'constraints': [models.UniqueConstraint(fields=('owner', 'name'), name='template_name')],
+                "ordering": ["name"],
+                "constraints": [
+                    models.UniqueConstraint(fields=("owner", "name"), name="template_name")
+                ],
             },
         ),
     ]

@@ -6,77 +6,149 @@ from django.db import migrations, models
 
 
 class Migration(migrations.Migration):
-
     initial = True
 
     dependencies = [
-        ('projects', '0001_initial'),
+        ("projects", "0001_initial"),
         migrations.swappable_dependency(settings.AUTH_USER_MODEL),
     ]
 
     operations = [
         migrations.CreateModel(
-            name='Run',
+            name="Run",
             fields=[
-                ('id', models.BigAutoField(auto_created=True, primary_key=True, serialize=False, verbose_name='ID')),
-                ('number', models.PositiveIntegerField()),
-                ('overrides', models.JSONField(default=dict)),
-                ('values', models.JSONField(default=dict)),
-                ('status', models.CharField(choices=[('queued', 'Queued'), ('running', 'Running'), ('paused', 'Paused'), ('finished', 'Finished'), ('stopped', 'Stopped'), ('failed', 'Failed')], default='queued', max_length=10)),
-                ('wish', models.CharField(blank=True, choices=[('', 'None'), ('pause', 'Pause'), ('stop', 'Stop')], default='', max_length=10)),
-                ('stage', models.CharField(default='queued', max_length=40)),
-                ('fraction', models.FloatField(default=0)),
-                ('live', models.JSONField(default=list)),
-                ('reason', models.TextField(default='')),
-                ('attempts', models.PositiveIntegerField(default=0)),
-                ('forecast', models.JSONField(default=dict)),
-                ('summary', models.JSONField(default=dict)),
-                ('headline', models.JSONField(default=dict)),
-                ('trust', models.JSONField(default=list)),
-                ('grade', models.CharField(default='', max_length=1)),
-                ('made_by', models.JSONField(default=dict)),
-                ('created', models.DateTimeField(auto_now_add=True)),
-                ('started', models.DateTimeField(null=True)),
-                ('heartbeat', models.DateTimeField(null=True)),
-                ('finished', models.DateTimeField(null=True)),
-                ('author', models.ForeignKey(null=True, on_delete=django.db.models.deletion.SET_NULL, related_name='+', to=settings.AUTH_USER_MODEL)),
-                ('project', models.ForeignKey(on_delete=django.db.models.deletion.CASCADE, related_name='runs', to='projects.project')),
-                ('revision', models.ForeignKey(on_delete=django.db.models.deletion.PROTECT, related_name='runs', to='projects.revision')),
+                (
+                    "id",
+                    models.BigAutoField(
+                        auto_created=True, primary_key=True, serialize=False, verbose_name="ID"
+                    ),
+                ),
+                ("number", models.PositiveIntegerField()),
+                ("overrides", models.JSONField(default=dict)),
+                ("values", models.JSONField(default=dict)),
+                (
+                    "status",
+                    models.CharField(
+                        choices=[
+                            ("queued", "Queued"),
+                            ("running", "Running"),
+                            ("paused", "Paused"),
+                            ("finished", "Finished"),
+                            ("stopped", "Stopped"),
+                            ("failed", "Failed"),
+                        ],
+                        default="queued",
+                        max_length=10,
+                    ),
+                ),
+                (
+                    "wish",
+                    models.CharField(
+                        blank=True,
+                        choices=[("", "None"), ("pause", "Pause"), ("stop", "Stop")],
+                        default="",
+                        max_length=10,
+                    ),
+                ),
+                ("stage", models.CharField(default="queued", max_length=40)),
+                ("fraction", models.FloatField(default=0)),
+                ("live", models.JSONField(default=list)),
+                ("reason", models.TextField(default="")),
+                ("attempts", models.PositiveIntegerField(default=0)),
+                ("forecast", models.JSONField(default=dict)),
+                ("summary", models.JSONField(default=dict)),
+                ("headline", models.JSONField(default=dict)),
+                ("trust", models.JSONField(default=list)),
+                ("grade", models.CharField(default="", max_length=1)),
+                ("made_by", models.JSONField(default=dict)),
+                ("created", models.DateTimeField(auto_now_add=True)),
+                ("started", models.DateTimeField(null=True)),
+                ("heartbeat", models.DateTimeField(null=True)),
+                ("finished", models.DateTimeField(null=True)),
+                (
+                    "author",
+                    models.ForeignKey(
+                        null=True,
+                        on_delete=django.db.models.deletion.SET_NULL,
+                        related_name="+",
+                        to=settings.AUTH_USER_MODEL,
+                    ),
+                ),
+                (
+                    "project",
+                    models.ForeignKey(
+                        on_delete=django.db.models.deletion.CASCADE,
+                        related_name="runs",
+                        to="projects.project",
+                    ),
+                ),
+                (
+                    "revision",
+                    models.ForeignKey(
+                        on_delete=django.db.models.deletion.PROTECT,
+                        related_name="runs",
+                        to="projects.revision",
+                    ),
+                ),
             ],
             options={
-                'ordering': ['number'],
+                "ordering": ["number"],
             },
         ),
         migrations.CreateModel(
-            name='ResultChunk',
+            name="ResultChunk",
             fields=[
-                ('id', models.BigAutoField(auto_created=True, primary_key=True, serialize=False, verbose_name='ID')),
-                ('sequence', models.PositiveIntegerField()),
-                ('data', models.BinaryField()),
-                ('run', models.ForeignKey(on_delete=django.db.models.deletion.CASCADE, related_name='chunks', to='runs.run')),
+                (
+                    "id",
+                    models.BigAutoField(
+                        auto_created=True, primary_key=True, serialize=False, verbose_name="ID"
+                    ),
+                ),
+                ("sequence", models.PositiveIntegerField()),
+                ("data", models.BinaryField()),
+                (
+                    "run",
+                    models.ForeignKey(
+                        on_delete=django.db.models.deletion.CASCADE,
+                        related_name="chunks",
+                        to="runs.run",
+                    ),
+                ),
             ],
             options={
-                'ordering': ['sequence'],
+                "ordering": ["sequence"],
             },
         ),
         migrations.CreateModel(
-            name='RunEvent',
+            name="RunEvent",
             fields=[
-                ('id', models.BigAutoField(auto_created=True, primary_key=True, serialize=False, verbose_name='ID')),
-                ('at', models.DateTimeField(auto_now_add=True)),
-                ('message', models.TextField()),
-                ('run', models.ForeignKey(on_delete=django.db.models.deletion.CASCADE, related_name='events', to='runs.run')),
+                (
+                    "id",
+                    models.BigAutoField(
+                        auto_created=True, primary_key=True, serialize=False, verbose_name="ID"
+                    ),
+                ),
+                ("at", models.DateTimeField(auto_now_add=True)),
+                ("message", models.TextField()),
+                (
+                    "run",
+                    models.ForeignKey(
+                        on_delete=django.db.models.deletion.CASCADE,
+                        related_name="events",
+                        to="runs.run",
+                    ),
+                ),
             ],
             options={
-                'ordering': ['id'],
+                "ordering": ["id"],
             },
         ),
         migrations.AddConstraint(
-            model_name='run',
-            constraint=models.UniqueConstraint(fields=('project', 'number'), name='run_number'),
+            model_name="run",
+            constraint=models.UniqueConstraint(fields=("project", "number"), name="run_number"),
         ),
         migrations.AddConstraint(
-            model_name='resultchunk',
-            constraint=models.UniqueConstraint(fields=('run', 'sequence'), name='chunk_sequence'),
+            model_name="resultchunk",
+            constraint=models.UniqueConstraint(fields=("run", "sequence"), name="chunk_sequence"),
         ),
     ]

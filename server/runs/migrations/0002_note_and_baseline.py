@@ -4,20 +4,19 @@ from django.db import migrations, models
 
 
 class Migration(migrations.Migration):
-
     dependencies = [
-        ('runs', '0001_initial'),
+        ("runs", "0001_initial"),
     ]
 
     operations = [
         migrations.AddField(
-            model_name='run',
-            name='baseline',
+            model_name="run",
+            name="baseline",
             field=models.BooleanField(default=False),
         ),
         migrations.AddField(
-            model_name='run',
-            name='note',
-            field=models.CharField(blank=True, default='', max_length=2000),
+            model_name="run",
+            name="note",
+            field=models.CharField(blank=True, default="", max_length=2000),
         ),
     ]

@@ -4,15 +4,14 @@ from django.db import migrations, models
 
 
 class Migration(migrations.Migration):
-
     dependencies = [
-        ('runs', '0002_note_and_baseline'),
+        ("runs", "0002_note_and_baseline"),
     ]
 
     operations = [
         migrations.AddField(
-            model_name='run',
-            name='empty',
+            model_name="run",
+            name="empty",
             field=models.BooleanField(default=False),
         ),
     ]

@@ -3,99 +3,261 @@ import { QueryClient, keepPreviousData, queryOptions } from "@tanstack/react-que
 import { type Packet, Problem, call, packet } from "./client";
 import { heldKeys, keep } from "../stage/meshes";
 import type {
-  Cut, Examination, ExampleLine, FileLine, Grade, MaterialCurve, MaterialLine, Model, PageState, ProjectCard, ProjectState, RawMesh, ReferenceLine, RunDetail, RunDifferences, RunLine, Session,
-  SpecState, Sweep, TemplateLine,
+  Cut,
+  Examination,
+  ExampleLine,
+  FileLine,
+  Grade,
+  MaterialCurve,
+  MaterialLine,
+  Model,
+  PageState,
+  ProjectCard,
+  ProjectState,
+  RawMesh,
+  ReferenceLine,
+  RunDetail,
+  RunDifferences,
+  RunLine,
+  Session,
+  SpecState,
+  Sweep,
+  TemplateLine,
 } from "./types";
 
 export const client = new QueryClient({
-  defaultOptions: { queries: { retry: (count, error) => count < 2 && !(error instanceof Problem && error.status >= 400 && error.status < 500), refetchOnWindowFocus: false } },
+  defaultOptions: {
+    queries: {
+      retry: (count, error) =>
+        count < 2 && !(error instanceof Problem && error.status >= 400 && error.status < 500),
+      refetchOnWindowFocus: false,
+    },
+  },
 });
 
 const LIVE_MS = 400;
 export const active = (status: string): boolean => ["queued", "running", "paused"].includes(status);
 
-export const session = queryOptions({ queryKey: ["session"], queryFn: () => call<Session>("GET", "/session"), staleTime: Infinity });
+export const session = queryOptions({
+  queryKey: ["session"],
+  queryFn: () => call<Session>("GET", "/session"),
+  staleTime: Infinity,
+});
 
 export const projects = queryOptions({
-  queryKey: ["projects"], queryFn: () => call<ProjectCard[]>("GET", "/projects"), staleTime: 0,
+  queryKey: ["projects"],
+  queryFn: () => call<ProjectCard[]>("GET", "/projects"),
+  staleTime: 0,
   refetchInterval: (q) => (q.state.data?.some((p) => p.running > 0) ? 1500 : false),
 });
-export const examples = queryOptions({ queryKey: ["examples"], queryFn: () => call<ExampleLine[]>("GET", "/projects/examples"), staleTime: Infinity });
-export const project = (id: number) => queryOptions({ queryKey: ["project", id], queryFn: () => call<ProjectState>("GET", `/projects/${id}`), staleTime: 0 });
+export const examples = queryOptions({
+  queryKey: ["examples"],
+  queryFn: () => call<ExampleLine[]>("GET", "/projects/examples"),
+  staleTime: Infinity,
+});
+export const project = (id: number) =>
+  queryOptions({
+    queryKey: ["project", id],
+    queryFn: () => call<ProjectState>("GET", `/projects/${id}`),
+    staleTime: 0,
+  });
 
 /** Looks at a document; `files` changes when uploads do, so that import steps are looked at again. */
-export const examination = (document: Model, projectId: number, files = "") => queryOptions({
-  queryKey: ["examination", projectId, files, JSON.stringify(document)],
-  queryFn: async () => {
-    const found = await call<Examination & { meshes: Record<string, RawMesh> }>("POST", "/projects/examine", { document, project: projectId, have: heldKeys() });
-    keep(found.meshes);
-    return found as Examination;
-  },
-  staleTime: Infinity, gcTime: 60_000, placeholderData: (before: Examination | undefined) => before,
+export const examination = (document: Model, projectId: number, files = "") =>
+  queryOptions({
+    queryKey: ["examination", projectId, files, JSON.stringify(document)],
+    queryFn: async () => {
+      const found = await call<Examination & { meshes: Record<string, RawMesh> }>(
+        "POST",
+        "/projects/examine",
+        { document, project: projectId, have: heldKeys() },
+      );
+      keep(found.meshes);
+      return found as Examination;
+    },
+    staleTime: Infinity,
+    gcTime: 60_000,
+    placeholderData: (before: Examination | undefined) => before,
+  });
+export const files = (id: number) =>
+  queryOptions({
+    queryKey: ["files", id],
+    queryFn: () => call<FileLine[]>("GET", `/projects/${id}/files`),
+    staleTime: 0,
+    refetchInterval: (q) => (q.state.data?.some((f) => f.state === "reading") ? LIVE_MS : false),
+  });
+export const filesStamp = (lines: FileLine[] | undefined): string =>
+  (lines ?? []).map((f) => `${f.name} ${f.size} ${f.state}`).join("|");
+export const phrases = queryOptions({
+  queryKey: ["phrases"],
+  queryFn: () => call<string[]>("GET", "/projects/phrases"),
+  staleTime: Infinity,
 });
-export const files = (id: number) => queryOptions({
-  queryKey: ["files", id], queryFn: () => call<FileLine[]>("GET", `/projects/${id}/files`), staleTime: 0,
-  refetchInterval: (q) => (q.state.data?.some((f) => f.state === "reading") ? LIVE_MS : false),
+export const materials = queryOptions({
+  queryKey: ["materials"],
+  queryFn: () => call<MaterialLine[]>("GET", "/projects/materials"),
+  staleTime: Infinity,
 });
-export const filesStamp = (lines: FileLine[] | undefined): string => (lines ?? []).map((f) => `${f.name} ${f.size} ${f.state}`).join("|");
-export const phrases = queryOptions({ queryKey: ["phrases"], queryFn: () => call<string[]>("GET", "/projects/phrases"), staleTime: Infinity });
-export const materials = queryOptions({ queryKey: ["materials"], queryFn: () => call<MaterialLine[]>("GET", "/projects/materials"), staleTime: Infinity });
-export const materialCurve = (document: Model, name: string, band: [number, number]) => queryOptions({
-  queryKey: ["material-curve", name, band, JSON.stringify([document.materials, document.parameters])], staleTime: Infinity,
-  queryFn: () => call<MaterialCurve>("POST", "/projects/material-curve", { document, name, f_start: band[0], f_stop: band[1] }),
-});
+export const materialCurve = (document: Model, name: string, band: [number, number]) =>
+  queryOptions({
+    queryKey: [
+      "material-curve",
+      name,
+      band,
+      JSON.stringify([document.materials, document.parameters]),
+    ],
+    staleTime: Infinity,
+    queryFn: () =>
+      call<MaterialCurve>("POST", "/projects/material-curve", {
+        document,
+        name,
+        f_start: band[0],
+        f_stop: band[1],
+      }),
+  });
 
-export const runs = (id: number) => queryOptions({
-  queryKey: ["runs", id], queryFn: () => call<RunLine[]>("GET", `/projects/${id}/runs`), staleTime: 0,
-  refetchInterval: (q) => (q.state.data?.some((r) => active(r.status)) ? LIVE_MS : false),
-});
-export const run = (id: number, number: number) => queryOptions({
-  queryKey: ["run", id, number], queryFn: () => call<RunDetail>("GET", `/projects/${id}/runs/${number}`), staleTime: 0,
-  refetchInterval: (q) => (q.state.data && active(q.state.data.status) ? LIVE_MS : false),
-});
+export const runs = (id: number) =>
+  queryOptions({
+    queryKey: ["runs", id],
+    queryFn: () => call<RunLine[]>("GET", `/projects/${id}/runs`),
+    staleTime: 0,
+    refetchInterval: (q) => (q.state.data?.some((r) => active(r.status)) ? LIVE_MS : false),
+  });
+export const run = (id: number, number: number) =>
+  queryOptions({
+    queryKey: ["run", id, number],
+    queryFn: () => call<RunDetail>("GET", `/projects/${id}/runs/${number}`),
+    staleTime: 0,
+    refetchInterval: (q) => (q.state.data && active(q.state.data.status) ? LIVE_MS : false),
+  });
 
 const ended = { staleTime: Infinity, gcTime: 600_000 } as const;
-export const sweep = (id: number, number: number) => queryOptions({ queryKey: ["sweep", id, number], queryFn: () => call<Sweep>("GET", `/projects/${id}/runs/${number}/sweep`), ...ended });
+export const sweep = (id: number, number: number) =>
+  queryOptions({
+    queryKey: ["sweep", id, number],
+    queryFn: () => call<Sweep>("GET", `/projects/${id}/runs/${number}/sweep`),
+    ...ended,
+  });
 /** Cuts of several runs at once: each run's components in order, each with its planes. */
-export const cuts = (id: number, numbers: number[], frequency: number, planes: string, shown = "") => queryOptions<Cut[][]>({
-  queryKey: ["cuts", id, numbers.join(), frequency, planes, shown], ...ended, placeholderData: keepPreviousData,
-  queryFn: ({ signal }) => call<Cut[][]>("GET", `/projects/${id}/cuts?runs=${numbers.join()}&frequency=${frequency}&planes=${encodeURIComponent(planes)}${shown}`, undefined, signal),
-});
+export const cuts = (
+  id: number,
+  numbers: number[],
+  frequency: number,
+  planes: string,
+  shown = "",
+) =>
+  queryOptions<Cut[][]>({
+    queryKey: ["cuts", id, numbers.join(), frequency, planes, shown],
+    ...ended,
+    placeholderData: keepPreviousData,
+    queryFn: ({ signal }) =>
+      call<Cut[][]>(
+        "GET",
+        `/projects/${id}/cuts?runs=${numbers.join()}&frequency=${frequency}&planes=${encodeURIComponent(planes)}${shown}`,
+        undefined,
+        signal,
+      ),
+  });
 /** Anything of a run that is JSON and does not change: "polarisation?…", "phase-centre?…", "time-domain?…", "decay/NAME?…". */
-export const evaluated = <T extends object>(id: number, number: number, what: string) => queryOptions<T>({
-  queryKey: ["evaluated", id, number, what], ...ended, placeholderData: keepPreviousData, queryFn: ({ signal }) => call<T>("GET", `/projects/${id}/runs/${number}/${what}`, undefined, signal),
+export const evaluated = <T extends object>(id: number, number: number, what: string) =>
+  queryOptions<T>({
+    queryKey: ["evaluated", id, number, what],
+    ...ended,
+    placeholderData: keepPreviousData,
+    queryFn: ({ signal }) =>
+      call<T>("GET", `/projects/${id}/runs/${number}/${what}`, undefined, signal),
+  });
+export const page = (id: number) =>
+  queryOptions({
+    queryKey: ["page", id],
+    queryFn: () => call<PageState>("GET", `/projects/${id}/readout`),
+    staleTime: 0,
+  });
+export const templates = queryOptions({
+  queryKey: ["templates"],
+  queryFn: () => call<TemplateLine[]>("GET", "/projects/readout-templates"),
+  staleTime: 0,
 });
-export const page = (id: number) => queryOptions({ queryKey: ["page", id], queryFn: () => call<PageState>("GET", `/projects/${id}/readout`), staleTime: 0 });
-export const templates = queryOptions({ queryKey: ["templates"], queryFn: () => call<TemplateLine[]>("GET", "/projects/readout-templates"), staleTime: 0 });
-export const references = (id: number) => queryOptions({ queryKey: ["references", id], queryFn: () => call<ReferenceLine[]>("GET", `/projects/${id}/references`), staleTime: 0 });
+export const references = (id: number) =>
+  queryOptions({
+    queryKey: ["references", id],
+    queryFn: () => call<ReferenceLine[]>("GET", `/projects/${id}/references`),
+    staleTime: 0,
+  });
 /** Spec lines judged for every run; `stamp` changes when runs do. */
-export const specs = (id: number, texts: string[], stamp: string) => queryOptions({
-  queryKey: ["specs", id, stamp, ...texts], staleTime: Infinity, gcTime: 600_000, placeholderData: (before: SpecState[] | undefined) => before,
-  queryFn: () => (texts.length ? call<SpecState[]>("POST", `/projects/${id}/specs`, { texts }) : Promise.resolve([])),
-});
-export const grade = (id: number, first: string, second: string, formula: string) => queryOptions({
-  queryKey: ["grade", id, first, second, formula], ...ended, queryFn: () => call<Grade>("POST", `/projects/${id}/grade`, { first, second, formula }),
-});
-export const runDifferences = (id: number, first: number, second: number) => queryOptions({
-  queryKey: ["differences", id, first, second], staleTime: 0, queryFn: () => call<RunDifferences>("GET", `/projects/${id}/differences?first=${first}&second=${second}`),
-});
+export const specs = (id: number, texts: string[], stamp: string) =>
+  queryOptions({
+    queryKey: ["specs", id, stamp, ...texts],
+    staleTime: Infinity,
+    gcTime: 600_000,
+    placeholderData: (before: SpecState[] | undefined) => before,
+    queryFn: () =>
+      texts.length
+        ? call<SpecState[]>("POST", `/projects/${id}/specs`, { texts })
+        : Promise.resolve([]),
+  });
+export const grade = (id: number, first: string, second: string, formula: string) =>
+  queryOptions({
+    queryKey: ["grade", id, first, second, formula],
+    ...ended,
+    queryFn: () => call<Grade>("POST", `/projects/${id}/grade`, { first, second, formula }),
+  });
+export const runDifferences = (id: number, first: number, second: number) =>
+  queryOptions({
+    queryKey: ["differences", id, first, second],
+    staleTime: 0,
+    queryFn: () =>
+      call<RunDifferences>("GET", `/projects/${id}/differences?first=${first}&second=${second}`),
+  });
 /** A layer of the grid's cells. */
-export const gridCut = (document: Model, projectId: number, axis: string, at: number, stamp: string) => queryOptions({
-  queryKey: ["grid", projectId, stamp, axis, at, JSON.stringify(document)], staleTime: Infinity, gcTime: 60_000,
-  queryFn: () => packet("/projects/grid", { document, project: projectId, axis, at }),
-  placeholderData: (before: Packet | undefined) => (before?.header.axis === axis ? before : undefined),
-});
+export const gridCut = (
+  document: Model,
+  projectId: number,
+  axis: string,
+  at: number,
+  stamp: string,
+) =>
+  queryOptions({
+    queryKey: ["grid", projectId, stamp, axis, at, JSON.stringify(document)],
+    staleTime: Infinity,
+    gcTime: 60_000,
+    queryFn: () => packet("/projects/grid", { document, project: projectId, axis, at }),
+    placeholderData: (before: Packet | undefined) =>
+      before?.header.axis === axis ? before : undefined,
+  });
 /** The modes of a line or guide feed over the band, with their fields at a frequency. */
-export const modeStudy = (document: Model, projectId: number, feed: number, frequency: number | null, modes: number) => queryOptions({
-  queryKey: ["modes", projectId, feed, frequency, modes, JSON.stringify(document)], staleTime: Infinity, gcTime: 60_000, placeholderData: keepPreviousData,
-  queryFn: () => packet("/projects/modes", { document, project: projectId, feed, frequency, modes }),
-});
+export const modeStudy = (
+  document: Model,
+  projectId: number,
+  feed: number,
+  frequency: number | null,
+  modes: number,
+) =>
+  queryOptions({
+    queryKey: ["modes", projectId, feed, frequency, modes, JSON.stringify(document)],
+    staleTime: Infinity,
+    gcTime: 60_000,
+    placeholderData: keepPreviousData,
+    queryFn: () =>
+      packet("/projects/modes", { document, project: projectId, feed, frequency, modes }),
+  });
 /** Fields against time. */
-export const signals = (id: number, number: number, name: string) => queryOptions({
-  queryKey: ["signals", id, number, name], ...ended, queryFn: () => packet(`/projects/${id}/runs/${number}/signals/${encodeURIComponent(name)}`),
-});
+export const signals = (id: number, number: number, name: string) =>
+  queryOptions({
+    queryKey: ["signals", id, number, name],
+    ...ended,
+    queryFn: () => packet(`/projects/${id}/runs/${number}/signals/${encodeURIComponent(name)}`),
+  });
 /** Binary fields at the cursor: "pattern", "current", "surface/NAME" or "near/NAME". */
-export const field = (id: number, number: number, what: string, frequency: number, more = "") => queryOptions<Packet>({
-  queryKey: ["field", id, number, what, frequency, more], ...ended, placeholderData: keepPreviousData,
-  queryFn: ({ signal }) => packet(`/projects/${id}/runs/${number}/${what}?frequency=${frequency}${more}`, undefined, signal),
-});
+export const field = (id: number, number: number, what: string, frequency: number, more = "") =>
+  queryOptions<Packet>({
+    queryKey: ["field", id, number, what, frequency, more],
+    ...ended,
+    placeholderData: keepPreviousData,
+    queryFn: ({ signal }) =>
+      packet(
+        `/projects/${id}/runs/${number}/${what}?frequency=${frequency}${more}`,
+        undefined,
+        signal,
+      ),
+  });

@@ -211,7 +211,8 @@ export interface paths {
         put?: never;
         /**
          * Upload File
-         * @description Keeps a STEP, STL or OBJ file and reads it in a child process; ask the list for how far it is.
+         * @description Keeps a STEP, STL or OBJ file and reads it in a child process; ask the list for how far it
+         *     is.
          */
         post: operations["upload_file"];
         delete?: never;
@@ -381,7 +382,8 @@ export interface paths {
         put?: never;
         /**
          * Solve Finer
-         * @description Once more with a plan that should bring the errors within those of grade A, which the model then has.
+         * @description Once more with a plan that should bring the errors within those of grade A, which the model
+         *     then has.
          */
         post: operations["solve_finer"];
         delete?: never;
@@ -509,7 +511,8 @@ export interface paths {
         };
         /**
          * Get Current
-         * @description Driven current at the ends of every segment, A peak: real and imaginary, with places and parts, and the share by which it may be off, where that is known.
+         * @description Driven current at the ends of every segment, A peak: real and imaginary, with places and
+         *     parts, and the share by which it may be off, where that is known.
          */
         get: operations["get_current"];
         put?: never;
@@ -529,9 +532,10 @@ export interface paths {
         };
         /**
          * Near Field At
-         * @description One quantity at the points of a capture: its steady value, and the phasors it is the size of, if it moves; of the field less that of run ``minus``;
-         *     ``raw``, per Hz of the pulse that the run sent in; or averaged over a line ``width`` Hz wide, then without phasors. ``error``, where it is known: shares by which
-         *     E and H may be off.
+         * @description One quantity at the points of a capture: its steady value, and the phasors it is the size of,
+         *     if it moves; of the field less that of run ``minus``; ``raw``, per Hz of the pulse that the run
+         *     sent in; or averaged over a line ``width`` Hz wide, then without phasors. ``error``, where it is
+         *     known: shares by which E and H may be off.
          */
         get: operations["get_near_field"];
         put?: never;
@@ -551,7 +555,8 @@ export interface paths {
         };
         /**
          * Get Surface Current
-         * @description Current per width, A/m peak, on rectangles of the grid that are metal, and the share by which it may be off, where that is known.
+         * @description Current per width, A/m peak, on rectangles of the grid that are metal, and the share by which
+         *     it may be off, where that is known.
          */
         get: operations["get_surface_current"];
         put?: never;
@@ -571,7 +576,8 @@ export interface paths {
         };
         /**
          * Get Signals
-         * @description E, V/m, and with one point H, A/m, against time in ns, while the first port is driven by the pulse.
+         * @description E, V/m, and with one point H, A/m, against time in ns, while the first port is driven by the
+         *     pulse.
          */
         get: operations["get_signals"];
         put?: never;
@@ -731,7 +737,8 @@ export interface paths {
         put?: never;
         /**
          * Evaluate Curves
-         * @description Formulas over runs and reference curves: arrays ``x0`` … in Hz by source, ``re0.1`` and ``im0.1`` by source and formula, with units or errors.
+         * @description Formulas over runs and reference curves: arrays ``x0`` … in Hz by source, ``re0.1`` and
+         *     ``im0.1`` by source and formula, with units or errors.
          */
         post: operations["evaluate_curves"];
         delete?: never;
@@ -847,7 +854,8 @@ export interface paths {
         put?: never;
         /**
          * Grade Difference
-         * @description Feature selective validation of a real formula of two sources (IEEE Std 1597.1), over a band or all they share, and the difference curve.
+         * @description Feature selective validation of a real formula of two sources (IEEE Std 1597.1), over a band
+         *     or all they share, and the difference curve.
          */
         post: operations["grade_difference"];
         delete?: never;
@@ -865,7 +873,8 @@ export interface paths {
         };
         /**
          * Get Cuts
-         * @description Cuts of several runs, numbers with commas between: each run's components in order, each with its planes.
+         * @description Cuts of several runs, numbers with commas between: each run's components in order, each with
+         *     its planes.
          */
         get: operations["get_cuts"];
         put?: never;
@@ -905,7 +914,8 @@ export interface paths {
         };
         /**
          * Get Scattered
-         * @description Radar cross-section all round in planes through the z axis, at angles in degrees with commas between: dBsm against the angle from +z.
+         * @description Radar cross-section all round in planes through the z axis, at angles in degrees with commas
+         *     between: dBsm against the angle from +z.
          */
         get: operations["get_scattered"];
         put?: never;
@@ -925,7 +935,8 @@ export interface paths {
         };
         /**
          * Get Polarisation
-         * @description The ellipse in a direction: axial ratio in dB, tilt in degrees from θ̂ towards φ̂, sense, and realized gain of its circular and linear components.
+         * @description The ellipse in a direction: axial ratio in dB, tilt in degrees from θ̂ towards φ̂, sense, and
+         *     realized gain of its circular and linear components.
          */
         get: operations["get_polarisation"];
         put?: never;
@@ -945,7 +956,8 @@ export interface paths {
         };
         /**
          * Get Phase Centre
-         * @description Against frequency, over a cone of ``cone`` degrees about a direction: the centre in m, and what is left of the phase in degrees.
+         * @description Against frequency, over a cone of ``cone`` degrees about a direction: the centre in m, and
+         *     what is left of the phase in degrees.
          */
         get: operations["get_phase_centre"];
         put?: never;
@@ -1005,7 +1017,8 @@ export interface paths {
         };
         /**
          * Get Spectrum
-         * @description Spectra of the components of a signal at a point, dB below the largest, up to half beyond the band; frequencies in Hz.
+         * @description Spectra of the components of a signal at a point, dB below the largest, up to half beyond the
+         *     band; frequencies in Hz.
          */
         get: operations["get_spectrum"];
         put?: never;
@@ -1062,7 +1075,8 @@ export interface paths {
         };
         /**
          * Export Runs
-         * @description A zip of runs, numbers with commas between: Touchstone, port quantities as CSV, and the whole dataset as NetCDF of each.
+         * @description A zip of runs, numbers with commas between: Touchstone, port quantities as CSV, and the whole
+         *     dataset as NetCDF of each.
          */
         get: operations["export_runs"];
         put?: never;
@@ -1156,7 +1170,8 @@ export interface components {
         };
         /**
          * Examine
-         * @description ``project``: whose files import steps mean; ``have``: keys of meshes the stage holds already.
+         * @description ``project``: whose files import steps mean; ``have``: keys of meshes the stage holds
+         *     already.
          */
         Examine: {
             /** Document */
@@ -1192,7 +1207,8 @@ export interface components {
         };
         /**
          * ModeStudy
-         * @description The modes of line or guide feed number ``feed`` of a document, with their fields at a ``frequency`` in Hz: the top of the band unless given.
+         * @description The modes of line or guide feed number ``feed`` of a document, with their fields at a
+         *     ``frequency`` in Hz: the top of the band unless given.
          */
         ModeStudy: {
             /** Document */
@@ -1317,7 +1333,8 @@ export interface components {
         };
         /**
          * MaterialFit
-         * @description Debye poles fitted to a table, over the same frequencies; ``error`` is the largest one relative to |ε| at the table's rows.
+         * @description Debye poles fitted to a table, over the same frequencies; ``error`` is the largest one
+         *     relative to |ε| at the table's rows.
          */
         MaterialFit: {
             /** Epsilon Real */
@@ -1606,7 +1623,8 @@ export interface components {
         };
         /**
          * Marker
-         * @description A named place on a card's curves: at an abscissa, at a minimum or maximum, where a level is crossed, or from one marker to another.
+         * @description A named place on a card's curves: at an abscissa, at a minimum or maximum, where a level is
+         *     crossed, or from one marker to another.
          */
         Marker: {
             /** Id */
@@ -1796,7 +1814,8 @@ export interface components {
         };
         /**
          * Shown
-         * @description Which pattern: the kind of gain, the component (for cuts several with commas between), the direction of co-polarisation in degrees from x.
+         * @description Which pattern: the kind of gain, the component (for cuts several with commas between), the
+         *     direction of co-polarisation in degrees from x.
          */
         Shown: {
             /**

@@ -16,7 +16,9 @@ export function Gate() {
     return (
       <div className="p-8">
         <p className="mb-2 font-semibold">{error.message}</p>
-        <button className="text-heron underline" onClick={() => void refetch()}>Try again</button>
+        <button className="text-heron underline" onClick={() => void refetch()}>
+          Try again
+        </button>
       </div>
     );
   return (

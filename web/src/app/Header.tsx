@@ -8,7 +8,15 @@ import { useCommands, useRegister } from "./commands";
 import { useTheme } from "./theme";
 
 /** The line across the top: where we are, where else to go, who is here. */
-export function Header({ title, note, projectId }: { title?: string; note?: ReactNode; projectId?: string }) {
+export function Header({
+  title,
+  note,
+  projectId,
+}: {
+  title?: string;
+  note?: ReactNode;
+  projectId?: string;
+}) {
   const { data } = useQuery(session);
   const navigate = useNavigate();
   const { theme, toggle } = useTheme();
@@ -19,39 +27,89 @@ export function Header({ title, note, projectId }: { title?: string; note?: Reac
     location.reload();
   };
   useRegister("header", [
-    { id: "theme", label: theme === "day" ? "Dusk theme" : "Day theme", group: "View", shortcut: "Ctrl+Shift+L", perform: toggle },
-    { id: "shelf", label: "Go to the Shelf", group: "Go", perform: () => void navigate({ to: "/" }) },
+    {
+      id: "theme",
+      label: theme === "day" ? "Dusk theme" : "Day theme",
+      group: "View",
+      shortcut: "Ctrl+Shift+L",
+      perform: toggle,
+    },
+    {
+      id: "shelf",
+      label: "Go to the Shelf",
+      group: "Go",
+      perform: () => void navigate({ to: "/" }),
+    },
     ...(projectId
       ? (["bench", "ledger", "readout"] as const).map((screen) => ({
-          id: screen, label: `Go to ${screen[0]!.toUpperCase()}${screen.slice(1)}`, group: "Go",
-          perform: () => void navigate({ to: `/projects/$projectId/${screen}`, params: { projectId } }),
+          id: screen,
+          label: `Go to ${screen[0]!.toUpperCase()}${screen.slice(1)}`,
+          group: "Go",
+          perform: () =>
+            void navigate({ to: `/projects/$projectId/${screen}`, params: { projectId } }),
         }))
       : []),
     { id: "sign-out", label: "Sign out", group: "Account", perform: () => void signOut() },
   ]);
-  const tab = "border-b-2 border-transparent px-2.5 pb-2.5 pt-3 text-ink2 hover:text-ink data-[status=active]:border-rust data-[status=active]:font-semibold data-[status=active]:text-ink";
+  const tab =
+    "border-b-2 border-transparent px-2.5 pb-2.5 pt-3 text-ink2 hover:text-ink data-[status=active]:border-rust data-[status=active]:font-semibold data-[status=active]:text-ink";
   return (
     <header className="flex h-[46px] shrink-0 items-center border-b border-rule bg-card pl-4 pr-4">
-      <Link to="/" aria-label="Shelf" className="mr-4"><img src="/assets-heron.svg" alt="" className="size-7" /></Link>
+      <Link to="/" aria-label="Shelf" className="mr-4">
+        <img src="/assets-heron.svg" alt="" className="size-7" />
+      </Link>
       <h1 className="max-w-60 truncate text-[15px] font-semibold">{title ?? "Odd Heron"}</h1>
       <span className="ml-4 min-w-28 text-[12px] text-ink2">{note}</span>
       {projectId && (
         <nav className="ml-6 flex gap-1 self-end" aria-label="Screens">
-          <Link className={tab} to="/projects/$projectId/bench" params={{ projectId }}>Bench</Link>
-          <Link className={tab} to="/projects/$projectId/ledger" params={{ projectId }}>Ledger</Link>
-          <Link className={tab} to="/projects/$projectId/readout" params={{ projectId }}>Readout</Link>
+          <Link className={tab} to="/projects/$projectId/bench" params={{ projectId }}>
+            Bench
+          </Link>
+          <Link className={tab} to="/projects/$projectId/ledger" params={{ projectId }}>
+            Ledger
+          </Link>
+          <Link className={tab} to="/projects/$projectId/readout" params={{ projectId }}>
+            Readout
+          </Link>
         </nav>
       )}
       <div className="ml-auto flex items-center gap-4">
-        <button className="num rounded border border-rule px-1.5 text-[12px] text-ink2 hover:border-heron" onClick={() => useCommands.setState({ open: true })} aria-label="Open the command palette">Ctrl K</button>
-        <Link to="/" className="text-ink2 hover:text-ink">Shelf</Link>
+        <button
+          className="num rounded border border-rule px-1.5 text-[12px] text-ink2 hover:border-heron"
+          onClick={() => useCommands.setState({ open: true })}
+          aria-label="Open the command palette"
+        >
+          Ctrl K
+        </button>
+        <Link to="/" className="text-ink2 hover:text-ink">
+          Shelf
+        </Link>
         <Menu.Root>
-          <Menu.Trigger aria-label={`Account ${data?.username ?? ""}`} className="size-7 rounded-full bg-moss-soft text-[11px] font-semibold text-moss">{data?.initials}</Menu.Trigger>
+          <Menu.Trigger
+            aria-label={`Account ${data?.username ?? ""}`}
+            className="size-7 rounded-full bg-moss-soft text-[11px] font-semibold text-moss"
+          >
+            {data?.initials}
+          </Menu.Trigger>
           <Menu.Portal>
-            <Menu.Content align="end" sideOffset={6} className="z-20 min-w-44 rounded-md border border-rule bg-card p-1 shadow-lg">
+            <Menu.Content
+              align="end"
+              sideOffset={6}
+              className="z-20 min-w-44 rounded-md border border-rule bg-card p-1 shadow-lg"
+            >
               <Menu.Label className="px-2 py-1 text-[12px] text-ink2">{data?.username}</Menu.Label>
-              <Menu.Item onSelect={toggle} className="cursor-pointer rounded px-2 py-1 outline-none data-[highlighted]:bg-heron-soft">{theme === "day" ? "Dusk theme" : "Day theme"}</Menu.Item>
-              <Menu.Item onSelect={() => void signOut()} className="cursor-pointer rounded px-2 py-1 outline-none data-[highlighted]:bg-heron-soft">Sign out</Menu.Item>
+              <Menu.Item
+                onSelect={toggle}
+                className="cursor-pointer rounded px-2 py-1 outline-none data-[highlighted]:bg-heron-soft"
+              >
+                {theme === "day" ? "Dusk theme" : "Day theme"}
+              </Menu.Item>
+              <Menu.Item
+                onSelect={() => void signOut()}
+                className="cursor-pointer rounded px-2 py-1 outline-none data-[highlighted]:bg-heron-soft"
+              >
+                Sign out
+              </Menu.Item>
             </Menu.Content>
           </Menu.Portal>
         </Menu.Root>

@@ -3,8 +3,10 @@ import { Command } from "cmdk";
 import { useState } from "react";
 import { useCommands } from "./commands";
 
-const HEADING = "[&_[cmdk-group-heading]]:px-2 [&_[cmdk-group-heading]]:py-1 [&_[cmdk-group-heading]]:text-[11px] [&_[cmdk-group-heading]]:text-ink2";
-const ITEM = "flex cursor-pointer justify-between rounded px-2 py-1.5 data-[disabled=true]:opacity-40 data-[selected=true]:bg-heron-soft";
+const HEADING =
+  "[&_[cmdk-group-heading]]:px-2 [&_[cmdk-group-heading]]:py-1 [&_[cmdk-group-heading]]:text-[11px] [&_[cmdk-group-heading]]:text-ink2";
+const ITEM =
+  "flex cursor-pointer justify-between rounded px-2 py-1.5 data-[disabled=true]:opacity-40 data-[selected=true]:bg-heron-soft";
 
 export function Palette() {
   const { commands, reader, open, setOpen } = useCommands();
@@ -13,32 +15,72 @@ export function Palette() {
   const all = Object.values(commands).flat();
   const groups = [...new Set(all.map((c) => c.group))];
   return (
-    <Dialog.Root open={open} onOpenChange={(on) => { setOpen(on); setText(""); }}>
+    <Dialog.Root
+      open={open}
+      onOpenChange={(on) => {
+        setOpen(on);
+        setText("");
+      }}
+    >
       <Dialog.Portal>
         <Dialog.Overlay className="fixed inset-0 bg-ink/25" />
-        <Dialog.Content aria-describedby={undefined} className="fixed left-1/2 top-24 w-[34rem] -translate-x-1/2 overflow-hidden rounded-lg border border-rule bg-card shadow-xl">
+        <Dialog.Content
+          aria-describedby={undefined}
+          className="fixed left-1/2 top-24 w-[34rem] -translate-x-1/2 overflow-hidden rounded-lg border border-rule bg-card shadow-xl"
+        >
           <Dialog.Title className="sr-only">Commands</Dialog.Title>
           <Command label="Commands">
-            <Command.Input value={text} onValueChange={setText} placeholder="What next?" className="w-full border-b border-rule bg-transparent px-4 py-3 text-[15px] outline-none placeholder:text-ink3" />
+            <Command.Input
+              value={text}
+              onValueChange={setText}
+              placeholder="What next?"
+              className="w-full border-b border-rule bg-transparent px-4 py-3 text-[15px] outline-none placeholder:text-ink3"
+            />
             <Command.List className="max-h-80 overflow-auto p-2">
               {offers.length > 0 && (
                 <Command.Group heading={reader!.group} className={HEADING} forceMount>
-                  {offers.map((o) => <Command.Item key={o} value={`reader ${o}`} forceMount onSelect={() => { setOpen(false); setText(""); reader!.perform(o); }} className={`${ITEM} num text-[12.500px]`}>{o}</Command.Item>)}
+                  {offers.map((o) => (
+                    <Command.Item
+                      key={o}
+                      value={`reader ${o}`}
+                      forceMount
+                      onSelect={() => {
+                        setOpen(false);
+                        setText("");
+                        reader!.perform(o);
+                      }}
+                      className={`${ITEM} num text-[12.500px]`}
+                    >
+                      {o}
+                    </Command.Item>
+                  ))}
                 </Command.Group>
               )}
               <Command.Empty className="p-3 text-ink2">No command of that name.</Command.Empty>
               {groups.map((group) => (
                 <Command.Group key={group} heading={group} className={HEADING}>
-                  {all.filter((c) => c.group === group).map((c) => (
-                    <Command.Item
-                      key={c.id} disabled={c.enabled === false} value={`${c.group} ${c.label} ${c.id}`}
-                      onSelect={() => { setOpen(false); setText(""); c.perform(); }}
-                      className={ITEM}
-                    >
-                      {c.label}
-                      {c.shortcut && <kbd className="num text-[11px] text-ink2">{c.shortcut.replaceAll("+", " ")}</kbd>}
-                    </Command.Item>
-                  ))}
+                  {all
+                    .filter((c) => c.group === group)
+                    .map((c) => (
+                      <Command.Item
+                        key={c.id}
+                        disabled={c.enabled === false}
+                        value={`${c.group} ${c.label} ${c.id}`}
+                        onSelect={() => {
+                          setOpen(false);
+                          setText("");
+                          c.perform();
+                        }}
+                        className={ITEM}
+                      >
+                        {c.label}
+                        {c.shortcut && (
+                          <kbd className="num text-[11px] text-ink2">
+                            {c.shortcut.replaceAll("+", " ")}
+                          </kbd>
+                        )}
+                      </Command.Item>
+                    ))}
                 </Command.Group>
               ))}
             </Command.List>

@@ -12,9 +12,18 @@ export interface Command {
 }
 
 /** What a screen makes of words typed into the palette. */
-export interface Reader { group: string; offers: (text: string) => string[]; perform: (text: string) => void }
+export interface Reader {
+  group: string;
+  offers: (text: string) => string[];
+  perform: (text: string) => void;
+}
 
-export const useCommands = create<{ commands: Record<string, Command[]>; reader: Reader | null; open: boolean; setOpen: (open: boolean) => void }>((set) => ({
+export const useCommands = create<{
+  commands: Record<string, Command[]>;
+  reader: Reader | null;
+  open: boolean;
+  setOpen: (open: boolean) => void;
+}>((set) => ({
   commands: {},
   reader: null,
   open: false,
@@ -26,10 +35,14 @@ const keyOf = (e: KeyboardEvent): string =>
 
 const CLICKED = ["radio", "checkbox", "range", "file"];
 const typing = (e: KeyboardEvent): boolean =>
-  (e.target instanceof HTMLInputElement && !CLICKED.includes(e.target.type)) || e.target instanceof HTMLTextAreaElement;
+  (e.target instanceof HTMLInputElement && !CLICKED.includes(e.target.type)) ||
+  e.target instanceof HTMLTextAreaElement;
 
 /** Arrow keys belong to what they move: a slider, a choice, a menu. */
-const moving = (e: KeyboardEvent): boolean => e.key.startsWith("Arrow") && e.target instanceof Element && e.target.closest("input, select, textarea, [role=menu], [role=dialog]") !== null;
+const moving = (e: KeyboardEvent): boolean =>
+  e.key.startsWith("Arrow") &&
+  e.target instanceof Element &&
+  e.target.closest("input, select, textarea, [role=menu], [role=dialog]") !== null;
 
 /** Makes commands available while the caller is mounted. */
 export function useRegister(owner: string, commands: Command[]): void {
@@ -57,7 +70,9 @@ export function useShortcuts(): void {
         return;
       }
       if ((typing(e) && key !== "Ctrl+Enter") || moving(e)) return;
-      const command = Object.values(useCommands.getState().commands).flat().find((c) => c.shortcut === key && c.enabled !== false);
+      const command = Object.values(useCommands.getState().commands)
+        .flat()
+        .find((c) => c.shortcut === key && c.enabled !== false);
       if (command) {
         e.preventDefault();
         command.perform();

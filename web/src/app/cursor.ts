@@ -4,11 +4,18 @@ import { createContext, useContext, useLayoutEffect, useState } from "react";
 import { create } from "zustand";
 
 export const useCursor = create<{
-  frequency: number | null; set: (f: number | null) => void;
+  frequency: number | null;
+  set: (f: number | null) => void;
   /** The point of the shown sweep that the frequency stands for; what cards read. */
-  at: number; setAt: (f: number) => void; playing: boolean; setPlaying: (p: boolean) => void;
+  at: number;
+  setAt: (f: number) => void;
+  playing: boolean;
+  setPlaying: (p: boolean) => void;
   /** Playing: how fast, and whether over frequency or from run to run. */
-  speed: number; setSpeed: (s: number) => void; over: "frequency" | "runs"; setOver: (o: "frequency" | "runs") => void;
+  speed: number;
+  setSpeed: (s: number) => void;
+  over: "frequency" | "runs";
+  setOver: (o: "frequency" | "runs") => void;
 }>((set) => ({
   frequency: null,
   set: (frequency) => set({ frequency }),
@@ -23,15 +30,28 @@ export const useCursor = create<{
 }));
 
 /** Ticked run numbers by project; nothing ticked by hand means the newest with results. */
-export const useTicks = create<{ ticks: Record<number, number[]>; toggle: (project: number, run: number, shown: number[]) => void }>((set) => ({
+export const useTicks = create<{
+  ticks: Record<number, number[]>;
+  toggle: (project: number, run: number, shown: number[]) => void;
+}>((set) => ({
   ticks: {},
-  toggle: (project, run, shown) => set((s) => ({
-    ticks: { ...s.ticks, [project]: shown.includes(run) ? shown.filter((n) => n !== run) : [...shown, run].sort((a, b) => b - a) },
-  })),
+  toggle: (project, run, shown) =>
+    set((s) => ({
+      ticks: {
+        ...s.ticks,
+        [project]: shown.includes(run)
+          ? shown.filter((n) => n !== run)
+          : [...shown, run].sort((a, b) => b - a),
+      },
+    })),
 }));
 
 /** Which of the ascending values lies nearest. */
-export const nearest = <T = number>(values: readonly T[], f: number, of: (v: T) => number = Number): number => bisector(of).center(values, f);
+export const nearest = <T = number>(
+  values: readonly T[],
+  f: number,
+  of: (v: T) => number = Number,
+): number => bisector(of).center(values, f);
 
 /** Whether a part of the page is in view: what is not follows the cursor only to where that rests. */
 export class Sight {
@@ -50,16 +70,26 @@ export class Sight {
 }
 export const SightContext = createContext<Sight | null>(null);
 
-const FOLLOW_MS = 150, REST_MS = 250;
+const FOLLOW_MS = 150,
+  REST_MS = 250;
 
 /** The cursor, at most every `pace` ms while it moves, and always where it rests. */
 function useFollowed(pace: number): number {
   const sight = useContext(SightContext);
   const [followed, follow] = useState(useCursor.getState().at);
   useLayoutEffect(() => {
-    let timer: ReturnType<typeof setTimeout> | undefined, last = 0;
-    const go = (): void => { clearTimeout(timer); timer = undefined; last = performance.now(); follow(useCursor.getState().at); };
-    const later = (wait: number): void => { clearTimeout(timer); timer = setTimeout(go, wait); };
+    let timer: ReturnType<typeof setTimeout> | undefined,
+      last = 0;
+    const go = (): void => {
+      clearTimeout(timer);
+      timer = undefined;
+      last = performance.now();
+      follow(useCursor.getState().at);
+    };
+    const later = (wait: number): void => {
+      clearTimeout(timer);
+      timer = setTimeout(go, wait);
+    };
     go();
     const end = useCursor.subscribe((s, before) => {
       if (s.at === before.at) return;
@@ -69,7 +99,11 @@ function useFollowed(pace: number): number {
       else if (!timer) later(wait);
     });
     const woken = sight?.onSeen(go);
-    return () => { end(); woken?.(); clearTimeout(timer); };
+    return () => {
+      end();
+      woken?.();
+      clearTimeout(timer);
+    };
   }, [pace, sight]);
   return followed;
 }

@@ -8,12 +8,30 @@ import { Gate } from "./Gate";
 
 const root = createRootRoute({ component: Gate });
 const shelf = createRoute({ getParentRoute: () => root, path: "/", component: Shelf });
-const bench = createRoute({ getParentRoute: () => root, path: "/projects/$projectId/bench", component: Bench });
-const ledger = createRoute({ getParentRoute: () => root, path: "/projects/$projectId/ledger", component: Ledger });
-const readout = createRoute({ getParentRoute: () => root, path: "/projects/$projectId/readout", component: Readout });
-const report = createRoute({ getParentRoute: () => root, path: "/projects/$projectId/report", component: Report });
+const bench = createRoute({
+  getParentRoute: () => root,
+  path: "/projects/$projectId/bench",
+  component: Bench,
+});
+const ledger = createRoute({
+  getParentRoute: () => root,
+  path: "/projects/$projectId/ledger",
+  component: Ledger,
+});
+const readout = createRoute({
+  getParentRoute: () => root,
+  path: "/projects/$projectId/readout",
+  component: Readout,
+});
+const report = createRoute({
+  getParentRoute: () => root,
+  path: "/projects/$projectId/report",
+  component: Report,
+});
 
-export const router = createRouter({ routeTree: root.addChildren([shelf, bench, ledger, readout, report]) });
+export const router = createRouter({
+  routeTree: root.addChildren([shelf, bench, ledger, readout, report]),
+});
 
 declare module "@tanstack/react-router" {
   interface Register {

@@ -20,4 +20,5 @@ export const useTheme = create<{ theme: Theme; toggle: () => void }>((set, get) 
   },
 }));
 
-export const color = (token: string): string => getComputedStyle(document.documentElement).getPropertyValue(`--${token}`).trim();
+export const color = (token: string): string =>
+  getComputedStyle(document.documentElement).getPropertyValue(`--${token}`).trim();

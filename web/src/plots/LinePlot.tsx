@@ -4,10 +4,34 @@ import { useAt, useCursor } from "../app/cursor";
 import { number, quantity } from "../format";
 import { SMALL, dashes, resolved, useChart } from "./chart";
 
-export interface Curve { x: ArrayLike<number>; y: ArrayLike<number | null>; color: string; dash: string; label?: string; width?: number; stack?: boolean; /** Between which values the curve may be wrong. */ spread?: { low: ArrayLike<number>; high: ArrayLike<number> } }
+export interface Curve {
+  x: ArrayLike<number>;
+  y: ArrayLike<number | null>;
+  color: string;
+  dash: string;
+  label?: string;
+  width?: number;
+  stack?: boolean;
+  /** Between which values the curve may be wrong. */ spread?: {
+    low: ArrayLike<number>;
+    high: ArrayLike<number>;
+  };
+}
 /** A limit over a stretch of x, or all of it. */
-export interface Limit { y: number; from?: number | null; to?: number | null; color?: string; /** Drawn strongly, as something to be kept. */ spec?: boolean }
-export interface Flag { id: string; name: string; x: number; y: number; color: string }
+export interface Limit {
+  y: number;
+  from?: number | null;
+  to?: number | null;
+  color?: string;
+  /** Drawn strongly, as something to be kept. */ spec?: boolean;
+}
+export interface Flag {
+  id: string;
+  name: string;
+  x: number;
+  y: number;
+  color: string;
+}
 interface Props {
   curves: Curve[];
   /** With `log`, decades are marked and carry their unit. */
@@ -29,59 +53,167 @@ const RIGHT = 90; // degrees: wide stretches of angle are marked by right angles
 const FINE = 0.002; // of the width: a step of the keys
 
 /** Curves over one axis with a shared cursor and named flags. Wheel with Shift zooms, double click shows all again. Gaps stay gaps. */
-export function LinePlot({ curves, x, y, follow, bands = [], limits = [], labels, flags = [], onFlag }: Props) {
+export function LinePlot({
+  curves,
+  x,
+  y,
+  follow,
+  bands = [],
+  limits = [],
+  labels,
+  flags = [],
+  onFlag,
+}: Props) {
   const named = labels ? legend(curves) : [];
   const [zoomed, setSpan] = useState<{ of: string; span: [number, number] } | null>(null);
-  const [x0, x1] = ends(curves.map((c) => c.x), x.factor);
-  const [low, high] = y.domain ?? padded(ends([...curves.map((c) => c.y), limits.map((l) => l.y)], 1));
-  const whole = `${x0} ${x1}`, span = zoomed?.of === whole ? zoomed.span : null; // other curves are shown whole again
+  const [x0, x1] = ends(
+    curves.map((c) => c.x),
+    x.factor,
+  );
+  const [low, high] =
+    y.domain ?? padded(ends([...curves.map((c) => c.y), limits.map((l) => l.y)], 1));
+  const whole = `${x0} ${x1}`,
+    span = zoomed?.of === whole ? zoomed.span : null; // other curves are shown whole again
   const [left, right] = span ?? (x0 === x1 ? [x0 - 1, x1 + 1] : [x0, x1]);
-  const { outer, inner, chart, width, height } = useChart((w) => option(curves, x, y, [left, right], [low, high], bands, limits, w), [curves, x.unit, x.factor, x.log, y.unit, y.label, low, high, left, right, bands.join(), JSON.stringify(limits)]);
-  const room = Math.max(1, width - SIDES.left - SIDES.right), tall = Math.max(1, height - SIDES.top - SIDES.bottom);
-  const share = (v: number): number => (x.log ? Math.log(v / left) / Math.log(right / left) : (v - left) / (right - left));
+  const { outer, inner, chart, width, height } = useChart(
+    (w) => option(curves, x, y, [left, right], [low, high], bands, limits, w),
+    [
+      curves,
+      x.unit,
+      x.factor,
+      x.log,
+      y.unit,
+      y.label,
+      low,
+      high,
+      left,
+      right,
+      bands.join(),
+      JSON.stringify(limits),
+    ],
+  );
+  const room = Math.max(1, width - SIDES.left - SIDES.right),
+    tall = Math.max(1, height - SIDES.top - SIDES.bottom);
+  const share = (v: number): number =>
+    x.log ? Math.log(v / left) / Math.log(right / left) : (v - left) / (right - left);
   const place = (v: number): number => SIDES.left + share(v / x.factor) * room;
-  const rise = (v: number): number => SIDES.top + (1 - (Math.min(high, Math.max(low, v)) - low) / (high - low)) * tall;
-  const value = (t: number): number => Math.min(x1, Math.max(x0, x.log ? left * (right / left) ** t : left + t * (right - left))) * x.factor;
-  const under = (e: PointerEvent): number => value((e.clientX - e.currentTarget.closest("[data-plot]")!.getBoundingClientRect().left - SIDES.left) / room);
+  const rise = (v: number): number =>
+    SIDES.top + (1 - (Math.min(high, Math.max(low, v)) - low) / (high - low)) * tall;
+  const value = (t: number): number =>
+    Math.min(x1, Math.max(x0, x.log ? left * (right / left) ** t : left + t * (right - left))) *
+    x.factor;
+  const under = (e: PointerEvent): number =>
+    value(
+      (e.clientX -
+        e.currentTarget.closest("[data-plot]")!.getBoundingClientRect().left -
+        SIDES.left) /
+        room,
+    );
   const inside = (v: number): boolean => v / x.factor >= left && v / x.factor <= right;
   const zoom = (e: React.WheelEvent): void => {
     if (!e.shiftKey || x.log) return;
-    const at = under(e as unknown as PointerEvent) / x.factor, factor = (e.deltaY || e.deltaX) > 0 ? 1.25 : 0.8;
-    const next: [number, number] = [Math.max(x0, at - (at - left) * factor), Math.min(x1, at + (right - at) * factor)];
+    const at = under(e as unknown as PointerEvent) / x.factor,
+      factor = (e.deltaY || e.deltaX) > 0 ? 1.25 : 0.8;
+    const next: [number, number] = [
+      Math.max(x0, at - (at - left) * factor),
+      Math.min(x1, at + (right - at) * factor),
+    ];
     setSpan(next[0] <= x0 && next[1] >= x1 ? null : { of: whole, span: next });
   };
-  const keys = (id: string, at: number) => (e: KeyboardEvent): void => {
-    const step = { ArrowLeft: -1, ArrowRight: 1 }[e.key];
-    if (!step) return;
-    e.preventDefault();
-    e.stopPropagation();
-    onFlag?.(id, value(share(at / x.factor) + step * FINE * (e.shiftKey ? 10 : 1)));
-  };
+  const keys =
+    (id: string, at: number) =>
+    (e: KeyboardEvent): void => {
+      const step = { ArrowLeft: -1, ArrowRight: 1 }[e.key];
+      if (!step) return;
+      e.preventDefault();
+      e.stopPropagation();
+      onFlag?.(id, value(share(at / x.factor) + step * FINE * (e.shiftKey ? 10 : 1)));
+    };
   return (
     <div className="flex h-full w-full flex-col">
       {named.length > 0 && (
         <ul className="num flex max-h-9 shrink-0 flex-wrap gap-x-3 overflow-hidden pl-1 text-[11px] text-ink2">
-          {named.map((c) => <li key={c.label} className="flex items-center gap-1.5 whitespace-nowrap">{c.stack ? <span className="size-2.5 rounded-[2px]" style={{ background: c.color, opacity: 0.82 }} /> : <svg width="20" height="6" aria-hidden><line x2="20" y1="3" y2="3" stroke={c.color} strokeDasharray={c.dash} strokeWidth="2" /></svg>}{c.label}</li>)}
+          {named.map((c) => (
+            <li key={c.label} className="flex items-center gap-1.5 whitespace-nowrap">
+              {c.stack ? (
+                <span
+                  className="size-2.5 rounded-[2px]"
+                  style={{ background: c.color, opacity: 0.82 }}
+                />
+              ) : (
+                <svg width="20" height="6" aria-hidden>
+                  <line
+                    x2="20"
+                    y1="3"
+                    y2="3"
+                    stroke={c.color}
+                    strokeDasharray={c.dash}
+                    strokeWidth="2"
+                  />
+                </svg>
+              )}
+              {c.label}
+            </li>
+          ))}
         </ul>
       )}
       <div ref={outer} className="min-h-0 flex-1">
         <div
-          className={`relative select-none ${follow ? "cursor-crosshair" : ""}`} style={{ width, height }} data-plot data-curves={curves.length} data-spreads={curves.filter((c) => c.spread).length} data-span={`${left} ${right}`}
-          onPointerDown={(e) => { if (!follow || e.button !== 0) return; e.currentTarget.setPointerCapture(e.pointerId); useCursor.getState().set(under(e)); }}
-          onPointerMove={(e) => e.buttons === 1 && e.currentTarget.hasPointerCapture(e.pointerId) && useCursor.getState().set(under(e))} onWheel={zoom} onDoubleClick={() => setSpan(null)}
+          className={`relative select-none ${follow ? "cursor-crosshair" : ""}`}
+          style={{ width, height }}
+          data-plot
+          data-curves={curves.length}
+          data-spreads={curves.filter((c) => c.spread).length}
+          data-span={`${left} ${right}`}
+          onPointerDown={(e) => {
+            if (!follow || e.button !== 0) return;
+            e.currentTarget.setPointerCapture(e.pointerId);
+            useCursor.getState().set(under(e));
+          }}
+          onPointerMove={(e) =>
+            e.buttons === 1 &&
+            e.currentTarget.hasPointerCapture(e.pointerId) &&
+            useCursor.getState().set(under(e))
+          }
+          onWheel={zoom}
+          onDoubleClick={() => setSpan(null)}
         >
           <div ref={inner} className="pointer-events-none absolute inset-0" />
           {chart && follow && <CursorLine place={place} inside={inside} tall={tall} />}
-          {chart && flags.filter((f) => inside(f.x)).map((f) => (
-            <button
-              key={f.id} type="button" title={`${f.name}: drag, or arrow keys`} aria-label={`Marker ${f.name}`} onKeyDown={keys(f.id, f.x)}
-              className="num absolute z-10 -ml-2.5 -mt-[25px] h-[19px] min-w-5 rounded-sm px-0.5 text-[10px] leading-[17px] text-card" style={{ left: place(f.x), top: rise(f.y), background: f.color, cursor: onFlag ? "ew-resize" : "default" }}
-              onPointerDown={(e) => { e.stopPropagation(); e.currentTarget.setPointerCapture(e.pointerId); }}
-              onPointerMove={(e) => { if (e.buttons !== 1) return; e.stopPropagation(); onFlag?.(f.id, under(e)); }}
-            >
-              {f.name}<span className="absolute left-1/2 top-full -ml-1 block border-x-4 border-t-[6px] border-x-transparent" style={{ borderTopColor: f.color }} />
-            </button>
-          ))}
+          {chart &&
+            flags
+              .filter((f) => inside(f.x))
+              .map((f) => (
+                <button
+                  key={f.id}
+                  type="button"
+                  title={`${f.name}: drag, or arrow keys`}
+                  aria-label={`Marker ${f.name}`}
+                  onKeyDown={keys(f.id, f.x)}
+                  className="num absolute z-10 -ml-2.5 -mt-[25px] h-[19px] min-w-5 rounded-sm px-0.5 text-[10px] leading-[17px] text-card"
+                  style={{
+                    left: place(f.x),
+                    top: rise(f.y),
+                    background: f.color,
+                    cursor: onFlag ? "ew-resize" : "default",
+                  }}
+                  onPointerDown={(e) => {
+                    e.stopPropagation();
+                    e.currentTarget.setPointerCapture(e.pointerId);
+                  }}
+                  onPointerMove={(e) => {
+                    if (e.buttons !== 1) return;
+                    e.stopPropagation();
+                    onFlag?.(f.id, under(e));
+                  }}
+                >
+                  {f.name}
+                  <span
+                    className="absolute left-1/2 top-full -ml-1 block border-x-4 border-t-[6px] border-x-transparent"
+                    style={{ borderTopColor: f.color }}
+                  />
+                </button>
+              ))}
         </div>
       </div>
     </div>
@@ -89,68 +221,214 @@ export function LinePlot({ curves, x, y, follow, bands = [], limits = [], labels
 }
 
 /** The cursor's line: it moves alone, nothing else of the plot is drawn anew. */
-function CursorLine({ place, inside, tall }: { place: (x: number) => number; inside: (x: number) => boolean; tall: number }) {
+function CursorLine({
+  place,
+  inside,
+  tall,
+}: {
+  place: (x: number) => number;
+  inside: (x: number) => boolean;
+  tall: number;
+}) {
   const at = useAt();
   if (!inside(at)) return null;
   return (
-    <div className="pointer-events-none absolute w-px bg-ink" style={{ left: 0, top: SIDES.top, height: tall, transform: `translateX(${place(at)}px)` }} data-cursor-line>
+    <div
+      className="pointer-events-none absolute w-px bg-ink"
+      style={{ left: 0, top: SIDES.top, height: tall, transform: `translateX(${place(at)}px)` }}
+      data-cursor-line
+    >
       <span className="absolute -left-1 -top-1.5 block border-x-[4.5px] border-t-[7px] border-x-transparent border-t-ink" />
     </div>
   );
 }
 
-function option(curves: Curve[], x: Props["x"], y: Props["y"], [left, right]: [number, number], [low, high]: [number, number], bands: [number, number][], limits: Limit[], width: number): Record<string, unknown> {
-  const ink = resolved("var(--ink2)"), faint = resolved("var(--faint)"), line = resolved("var(--ink3)");
-  const axis = { axisLabel: { ...SMALL, color: ink, hideOverlap: true }, nameTextStyle: { ...SMALL, color: ink }, animation: false };
+function option(
+  curves: Curve[],
+  x: Props["x"],
+  y: Props["y"],
+  [left, right]: [number, number],
+  [low, high]: [number, number],
+  bands: [number, number][],
+  limits: Limit[],
+  width: number,
+): Record<string, unknown> {
+  const ink = resolved("var(--ink2)"),
+    faint = resolved("var(--faint)"),
+    line = resolved("var(--ink3)");
+  const axis = {
+    axisLabel: { ...SMALL, color: ink, hideOverlap: true },
+    nameTextStyle: { ...SMALL, color: ink },
+    animation: false,
+  };
   const held = (u: number): number => Math.max(2 * low - high, Math.min(2 * high - low, u));
-  const reach = high - low, levels = ticks(low, high, y.ticks ?? 5);
-  const places = x.log ? {} : { customValues: x.unit === "°" && right - left > 90 ? range(Math.ceil(left / RIGHT) * RIGHT, right + 1, width > 420 ? RIGHT / 3 : RIGHT) : ticks(left, right, Math.max(2, Math.floor(width / 75))) };
+  const reach = high - low,
+    levels = ticks(low, high, y.ticks ?? 5);
+  const places = x.log
+    ? {}
+    : {
+        customValues:
+          x.unit === "°" && right - left > 90
+            ? range(Math.ceil(left / RIGHT) * RIGHT, right + 1, width > 420 ? RIGHT / 3 : RIGHT)
+            : ticks(left, right, Math.max(2, Math.floor(width / 75))),
+      };
   return {
     grid: SIDES,
     xAxis: {
-      ...axis, type: x.log ? "log" : "value", min: left, max: right, splitLine: { show: false }, axisLine: { onZero: false, lineStyle: { color: line } },
-      name: x.log ? x.label : [x.label, x.unit].filter(Boolean).join(", "), nameLocation: "end", nameGap: 0, nameTextStyle: { ...SMALL, color: ink, align: "right", verticalAlign: "top", padding: [17, 0, 0, 0] },
-      axisTick: { show: true, length: 4, lineStyle: { color: line }, ...places }, axisLabel: { ...axis.axisLabel, ...places, formatter: (v: number) => (x.log ? quantity(v * x.factor, x.unit, 2) : number(v, 5)) },
+      ...axis,
+      type: x.log ? "log" : "value",
+      min: left,
+      max: right,
+      splitLine: { show: false },
+      axisLine: { onZero: false, lineStyle: { color: line } },
+      name: x.log ? x.label : [x.label, x.unit].filter(Boolean).join(", "),
+      nameLocation: "end",
+      nameGap: 0,
+      nameTextStyle: {
+        ...SMALL,
+        color: ink,
+        align: "right",
+        verticalAlign: "top",
+        padding: [17, 0, 0, 0],
+      },
+      axisTick: { show: true, length: 4, lineStyle: { color: line }, ...places },
+      axisLabel: {
+        ...axis.axisLabel,
+        ...places,
+        formatter: (v: number) => (x.log ? quantity(v * x.factor, x.unit, 2) : number(v, 5)),
+      },
     },
     yAxis: {
-      ...axis, type: "value", min: low, max: high, axisLine: { show: false, onZero: false }, axisTick: { show: false }, splitLine: { show: false },
-      name: [y.label, y.unit].filter(Boolean).join(", "), nameLocation: "start", nameGap: 0, nameTextStyle: { ...SMALL, color: ink, align: "left", verticalAlign: "top", padding: [17, 0, 0, -44] },
-      axisLabel: { ...axis.axisLabel, customValues: levels, formatter: (v: number) => number(v, 5) },
+      ...axis,
+      type: "value",
+      min: low,
+      max: high,
+      axisLine: { show: false, onZero: false },
+      axisTick: { show: false },
+      splitLine: { show: false },
+      name: [y.label, y.unit].filter(Boolean).join(", "),
+      nameLocation: "start",
+      nameGap: 0,
+      nameTextStyle: {
+        ...SMALL,
+        color: ink,
+        align: "left",
+        verticalAlign: "top",
+        padding: [17, 0, 0, -44],
+      },
+      axisLabel: {
+        ...axis.axisLabel,
+        customValues: levels,
+        formatter: (v: number) => number(v, 5),
+      },
     },
     series: [
-      { type: "line", data: [], silent: true, markLine: { silent: true, symbol: "none", label: { show: false }, animation: false, z: 0, lineStyle: { color: faint, type: "solid", width: 1 }, data: levels.map((v) => ({ yAxis: v })) } },
       {
-        type: "line", data: [], silent: true,
-        markArea: { silent: true, itemStyle: { color: resolved("var(--moss-soft)") }, data: bands.map(([a, b]) => [{ xAxis: a / x.factor }, { xAxis: b / x.factor }]) },
+        type: "line",
+        data: [],
+        silent: true,
         markLine: {
-          silent: true, symbol: "none", label: { show: false }, animation: false,
-          data: limits.filter((l) => l.y > low && l.y < high).map((l) => [{ coord: [Math.max(left, (l.from ?? -Infinity) / x.factor), l.y], lineStyle: { color: resolved(l.color ?? "var(--moss)"), type: l.spec ? "solid" : [2, 3], width: l.spec ? 2.4 : 1.4 } }, { coord: [Math.min(right, (l.to ?? Infinity) / x.factor), l.y] }]),
+          silent: true,
+          symbol: "none",
+          label: { show: false },
+          animation: false,
+          z: 0,
+          lineStyle: { color: faint, type: "solid", width: 1 },
+          data: levels.map((v) => ({ yAxis: v })),
         },
       },
-      ...curves.flatMap((c, k) => (c.spread ? [c.spread.low, c.spread.high] : []).map((edge, upper) => ({
-        type: "line", silent: true, showSymbol: false, stack: `spread ${k}`, stackStrategy: "all", lineStyle: { width: 0 }, z: 1,
-        areaStyle: upper ? { color: resolved(c.color), opacity: 0.2 } : { opacity: 0 },
-        data: Array.from(c.x, (v, i) => [v / x.factor, upper ? held(edge[i]!) - held(c.spread!.low[i]!) : held(edge[i]!)]),
-      }))),
+      {
+        type: "line",
+        data: [],
+        silent: true,
+        markArea: {
+          silent: true,
+          itemStyle: { color: resolved("var(--moss-soft)") },
+          data: bands.map(([a, b]) => [{ xAxis: a / x.factor }, { xAxis: b / x.factor }]),
+        },
+        markLine: {
+          silent: true,
+          symbol: "none",
+          label: { show: false },
+          animation: false,
+          data: limits
+            .filter((l) => l.y > low && l.y < high)
+            .map((l) => [
+              {
+                coord: [Math.max(left, (l.from ?? -Infinity) / x.factor), l.y],
+                lineStyle: {
+                  color: resolved(l.color ?? "var(--moss)"),
+                  type: l.spec ? "solid" : [2, 3],
+                  width: l.spec ? 2.4 : 1.4,
+                },
+              },
+              { coord: [Math.min(right, (l.to ?? Infinity) / x.factor), l.y] },
+            ]),
+        },
+      },
+      ...curves.flatMap((c, k) =>
+        (c.spread ? [c.spread.low, c.spread.high] : []).map((edge, upper) => ({
+          type: "line",
+          silent: true,
+          showSymbol: false,
+          stack: `spread ${k}`,
+          stackStrategy: "all",
+          lineStyle: { width: 0 },
+          z: 1,
+          areaStyle: upper ? { color: resolved(c.color), opacity: 0.2 } : { opacity: 0 },
+          data: Array.from(c.x, (v, i) => [
+            v / x.factor,
+            upper ? held(edge[i]!) - held(c.spread!.low[i]!) : held(edge[i]!),
+          ]),
+        })),
+      ),
       ...curves.map((c) => ({
-        type: "line", silent: true, showSymbol: false, stack: c.stack ? "all" : undefined, areaStyle: c.stack ? { color: resolved(c.color), opacity: 0.82 } : undefined,
-        lineStyle: { color: resolved(c.color), width: c.stack ? 0 : c.width ?? 1.8, type: dashes(c.dash), join: "round" }, itemStyle: { color: resolved(c.color) },
-        data: Array.from(c.x, (v, i) => { const u = c.y[i]; return [v / x.factor, u == null || !Number.isFinite(u) ? (c.stack ? 0 : "-") : c.stack ? u : Math.max(low - reach, Math.min(high + reach, u))]; }),
+        type: "line",
+        silent: true,
+        showSymbol: false,
+        stack: c.stack ? "all" : undefined,
+        areaStyle: c.stack ? { color: resolved(c.color), opacity: 0.82 } : undefined,
+        lineStyle: {
+          color: resolved(c.color),
+          width: c.stack ? 0 : (c.width ?? 1.8),
+          type: dashes(c.dash),
+          join: "round",
+        },
+        itemStyle: { color: resolved(c.color) },
+        data: Array.from(c.x, (v, i) => {
+          const u = c.y[i];
+          return [
+            v / x.factor,
+            u == null || !Number.isFinite(u)
+              ? c.stack
+                ? 0
+                : "-"
+              : c.stack
+                ? u
+                : Math.max(low - reach, Math.min(high + reach, u)),
+          ];
+        }),
       })),
     ],
   };
 }
 
-const legend = (curves: Curve[]): Curve[] => curves.filter((c, i) => c.label && curves.findIndex((o) => o.label === c.label) === i);
+const legend = (curves: Curve[]): Curve[] =>
+  curves.filter((c, i) => c.label && curves.findIndex((o) => o.label === c.label) === i);
 
 /** Smallest and largest of all values that are there. */
 export function ends(lists: ArrayLike<number | null>[], factor: number): [number, number] {
-  const [low, high] = extent(lists.flatMap((list) => extent(Array.from(list), (v) => v ?? undefined)).filter((v) => v !== undefined));
+  const [low, high] = extent(
+    lists
+      .flatMap((list) => extent(Array.from(list), (v) => v ?? undefined))
+      .filter((v) => v !== undefined),
+  );
   return low === undefined ? [0, 1] : [low / factor, high / factor];
 }
 
 /** Round limits a little beyond the data, which do not cross zero where the data do not. */
 function padded([a, b]: [number, number]): [number, number] {
-  const pad = (b - a || Math.abs(b) || 1) * 0.04, [low, high] = nice(a - pad, b + pad, 5);
+  const pad = (b - a || Math.abs(b) || 1) * 0.04,
+    [low, high] = nice(a - pad, b + pad, 5);
   return [a >= 0 && b > 0 ? Math.max(0, low) : low, b <= 0 && a < 0 ? Math.min(0, high) : high];
 }

@@ -25,12 +25,27 @@ export function useSection(extent: Extent): Plane[] {
     const { axis, at } = section;
     const k = { x: 0, y: 1, z: 2 }[axis];
     const side = keptSide(section);
-    return [new Plane(new Vector3(...AXES[axis]).multiplyScalar(side), (-side * (at - extent.center[k]!)) / extent.size)];
+    return [
+      new Plane(
+        new Vector3(...AXES[axis]).multiplyScalar(side),
+        (-side * (at - extent.center[k]!)) / extent.size,
+      ),
+    ];
   }, [section, extent]);
 }
 
 /** Solids and sheets with their edges; media are see-through, metal is not. Those that look alike are drawn in one go, as an imported platform may have thousands. */
-export function Bodies({ examination, extent, quiet, drawn }: { examination: Examination; extent: Extent; quiet: boolean; drawn: boolean }) {
+export function Bodies({
+  examination,
+  extent,
+  quiet,
+  drawn,
+}: {
+  examination: Examination;
+  extent: Extent;
+  quiet: boolean;
+  drawn: boolean;
+}) {
   const stage = useStage();
   const hover = useBench((s) => s.hover);
   const [aim, setAim] = useState<Hit | null>(null);
@@ -38,32 +53,74 @@ export function Bodies({ examination, extent, quiet, drawn }: { examination: Exa
   useEffect(() => invalidate(), [stage, aim, invalidate]);
   const planes = useSection(extent);
   const { hidden, solo, faint } = stage;
-  const shown = useMemo(() => examination.bodies.filter((b) => visible({ hidden, solo }, b.name) && meshOf(b.key)), [examination, hidden, solo]);
-  const heavy = useMemo(() => shown.reduce((n, b) => n + meshOf(b.key)!.triangles, 0) > HEAVY, [shown]);
+  const shown = useMemo(
+    () => examination.bodies.filter((b) => visible({ hidden, solo }, b.name) && meshOf(b.key)),
+    [examination, hidden, solo],
+  );
+  const heavy = useMemo(
+    () => shown.reduce((n, b) => n + meshOf(b.key)!.triangles, 0) > HEAVY,
+    [shown],
+  );
   const alike = useMemo(() => {
     const groups = new Map<string, Body[]>();
     for (const b of shown) {
-      const key = [faint.includes(b.name), b.conductor, b.solid, b.colour, heavy && distance(b.low, b.high) < SMALL * extent.size ? "small" : ""].join();
+      const key = [
+        faint.includes(b.name),
+        b.conductor,
+        b.solid,
+        b.colour,
+        heavy && distance(b.low, b.high) < SMALL * extent.size ? "small" : "",
+      ].join();
       const own = groups.get(key);
       if (own) own.push(b);
       else groups.set(key, [b]);
     }
     return groups;
   }, [shown, faint, heavy, extent.size]);
-  const lit = useMemo(() => (quiet ? [] : shown.filter((b) => `parts.${b.step}` === hover)), [shown, hover, quiet]);
+  const lit = useMemo(
+    () => (quiet ? [] : shown.filter((b) => `parts.${b.step}` === hover)),
+    [shown, hover, quiet],
+  );
   const active = stage.picking !== null || stage.measuring;
   const aimed = aim && shown.find((b) => b.name === aim.part);
   const named = aimed && lit.includes(aimed) ? [aimed] : lit.slice(0, MOST_NAMED);
   return (
     <>
-      {[...alike].map(([key, own]) => <Drawn key={key} away={stage.turning && key.endsWith("small")} bodies={own} faint={faint.includes(own[0]!.name)} planes={planes} quiet={quiet} filled={drawn} />)}
-      {lit.length > 0 && <Drawn key={`lit ${String(hover)}`} bodies={lit} faint={faint.includes(lit[0]!.name)} planes={planes} lit />}
-      {shown.map((b) => <Target key={b.name} body={b} reach={REACH * extent.size} setAim={setAim} />)}
+      {[...alike].map(([key, own]) => (
+        <Drawn
+          key={key}
+          away={stage.turning && key.endsWith("small")}
+          bodies={own}
+          faint={faint.includes(own[0]!.name)}
+          planes={planes}
+          quiet={quiet}
+          filled={drawn}
+        />
+      ))}
+      {lit.length > 0 && (
+        <Drawn
+          key={`lit ${String(hover)}`}
+          bodies={lit}
+          faint={faint.includes(lit[0]!.name)}
+          planes={planes}
+          lit
+        />
+      )}
+      {shown.map((b) => (
+        <Target key={b.name} body={b} reach={REACH * extent.size} setAim={setAim} />
+      ))}
       {active && aim && aimed && <Aim mesh={meshOf(aimed.key)!} hit={aim} extent={extent} />}
       {lit.length === 1 && !active && <Dimensions body={lit[0]!} />}
       {named.map((b) => (
-        <Html key={b.name} position={b.low.map((c, i) => (c + b.high[i]!) / 2) as [number, number, number]} zIndexRange={[5, 0]} className="pointer-events-none">
-          <span className="num block -translate-x-1/2 translate-y-3 whitespace-nowrap rounded bg-card/90 px-1 text-[11.500px] text-heron">{b.name} · {sizes(b)} · {b.material}</span>
+        <Html
+          key={b.name}
+          position={b.low.map((c, i) => (c + b.high[i]!) / 2) as [number, number, number]}
+          zIndexRange={[5, 0]}
+          className="pointer-events-none"
+        >
+          <span className="num block -translate-x-1/2 translate-y-3 whitespace-nowrap rounded bg-card/90 px-1 text-[11.500px] text-heron">
+            {b.name} · {sizes(b)} · {b.material}
+          </span>
         </Html>
       ))}
       {stage.marks.length > 0 && <Measure extent={extent} marks={stage.marks} />}
@@ -72,43 +129,128 @@ export function Bodies({ examination, extent, quiet, drawn }: { examination: Exa
 }
 
 /** Bodies of one look as one mesh. */
-function Drawn({ bodies, faint, planes, away = false, quiet = false, filled = true, lit = false }: { bodies: Body[]; faint: boolean; planes: Plane[]; away?: boolean; quiet?: boolean; filled?: boolean; lit?: boolean }) {
+function Drawn({
+  bodies,
+  faint,
+  planes,
+  away = false,
+  quiet = false,
+  filled = true,
+  lit = false,
+}: {
+  bodies: Body[];
+  faint: boolean;
+  planes: Plane[];
+  away?: boolean;
+  quiet?: boolean;
+  filled?: boolean;
+  lit?: boolean;
+}) {
   const { conductor, solid, colour } = bodies[0]!;
   const keys = bodies.map((b) => b.key).join();
-  const { surface, edges, own } = useMemo(() => merged(keys.split(",").map((k) => meshOf(k)!)), [keys]);
-  useEffect(() => () => { if (own) { surface.dispose(); edges.dispose(); } }, [surface, edges, own]);
+  const { surface, edges, own } = useMemo(
+    () => merged(keys.split(",").map((k) => meshOf(k)!)),
+    [keys],
+  );
+  useEffect(
+    () => () => {
+      if (own) {
+        surface.dispose();
+        edges.dispose();
+      }
+    },
+    [surface, edges, own],
+  );
   const opacity = (faint ? 0.15 : conductor ? 1 : solid ? 0.42 : 0.8) * (quiet ? 0.6 : 1);
-  const tone = lit ? color("heron") : colour || color(conductor ? (solid ? "steel" : "metal") : "moss");
+  const tone = lit
+    ? color("heron")
+    : colour || color(conductor ? (solid ? "steel" : "metal") : "moss");
   return (
     <group visible={!away}>
       <mesh geometry={surface} visible={filled} renderOrder={opacity < 1 ? 2 : 1}>
-        <meshLambertMaterial color={tone} side={DoubleSide} transparent={opacity < 1} opacity={opacity} depthWrite={opacity > 0.9} clippingPlanes={planes} polygonOffset polygonOffsetFactor={solid ? 2 : 1} polygonOffsetUnits={1} />
+        <meshLambertMaterial
+          color={tone}
+          side={DoubleSide}
+          transparent={opacity < 1}
+          opacity={opacity}
+          depthWrite={opacity > 0.9}
+          clippingPlanes={planes}
+          polygonOffset
+          polygonOffsetFactor={solid ? 2 : 1}
+          polygonOffsetUnits={1}
+        />
       </mesh>
-      <lineSegments geometry={edges} renderOrder={3}><lineBasicMaterial color={color(lit ? "heron" : "ink")} transparent opacity={lit ? 1 : quiet ? 0.3 : 0.65} clippingPlanes={planes} /></lineSegments>
+      <lineSegments geometry={edges} renderOrder={3}>
+        <lineBasicMaterial
+          color={color(lit ? "heron" : "ink")}
+          transparent
+          opacity={lit ? 1 : quiet ? 0.3 : 0.65}
+          clippingPlanes={planes}
+        />
+      </lineSegments>
     </group>
   );
 }
 
 /** What the pointer meets of a body; it is not drawn. */
-const Target = memo(function Target({ body, reach, setAim }: { body: Body; reach: number; setAim: (hit: Hit | null) => void }) {
+const Target = memo(function Target({
+  body,
+  reach,
+  setAim,
+}: {
+  body: Body;
+  reach: number;
+  setAim: (hit: Hit | null) => void;
+}) {
   const mesh = meshOf(body.key);
   if (!mesh) return null;
   const { setHover } = useBench.getState();
-  const active = (): boolean => useStage.getState().picking !== null || useStage.getState().measuring;
+  const active = (): boolean =>
+    useStage.getState().picking !== null || useStage.getState().measuring;
   const take = (e: ThreeEvent<MouseEvent>): Hit => {
     const { picking, measuring } = useStage.getState();
-    const normal = e.face!.normal.clone().applyMatrix3(new Matrix3().getNormalMatrix(e.object.matrixWorld)).normalize();
+    const normal = e
+      .face!.normal.clone()
+      .applyMatrix3(new Matrix3().getNormalMatrix(e.object.matrixWorld))
+      .normalize();
     const local = e.object.worldToLocal(e.point.clone());
-    const hit: Hit = { part: body.name, step: body.step, point: [local.x, local.y, local.z], normal: [normal.x, normal.y, normal.z], face: mesh.face[e.faceIndex ?? 0]! };
-    if (picking?.edges) return { ...hit, point: nearestEdge(mesh.lines, hit.point)?.at ?? hit.point };
+    const hit: Hit = {
+      part: body.name,
+      step: body.step,
+      point: [local.x, local.y, local.z],
+      normal: [normal.x, normal.y, normal.z],
+      face: mesh.face[e.faceIndex ?? 0]!,
+    };
+    if (picking?.edges)
+      return { ...hit, point: nearestEdge(mesh.lines, hit.point)?.at ?? hit.point };
     return measuring ? { ...hit, point: snapped(mesh.lines, hit.point, reach) } : hit;
   };
   return (
     <mesh
-      geometry={mesh.surface} visible={false}
-      onPointerOver={(e) => { e.stopPropagation(); setHover(`parts.${body.step}`); setAim(take(e)); }} onPointerOut={() => { setHover(null); setAim(null); }}
-      onPointerMove={(e) => { if (active()) { e.stopPropagation(); setAim(take(e)); } }}
-      onClick={(e) => { if (active() && e.delta < 4) { e.stopPropagation(); setAim(null); useStage.getState().click(take(e)); } }}
+      geometry={mesh.surface}
+      visible={false}
+      onPointerOver={(e) => {
+        e.stopPropagation();
+        setHover(`parts.${body.step}`);
+        setAim(take(e));
+      }}
+      onPointerOut={() => {
+        setHover(null);
+        setAim(null);
+      }}
+      onPointerMove={(e) => {
+        if (active()) {
+          e.stopPropagation();
+          setAim(take(e));
+        }
+      }}
+      onClick={(e) => {
+        if (active() && e.delta < 4) {
+          e.stopPropagation();
+          setAim(null);
+          useStage.getState().click(take(e));
+        }
+      }}
     />
   );
 });
@@ -122,17 +264,42 @@ function Aim({ mesh, hit, extent }: { mesh: Held; hit: Hit; extent: Extent }) {
     if (measuring) return null;
     if (!edges) return faceOf(mesh, hit.face);
     const line = nearestEdge(mesh.lines, hit.point)?.line;
-    return line ? new BufferGeometry().setAttribute("position", new BufferAttribute(line.slice(), 3)) : null;
+    return line
+      ? new BufferGeometry().setAttribute("position", new BufferAttribute(line.slice(), 3))
+      : null;
   }, [mesh, hit.face, hit.point, edges, measuring]);
-  useEffect(() => { invalidate(); return () => shape?.dispose(); }, [shape, invalidate]);
+  useEffect(() => {
+    invalidate();
+    return () => shape?.dispose();
+  }, [shape, invalidate]);
   if (measuring || edges)
     return (
       <group>
-        {shape && <line><primitive object={shape} attach="geometry" /><lineBasicMaterial color={color("amber")} depthTest={false} linewidth={3} /></line>}
-        <mesh position={hit.point} renderOrder={9}><sphereGeometry args={[extent.size * 0.006, 12, 8]} /><meshBasicMaterial color={color("amber")} depthTest={false} /></mesh>
+        {shape && (
+          <line>
+            <primitive object={shape} attach="geometry" />
+            <lineBasicMaterial color={color("amber")} depthTest={false} linewidth={3} />
+          </line>
+        )}
+        <mesh position={hit.point} renderOrder={9}>
+          <sphereGeometry args={[extent.size * 0.006, 12, 8]} />
+          <meshBasicMaterial color={color("amber")} depthTest={false} />
+        </mesh>
       </group>
     );
-  return shape && <mesh geometry={shape} renderOrder={8}><meshBasicMaterial color={color("amber")} transparent opacity={0.55} depthTest={false} side={DoubleSide} /></mesh>;
+  return (
+    shape && (
+      <mesh geometry={shape} renderOrder={8}>
+        <meshBasicMaterial
+          color={color("amber")}
+          transparent
+          opacity={0.55}
+          depthTest={false}
+          side={DoubleSide}
+        />
+      </mesh>
+    )
+  );
 }
 
 /** The sizes of a part as they are written on the sheet, where they lie. */
@@ -142,36 +309,72 @@ function Dimensions({ body }: { body: Body }) {
   return (
     <>
       {labels.map((l) => (
-        <Html key={l.text + l.at.join()} position={l.at} zIndexRange={[4, 0]} className="pointer-events-none">
-          <span className="num block -translate-x-1/2 whitespace-nowrap rounded border border-rule bg-card/95 px-1 text-[11.500px]" data-dimension>{l.text}</span>
+        <Html
+          key={l.text + l.at.join()}
+          position={l.at}
+          zIndexRange={[4, 0]}
+          className="pointer-events-none"
+        >
+          <span
+            className="num block -translate-x-1/2 whitespace-nowrap rounded border border-rule bg-card/95 px-1 text-[11.500px]"
+            data-dimension
+          >
+            {l.text}
+          </span>
         </Html>
       ))}
     </>
   );
 }
 
-const sizes = (body: Body): string => body.low.map((c, i) => body.high[i]! - c).filter((s) => s > 0).map((s) => quantity(s, "m", 4)).join(" × ");
+const sizes = (body: Body): string =>
+  body.low
+    .map((c, i) => body.high[i]! - c)
+    .filter((s) => s > 0)
+    .map((s) => quantity(s, "m", 4))
+    .join(" × ");
 
 /** The marked points, the lengths between them, and the angle at the second of three. */
 function Measure({ extent, marks }: { extent: Extent; marks: Hit[] }) {
   const points = useMemo(() => new Float32Array(marks.flatMap((m) => m.point)), [marks]);
   return (
     <group>
-      {marks.map((m, i) => <mesh key={i} position={m.point}><sphereGeometry args={[extent.size * 0.008, 12, 8]} /><meshBasicMaterial color={color("amber")} depthTest={false} /></mesh>)}
+      {marks.map((m, i) => (
+        <mesh key={i} position={m.point}>
+          <sphereGeometry args={[extent.size * 0.008, 12, 8]} />
+          <meshBasicMaterial color={color("amber")} depthTest={false} />
+        </mesh>
+      ))}
       {marks.length > 1 && (
         <line key={marks.length}>
-          <bufferGeometry><bufferAttribute attach="attributes-position" args={[points, 3]} /></bufferGeometry>
+          <bufferGeometry>
+            <bufferAttribute attach="attributes-position" args={[points, 3]} />
+          </bufferGeometry>
           <lineBasicMaterial color={color("amber")} depthTest={false} />
         </line>
       )}
       {marks.slice(1).map((m, i) => (
-        <Html key={i} position={m.point.map((c, k) => (c + marks[i]!.point[k]!) / 2) as [number, number, number]} zIndexRange={[6, 0]} className="pointer-events-none">
-          <span className="num block whitespace-nowrap rounded bg-card/95 px-1 text-[11.500px]" data-measured>{quantity(distance(marks[i]!.point, m.point), "m", 5)}</span>
+        <Html
+          key={i}
+          position={
+            m.point.map((c, k) => (c + marks[i]!.point[k]!) / 2) as [number, number, number]
+          }
+          zIndexRange={[6, 0]}
+          className="pointer-events-none"
+        >
+          <span
+            className="num block whitespace-nowrap rounded bg-card/95 px-1 text-[11.500px]"
+            data-measured
+          >
+            {quantity(distance(marks[i]!.point, m.point), "m", 5)}
+          </span>
         </Html>
       ))}
       {marks.length === 3 && (
         <Html position={marks[1]!.point} zIndexRange={[6, 0]} className="pointer-events-none">
-          <span className="num block translate-y-4 whitespace-nowrap rounded bg-card/95 px-1 text-[11.500px]">{angle(marks[0]!, marks[1]!, marks[2]!).toFixed(2)}°</span>
+          <span className="num block translate-y-4 whitespace-nowrap rounded bg-card/95 px-1 text-[11.500px]">
+            {angle(marks[0]!, marks[1]!, marks[2]!).toFixed(2)}°
+          </span>
         </Html>
       )}
     </group>

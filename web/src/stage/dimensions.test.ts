@@ -6,14 +6,30 @@ const body = { low: [0, 0, 0], high: [4, 2, 1] };
 
 describe("sizes beside a part", () => {
   it("writes a box's expressions along its edges", () => {
-    expect(dimensions({ kind: "box", size: ["L", "-W", "1.6 mm"] } as unknown as Step, body)).toEqual([
-      { text: "L", at: [2, 0, 0] }, { text: "W", at: [4, 1, 0] }, { text: "1.6 mm", at: [4, 2, 0.5] },
+    expect(
+      dimensions({ kind: "box", size: ["L", "-W", "1.6 mm"] } as unknown as Step, body),
+    ).toEqual([
+      { text: "L", at: [2, 0, 0] },
+      { text: "W", at: [4, 1, 0] },
+      { text: "1.6 mm", at: [4, 2, 0.5] },
     ]);
   });
   it("knows which way a rectangle lies", () => {
-    expect(dimensions({ kind: "rectangle", size: ["a", "b"], axis: "x" } as unknown as Step, body).map((l) => l.at)).toEqual([[4, 1, 0], [4, 2, 0.5]]);
+    expect(
+      dimensions({ kind: "rectangle", size: ["a", "b"], axis: "x" } as unknown as Step, body).map(
+        (l) => l.at,
+      ),
+    ).toEqual([
+      [4, 1, 0],
+      [4, 2, 0.5],
+    ]);
   });
   it("names the sizes of round parts and leaves out zeros", () => {
-    expect(dimensions({ kind: "cylinder", radius: "r", inner: "0", height: "h" } as unknown as Step, body).map((l) => l.text)).toEqual(["radius r", "height h"]);
+    expect(
+      dimensions(
+        { kind: "cylinder", radius: "r", inner: "0", height: "h" } as unknown as Step,
+        body,
+      ).map((l) => l.text),
+    ).toEqual(["radius r", "height h"]);
   });
 });

@@ -2,9 +2,25 @@
 import type { Step } from "../api/types";
 
 type Point = [number, number, number];
-interface Bounds { low: number[]; high: number[] }
-export interface Label { text: string; at: Point }
-const NAMED = ["radius", "inner", "height", "bend", "pitch", "top", "thickness", "diameter", "focus"];
+interface Bounds {
+  low: number[];
+  high: number[];
+}
+export interface Label {
+  text: string;
+  at: Point;
+}
+const NAMED = [
+  "radius",
+  "inner",
+  "height",
+  "bend",
+  "pitch",
+  "top",
+  "thickness",
+  "diameter",
+  "focus",
+];
 const plain = (text: string): string => text.replace(/^-\s*/, "").trim();
 
 /** Labels with the expressions of the sheet: along their edges for boxes and rectangles, in a column for round parts. */
@@ -13,10 +29,23 @@ export function dimensions(step: Step, body: Bounds): Label[] {
   const middle = (k: number): number => (low[k]! + high[k]!) / 2;
   const size = step.size as string[] | undefined;
   if (Array.isArray(size)) {
-    const axes = size.length === 3 ? [0, 1, 2] : { x: [1, 2], y: [0, 2], z: [0, 1] }[String(step.axis)] ?? [0, 1];
-    const first: Point = [middle(0), low[1], low[2]], second: Point = [high[0], middle(1), low[2]], third: Point = [high[0], high[1], middle(2)];
-    return size.map((expression, i) => ({ text: plain(expression), at: [first, second, third][axes[i]!]! }));
+    const axes =
+      size.length === 3
+        ? [0, 1, 2]
+        : ({ x: [1, 2], y: [0, 2], z: [0, 1] }[String(step.axis)] ?? [0, 1]);
+    const first: Point = [middle(0), low[1], low[2]],
+      second: Point = [high[0], middle(1), low[2]],
+      third: Point = [high[0], high[1], middle(2)];
+    return size.map((expression, i) => ({
+      text: plain(expression),
+      at: [first, second, third][axes[i]!]!,
+    }));
   }
-  const named = NAMED.filter((n) => typeof step[n] === "string" && step[n] !== "0" && step[n] !== "");
-  return named.map((n, i) => ({ text: `${n} ${String(step[n])}`, at: [high[0], middle(1), high[2] - ((i + 0.5) / named.length) * (high[2] - low[2])] }));
+  const named = NAMED.filter(
+    (n) => typeof step[n] === "string" && step[n] !== "0" && step[n] !== "",
+  );
+  return named.map((n, i) => ({
+    text: `${n} ${String(step[n])}`,
+    at: [high[0], middle(1), high[2] - ((i + 0.5) / named.length) * (high[2] - low[2])],
+  }));
 }

@@ -3,7 +3,12 @@ import type { Examination } from "../api/types";
 import { nearest, useTicks } from "../app/cursor";
 import { extentOf } from "./extent";
 
-const examination = (...points: [number, number, number][]): Examination => ({ shapes: [{ name: "w", step: 0, radius: 0.001, material: "perfect", points }], bodies: [], dipoles: [] }) as unknown as Examination;
+const examination = (...points: [number, number, number][]): Examination =>
+  ({
+    shapes: [{ name: "w", step: 0, radius: 0.001, material: "perfect", points }],
+    bodies: [],
+    dipoles: [],
+  }) as unknown as Examination;
 
 it("takes the middle and the largest side of everything", () => {
   expect(extentOf(examination([0, 0, -1], [0.5, 0, 3]))).toEqual({ center: [0.25, 0, 1], size: 4 });
@@ -11,11 +16,19 @@ it("takes the middle and the largest side of everything", () => {
 
 it("counts solids and sheets by their boxes", () => {
   const body = { low: [-2, 0, 0], high: [2, 1, 1] };
-  expect(extentOf({ shapes: [], bodies: [body], dipoles: [] } as unknown as Examination)).toEqual({ center: [0, 0.5, 0.5], size: 4 });
+  expect(extentOf({ shapes: [], bodies: [body], dipoles: [] } as unknown as Examination)).toEqual({
+    center: [0, 0.5, 0.5],
+    size: 4,
+  });
 });
 
 it("counts point dipoles, and has a size for one alone", () => {
-  const one = { shapes: [], bodies: [], dipoles: [{ feed: 1 }], feeds: [null, [3, 0, 0]] } as unknown as Examination;
+  const one = {
+    shapes: [],
+    bodies: [],
+    dipoles: [{ feed: 1 }],
+    feeds: [null, [3, 0, 0]],
+  } as unknown as Examination;
   expect(extentOf(one)).toEqual({ center: [3, 0, 0], size: 0.1 });
 });
 

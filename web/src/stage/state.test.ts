@@ -1,7 +1,10 @@
 import { beforeEach, describe, expect, it } from "vitest";
 import { angle, distance, keptSide, rule, standing, useStage, visible, type Hit } from "./state";
 
-const hit = (point: [number, number, number], normal: [number, number, number] = [0, 0, 1]): Hit => ({ part: "box", step: 0, point, normal, face: 0 });
+const hit = (
+  point: [number, number, number],
+  normal: [number, number, number] = [0, 0, 1],
+): Hit => ({ part: "box", step: 0, point, normal, face: 0 });
 beforeEach(() => useStage.getState().reset());
 
 describe("clicks", () => {
@@ -44,15 +47,32 @@ it("keeps the side of a section that the oblique view looks into", () => {
 });
 
 it("writes rules in millimetres, with the facing of faces only", () => {
-  expect(rule(hit([0.0012345678, 0, -0.02]), true)).toEqual({ near: ["1.234568 mm", "0 mm", "-20 mm"], facing: ["0", "0", "1"] });
+  expect(rule(hit([0.0012345678, 0, -0.02]), true)).toEqual({
+    near: ["1.234568 mm", "0 mm", "-20 mm"],
+    facing: ["0", "0", "1"],
+  });
   expect(rule(hit([0, 0, 0]), false)).not.toHaveProperty("facing");
 });
 
 /** Turned about x by a, then about the new y by b: R = Rx(a)·Ry(b); its third column is the frame's z. */
-const third = (a: number, b: number): number[] => [Math.sin(b), -Math.sin(a) * Math.cos(b), Math.cos(a) * Math.cos(b)];
+const third = (a: number, b: number): number[] => [
+  Math.sin(b),
+  -Math.sin(a) * Math.cos(b),
+  Math.cos(a) * Math.cos(b),
+];
 
-it.each([[0, 0, 1], [0, 0, -1], [1, 0, 0], [0, -1, 0], [0.6, 0, 0.8], [0.36, 0.48, -0.8]] as [number, number, number][])("stands a frame on a face whose normal is (%s, %s, %s)", (...normal) => {
-  const { turn } = standing(hit([0, 0, 0], normal));
-  const [a, b] = turn.map((t) => (parseFloat(t) * Math.PI) / 180) as [number, number];
-  third(a, b).forEach((v, i) => expect(v).toBeCloseTo(normal[i]!, 6));
-});
+it.each([
+  [0, 0, 1],
+  [0, 0, -1],
+  [1, 0, 0],
+  [0, -1, 0],
+  [0.6, 0, 0.8],
+  [0.36, 0.48, -0.8],
+] as [number, number, number][])(
+  "stands a frame on a face whose normal is (%s, %s, %s)",
+  (...normal) => {
+    const { turn } = standing(hit([0, 0, 0], normal));
+    const [a, b] = turn.map((t) => (parseFloat(t) * Math.PI) / 180) as [number, number];
+    third(a, b).forEach((v, i) => expect(v).toBeCloseTo(normal[i]!, 6));
+  },
+);

@@ -7,6 +7,10 @@ const LOOKS: Record<Look, string> = {
   quiet: "text-heron font-medium hover:underline disabled:opacity-45",
 };
 
-export function Button({ look = "plain", className = "", ...rest }: ButtonHTMLAttributes<HTMLButtonElement> & { look?: Look }) {
+export function Button({
+  look = "plain",
+  className = "",
+  ...rest
+}: ButtonHTMLAttributes<HTMLButtonElement> & { look?: Look }) {
   return <button type="button" className={`${LOOKS[look]} ${className}`} {...rest} />;
 }

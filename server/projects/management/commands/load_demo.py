@@ -1,4 +1,6 @@
-"""Loads the Saltmarsh Survey demo: an account, the examples as projects, and a run of each; those of minutes only on request, behind all others."""
+"""Loads the Saltmarsh Survey demo: an account, the examples as projects, and a run of each; those
+of minutes only on request, behind all others.
+"""
 
 from __future__ import annotations
 
@@ -10,9 +12,9 @@ from django.test import RequestFactory
 
 from server.accounts.models import User
 
-DEMO_RUN_S = 20.0     # forecast: shorter runs are waited for at the first start
+DEMO_RUN_S = 20.0  # forecast: shorter runs are waited for at the first start
 LONGEST_RUN_S = 1800  # longer ones are left to whoever opens the project
-BEHIND = -10          # priority of the demo's longer runs
+BEHIND = -10  # priority of the demo's longer runs
 USERNAME, PASSWORD = "saltmarsh", "wading-bird-868"
 
 
@@ -20,15 +22,25 @@ class Command(BaseCommand):
     help = "Loads the demo once; a second call changes nothing."
 
     def add_arguments(self, parser: CommandParser) -> None:
-        parser.add_argument("--long", action="store_true", help="queue the runs that take minutes, too")
-        parser.add_argument("--only", nargs="*", metavar="EXAMPLE", help="of the examples these alone, by the names of their files")
+        parser.add_argument(
+            "--long", action="store_true", help="queue the runs that take minutes, too"
+        )
+        parser.add_argument(
+            "--only",
+            nargs="*",
+            metavar="EXAMPLE",
+            help="of the examples these alone, by the names of their files",
+        )
 
     @transaction.atomic
     def handle(self, *args: Any, **options: Any) -> None:
-        user, created = User.objects.get_or_create(username=USERNAME, defaults={"first_name": "Saltmarsh", "last_name": "Survey"})
+        user, created = User.objects.get_or_create(
+            username=USERNAME, defaults={"first_name": "Saltmarsh", "last_name": "Survey"}
+        )
         if not created:
             return
-        # Loaded only now: a second start has nothing to build and should not wait for the geometry kernel.
+        # Loaded only now: a second start has nothing to build and should not wait for the geometry
+        # kernel.
         from heron.checks import examine
         from server.projects.actions import create_project
         from server.projects.library import examples

@@ -1,7 +1,15 @@
 import { useQuery } from "@tanstack/react-query";
 import { useParams } from "@tanstack/react-router";
 import { useEffect } from "react";
-import { examination as examine, files as filesOf, filesStamp, materials, phrases, project, runs } from "../../api/queries";
+import {
+  examination as examine,
+  files as filesOf,
+  filesStamp,
+  materials,
+  phrases,
+  project,
+  runs,
+} from "../../api/queries";
 import { Header } from "../../app/Header";
 import { useReader, useRegister } from "../../app/commands";
 import { Stage } from "../../stage/Stage";
@@ -20,41 +28,132 @@ export function Bench() {
   const { data, error } = useQuery(project(id));
   const bench = useBench();
   const { open } = bench;
-  useEffect(() => { if (data && useBench.getState().projectId !== data.id) open(data); }, [data, open]);
-  useEffect(() => () => { useBench.setState({ projectId: 0, document: null }); }, []);
+  useEffect(() => {
+    if (data && useBench.getState().projectId !== data.id) open(data);
+  }, [data, open]);
+  useEffect(
+    () => () => {
+      useBench.setState({ projectId: 0, document: null });
+    },
+    [],
+  );
   const loaded = bench.projectId === id && bench.document !== null;
   const { data: uploads } = useQuery(filesOf(id));
-  const { data: examination, isFetching: building } = useQuery({ ...examine(bench.document!, id, filesStamp(uploads)), enabled: loaded && uploads !== undefined });
+  const { data: examination, isFetching: building } = useQuery({
+    ...examine(bench.document!, id, filesStamp(uploads)),
+    enabled: loaded && uploads !== undefined,
+  });
   const { data: all } = useQuery(runs(id));
   const writable = loaded && bench.role !== "reader";
   useRegister("bench", [
-    { id: "undo", label: "Undo", group: "Edit", shortcut: "Ctrl+Z", enabled: writable && bench.canUndo, perform: () => void bench.history("undo") },
-    { id: "redo", label: "Redo", group: "Edit", shortcut: "Ctrl+Shift+Z", enabled: writable && bench.canRedo, perform: () => void bench.history("redo") },
-    { id: "add-parameter", label: "Add: Parameter", group: "Build", enabled: writable, perform: addParameter },
-    ...Object.entries(FRESH).map(([kind, { label, group }]) => ({ id: `add-${kind}`, label: `Add: ${label}`, group, enabled: writable, perform: () => addStep(kind) })),
+    {
+      id: "undo",
+      label: "Undo",
+      group: "Edit",
+      shortcut: "Ctrl+Z",
+      enabled: writable && bench.canUndo,
+      perform: () => void bench.history("undo"),
+    },
+    {
+      id: "redo",
+      label: "Redo",
+      group: "Edit",
+      shortcut: "Ctrl+Shift+Z",
+      enabled: writable && bench.canRedo,
+      perform: () => void bench.history("redo"),
+    },
+    {
+      id: "add-parameter",
+      label: "Add: Parameter",
+      group: "Build",
+      enabled: writable,
+      perform: addParameter,
+    },
+    ...Object.entries(FRESH).map(([kind, { label, group }]) => ({
+      id: `add-${kind}`,
+      label: `Add: ${label}`,
+      group,
+      enabled: writable,
+      perform: () => addStep(kind),
+    })),
   ]);
   const { data: library = [] } = useQuery(materials);
   const { data: examples = [] } = useQuery(phrases);
-  useReader(!writable ? null : {
-    group: "Type a step",
-    offers: (text) => (isPhrase(text, examples) ? [text.trim(), ...completions(text, bench.document!, library.map((m) => m.name), examples)] : []),
-    perform: (text) => void addPhrase(text).catch((e: Error) => useBench.setState({ fault: e.message })),
-  });
-  if (error) return <div className="h-full"><Header title="Odd Heron" /><p className="p-8 text-ink2">{error.message}</p></div>;
+  useReader(
+    !writable
+      ? null
+      : {
+          group: "Type a step",
+          offers: (text) =>
+            isPhrase(text, examples)
+              ? [
+                  text.trim(),
+                  ...completions(
+                    text,
+                    bench.document!,
+                    library.map((m) => m.name),
+                    examples,
+                  ),
+                ]
+              : [],
+          perform: (text) =>
+            void addPhrase(text).catch((e: Error) => useBench.setState({ fault: e.message })),
+        },
+  );
+  if (error)
+    return (
+      <div className="h-full">
+        <Header title="Odd Heron" />
+        <p className="p-8 text-ink2">{error.message}</p>
+      </div>
+    );
   const latest = all?.find((r) => r.has_results);
   return (
     <div className="flex h-full flex-col">
-      <Header title={bench.document?.name ?? data?.name ?? "…"} projectId={projectId} note={<span role="status">revision {bench.revision} · {bench.state}</span>} />
+      <Header
+        title={bench.document?.name ?? data?.name ?? "…"}
+        projectId={projectId}
+        note={
+          <span role="status">
+            revision {bench.revision} · {bench.state}
+          </span>
+        }
+      />
       {bench.conflict ? (
-        <div role="alert" className="flex items-center gap-3 border-b border-rule bg-rust-soft px-4 py-2">
+        <div
+          role="alert"
+          className="flex items-center gap-3 border-b border-rule bg-rust-soft px-4 py-2"
+        >
           <span>{bench.fault}.</span>
           <Button onClick={bench.takeTheirs}>Take theirs</Button>
           <Button onClick={bench.saveMine}>Save mine on top</Button>
         </div>
-      ) : bench.fault && <p role="alert" className="border-b border-rule bg-rust-soft px-4 py-1.5 text-rust">{bench.fault}</p>}
+      ) : (
+        bench.fault && (
+          <p role="alert" className="border-b border-rule bg-rust-soft px-4 py-1.5 text-rust">
+            {bench.fault}
+          </p>
+        )
+      )}
       <div className="flex min-h-0 flex-1">
-        <div className="flex w-[432px] shrink-0 flex-col border-r border-rule bg-card">{loaded ? <BuildSheet examination={examination} /> : <p className="p-6 text-ink2">Opening the model…</p>}</div>
-        <div className="relative min-w-0 flex-1">{loaded && <Stage examination={examination} building={building} projectId={id} run={latest} stamp={filesStamp(uploads)} />}</div>
+        <div className="flex w-[432px] shrink-0 flex-col border-r border-rule bg-card">
+          {loaded ? (
+            <BuildSheet examination={examination} />
+          ) : (
+            <p className="p-6 text-ink2">Opening the model…</p>
+          )}
+        </div>
+        <div className="relative min-w-0 flex-1">
+          {loaded && (
+            <Stage
+              examination={examination}
+              building={building}
+              projectId={id}
+              run={latest}
+              stamp={filesStamp(uploads)}
+            />
+          )}
+        </div>
       </div>
       <RunStrip projectId={id} examination={examination} />
     </div>

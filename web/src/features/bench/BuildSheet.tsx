@@ -32,7 +32,11 @@ const QUIET_WHEN_EMPTY = new Set(["frames", "loads", "illuminations", "refinemen
 export function BuildSheet({ examination }: { examination?: Examination }) {
   const document = useBench((s) => s.document)!;
   const lit = useLit();
-  const shown = CHAPTERS.filter((c) => !(QUIET_WHEN_EMPTY.has(c.key) || (c.key === "feeds" && lit)) || (document[c.key] as unknown[]).length > 0);
+  const shown = CHAPTERS.filter(
+    (c) =>
+      !(QUIET_WHEN_EMPTY.has(c.key) || (c.key === "feeds" && lit)) ||
+      (document[c.key] as unknown[]).length > 0,
+  );
   return (
     <div className="flex min-h-0 flex-1 flex-col">
       <div className="flex-1 overflow-y-auto py-3 pr-4" aria-label="Build sheet">
@@ -40,12 +44,22 @@ export function BuildSheet({ examination }: { examination?: Examination }) {
           <section key={chapter.key} className="mb-3.5">
             <h2 className="flex items-baseline">
               <span className="num w-11 pr-2.5 text-right text-[12px] text-ink2">{i + 1}</span>
-              <span className="text-[11.500px] font-semibold uppercase tracking-[0.09em] text-ink2">{chapter.title}</span>
-              <span className="ml-2 self-center"><Mark state={stateOf(chapter.key, examination)} /></span>
+              <span className="text-[11.500px] font-semibold uppercase tracking-[0.09em] text-ink2">
+                {chapter.title}
+              </span>
+              <span className="ml-2 self-center">
+                <Mark state={stateOf(chapter.key, examination)} />
+              </span>
             </h2>
             {chapter.key === "materials" && <MaterialsInUse examination={examination} />}
-            {chapter.key === "parameters" ? <Parameters examination={examination} /> : <Steps chapter={chapter} number={i + 1} examination={examination} />}
-            {chapter.key === "plan" && examination?.grid && <PulseCard grid={examination.grid} band={examination.band} />}
+            {chapter.key === "parameters" ? (
+              <Parameters examination={examination} />
+            ) : (
+              <Steps chapter={chapter} number={i + 1} examination={examination} />
+            )}
+            {chapter.key === "plan" && examination?.grid && (
+              <PulseCard grid={examination.grid} band={examination.band} />
+            )}
           </section>
         ))}
       </div>
@@ -66,11 +80,37 @@ function Parameters({ examination }: { examination?: Examination }) {
       {document!.parameters.map((p, i) => {
         const value = examination?.values[p.name];
         return (
-          <li key={i} className="group relative flex items-baseline gap-2 pl-11 leading-[1.55]" title={p.comment}>
-            <span className="w-28 shrink-0 truncate"><Token path={["parameters", i, "name"]} label="parameter name" examination={examination} /></span>
-            <span className="min-w-0 flex-1"><Token path={["parameters", i, "expression"]} unit="" label={p.name} examination={examination} /></span>
-            {value && !/^[\d.\s]*[A-Za-zµΩ/]*$/.test(p.expression) && <span className="num shrink-0 text-[12px] text-ink2" data-value-of={p.name}>{quantity(value.value, value.unit)}</span>}
-            {role !== "reader" && <Remove label={`Remove parameter ${p.name}`} onClick={() => edit((d) => replaced(d, ["parameters", i], undefined))} />}
+          <li
+            key={i}
+            className="group relative flex items-baseline gap-2 pl-11 leading-[1.55]"
+            title={p.comment}
+          >
+            <span className="w-28 shrink-0 truncate">
+              <Token
+                path={["parameters", i, "name"]}
+                label="parameter name"
+                examination={examination}
+              />
+            </span>
+            <span className="min-w-0 flex-1">
+              <Token
+                path={["parameters", i, "expression"]}
+                unit=""
+                label={p.name}
+                examination={examination}
+              />
+            </span>
+            {value && !/^[\d.\s]*[A-Za-zµΩ/]*$/.test(p.expression) && (
+              <span className="num shrink-0 text-[12px] text-ink2" data-value-of={p.name}>
+                {quantity(value.value, value.unit)}
+              </span>
+            )}
+            {role !== "reader" && (
+              <Remove
+                label={`Remove parameter ${p.name}`}
+                onClick={() => edit((d) => replaced(d, ["parameters", i], undefined))}
+              />
+            )}
           </li>
         );
       })}
@@ -79,10 +119,27 @@ function Parameters({ examination }: { examination?: Examination }) {
 }
 
 function Remove({ label, onClick }: { label: string; onClick: () => void }) {
-  return <button aria-label={label} title={label} onClick={onClick} className="absolute left-1 top-0 px-1 text-ink3 opacity-0 hover:text-rust focus-visible:opacity-100 group-hover:opacity-100">×</button>;
+  return (
+    <button
+      aria-label={label}
+      title={label}
+      onClick={onClick}
+      className="absolute left-1 top-0 px-1 text-ink3 opacity-0 hover:text-rust focus-visible:opacity-100 group-hover:opacity-100"
+    >
+      ×
+    </button>
+  );
 }
 
-function Steps({ chapter, number, examination }: { chapter: (typeof CHAPTERS)[number]; number: number; examination?: Examination }) {
+function Steps({
+  chapter,
+  number,
+  examination,
+}: {
+  chapter: (typeof CHAPTERS)[number];
+  number: number;
+  examination?: Examination;
+}) {
   const { document, edit, hover, setHover, role } = useBench();
   const [dragged, setDragged] = useState<number | null>(null);
   const [over, setOver] = useState<number | null>(null);
@@ -95,43 +152,113 @@ function Steps({ chapter, number, examination }: { chapter: (typeof CHAPTERS)[nu
   const raw = document![chapter.key];
   const listed = Array.isArray(raw);
   const steps = (listed ? raw : [raw]) as Step[];
-  if (steps.length === 0) return chapter.key === "materials" ? null : <p className="pl-11 text-ink2">None yet.</p>;
+  if (steps.length === 0)
+    return chapter.key === "materials" ? null : <p className="pl-11 text-ink2">None yet.</p>;
   return (
     <ol>
       {steps.map((step, i) => {
         const base: Path = listed ? [chapter.key, i] : [chapter.key];
         const key = `${chapter.key}.${i}`;
         // What no token of the sentence shows under itself.
-        const tokens = new Set(SENTENCES[chapter.kind ?? step.kind ?? "conductor"]!(step, lit).words.flatMap((w) => (typeof w === "object" && "token" in w ? [[...base, ...w.token].join()] : [])));
-        const notes = examination?.problems.filter((p) => p.path[0] === chapter.key && (!listed || p.path[1] === i) && !(p.level === "error" && tokens.has(p.path.join()))) ?? [];
+        const tokens = new Set(
+          SENTENCES[chapter.kind ?? step.kind ?? "conductor"]!(step, lit).words.flatMap((w) =>
+            typeof w === "object" && "token" in w ? [[...base, ...w.token].join()] : [],
+          ),
+        );
+        const notes =
+          examination?.problems.filter(
+            (p) =>
+              p.path[0] === chapter.key &&
+              (!listed || p.path[1] === i) &&
+              !(p.level === "error" && tokens.has(p.path.join())),
+          ) ?? [];
         const joined = chapter.key === "parts" ? joints(examination, step.name) : [];
-        const room = chapter.key === "parts" ? (examination?.displaced ?? []).filter(([weak]) => weak === step.name).map(([, strong]) => strong) : [];
+        const room =
+          chapter.key === "parts"
+            ? (examination?.displaced ?? [])
+                .filter(([weak]) => weak === step.name)
+                .map(([, strong]) => strong)
+            : [];
         const group = step.group && step.group !== steps[i - 1]?.group ? String(step.group) : "";
         return (
           <li
-            key={i} data-step={key} onMouseEnter={() => setHover(key)} onMouseLeave={() => setHover(null)}
-            onDragOver={(e) => { if (dragged !== null) { e.preventDefault(); setOver(i); } }} onDrop={() => { if (dragged !== null) drop(dragged, i); }}
+            key={i}
+            data-step={key}
+            onMouseEnter={() => setHover(key)}
+            onMouseLeave={() => setHover(null)}
+            onDragOver={(e) => {
+              if (dragged !== null) {
+                e.preventDefault();
+                setOver(i);
+              }
+            }}
+            onDrop={() => {
+              if (dragged !== null) drop(dragged, i);
+            }}
             className={`group relative border-l-[3px] pl-2 pr-1 leading-[1.7] ${dragged !== null && over === i ? (dragged > i ? "shadow-[0_-2px_0_var(--color-heron)]" : "shadow-[0_2px_0_var(--color-heron)]") : ""} ${hover === key ? "border-heron bg-heron-soft" : "border-transparent"} ${step.suspended ? "opacity-50" : ""}`}
           >
             {group && <GroupHead group={group} steps={steps} />}
             <span
-              draggable={listed && role !== "reader"} title={listed && role !== "reader" ? "Drag to another place" : undefined}
-              onDragStart={(e) => { e.dataTransfer.effectAllowed = "move"; setDragged(i); }} onDragEnd={() => { setDragged(null); setOver(null); }}
+              draggable={listed && role !== "reader"}
+              title={listed && role !== "reader" ? "Drag to another place" : undefined}
+              onDragStart={(e) => {
+                e.dataTransfer.effectAllowed = "move";
+                setDragged(i);
+              }}
+              onDragEnd={() => {
+                setDragged(null);
+                setOver(null);
+              }}
               className={`num absolute left-0 w-8 pt-px text-right text-[11.500px] text-ink2 group-hover:text-ink3 ${listed && role !== "reader" ? "cursor-grab" : ""}`}
-            >{number}.{i + 1}</span>
+            >
+              {number}.{i + 1}
+            </span>
             <div className="pl-[33px]">
-              <Words step={step} base={base} kind={chapter.kind ?? step.kind ?? "conductor"} examination={examination} />
-              {examination?.grid?.openings.some((o) => o.feed === i) && chapter.key === "feeds" && <span className="ml-1.5"><ModeCard number={i} step={step} examination={examination} /></span>}
-              {joined.length > 0 && <span className="num ml-1.5 text-[11.500px] text-ink2">joined to {joined.join(", ")}</span>}
-              {room.length > 0 && <span className="num ml-1.5 text-[11.500px] text-ink2">makes room for {room.join(", ")}</span>}
+              <Words
+                step={step}
+                base={base}
+                kind={chapter.kind ?? step.kind ?? "conductor"}
+                examination={examination}
+              />
+              {examination?.grid?.openings.some((o) => o.feed === i) && chapter.key === "feeds" && (
+                <span className="ml-1.5">
+                  <ModeCard number={i} step={step} examination={examination} />
+                </span>
+              )}
+              {joined.length > 0 && (
+                <span className="num ml-1.5 text-[11.500px] text-ink2">
+                  joined to {joined.join(", ")}
+                </span>
+              )}
+              {room.length > 0 && (
+                <span className="num ml-1.5 text-[11.500px] text-ink2">
+                  makes room for {room.join(", ")}
+                </span>
+              )}
               {notes.map((n, k) => (
                 <p key={k} className="text-[12px] leading-snug text-rust">
                   {n.message}.{" "}
-                  {n.repair.length > 0 && role !== "reader" && <button className="font-medium underline" onClick={() => edit((d) => n.repair.reduce((m, r) => replaced(m, r.path, r.value), d))}>{n.repair_label}</button>}
+                  {n.repair.length > 0 && role !== "reader" && (
+                    <button
+                      className="font-medium underline"
+                      onClick={() =>
+                        edit((d) => n.repair.reduce((m, r) => replaced(m, r.path, r.value), d))
+                      }
+                    >
+                      {n.repair_label}
+                    </button>
+                  )}
                 </p>
               ))}
             </div>
-            {listed && role !== "reader" && <StepMenu chapter={chapter.key as ListChapter} index={i} step={step} count={steps.length} />}
+            {listed && role !== "reader" && (
+              <StepMenu
+                chapter={chapter.key as ListChapter}
+                index={i}
+                step={step}
+                count={steps.length}
+              />
+            )}
           </li>
         );
       })}
@@ -142,7 +269,9 @@ function Steps({ chapter, number, examination }: { chapter: (typeof CHAPTERS)[nu
 function joints(examination: Examination | undefined, name: string | undefined): string[] {
   if (!examination || name === undefined) return [];
   const wires = examination.joints.filter((j) => j.parts.includes(name)).flatMap((j) => j.parts);
-  const bodies = examination.contacts.filter((c) => c.joined && (c.first === name || c.second === name)).flatMap((c) => [c.first, c.second]);
+  const bodies = examination.contacts
+    .filter((c) => c.joined && (c.first === name || c.second === name))
+    .flatMap((c) => [c.first, c.second]);
   return [...new Set([...wires, ...bodies])].filter((n) => n !== name);
 }
 
@@ -152,31 +281,73 @@ function GroupHead({ group, steps }: { group: string; steps: Step[] }) {
   const stage = useStage();
   const own = steps.filter((s) => s.group === group);
   const names = own.map((s) => s.name ?? "");
-  const resting = own.every((s) => s.suspended), unseen = names.every((n) => stage.hidden.includes(n));
-  const suspend = (): void => edit((d) => ({ ...d, parts: d.parts.map((p) => (p.group === group ? { ...p, suspended: !resting } : p)) }));
-  const hide = (): void => names.filter((n) => stage.hidden.includes(n) === unseen).forEach((n) => stage.toggle("hidden", n));
+  const resting = own.every((s) => s.suspended),
+    unseen = names.every((n) => stage.hidden.includes(n));
+  const suspend = (): void =>
+    edit((d) => ({
+      ...d,
+      parts: d.parts.map((p) => (p.group === group ? { ...p, suspended: !resting } : p)),
+    }));
+  const hide = (): void =>
+    names
+      .filter((n) => stage.hidden.includes(n) === unseen)
+      .forEach((n) => stage.toggle("hidden", n));
   return (
     <p className="flex items-baseline gap-3 pl-[33px] pt-1 text-[11.500px] text-ink2">
       <span className="font-semibold">{group}</span>
-      {role !== "reader" && <button className="underline decoration-dotted hover:text-ink" onClick={suspend}>{resting ? "use again" : "suspend"}</button>}
-      <button className="underline decoration-dotted hover:text-ink" onClick={hide}>{unseen ? "show" : "hide"}</button>
+      {role !== "reader" && (
+        <button className="underline decoration-dotted hover:text-ink" onClick={suspend}>
+          {resting ? "use again" : "suspend"}
+        </button>
+      )}
+      <button className="underline decoration-dotted hover:text-ink" onClick={hide}>
+        {unseen ? "show" : "hide"}
+      </button>
     </p>
   );
 }
 
-function StepMenu({ chapter, index, step, count }: { chapter: ListChapter; index: number; step: Step; count: number }) {
+function StepMenu({
+  chapter,
+  index,
+  step,
+  count,
+}: {
+  chapter: ListChapter;
+  index: number;
+  step: Step;
+  count: number;
+}) {
   const edit = useBench((s) => s.edit);
   const move = (by: number): void => edit((d) => moved(d, chapter, index, index + by));
-  const item = "cursor-pointer rounded px-2 py-1 outline-none data-[disabled]:opacity-40 data-[highlighted]:bg-heron-soft";
+  const item =
+    "cursor-pointer rounded px-2 py-1 outline-none data-[disabled]:opacity-40 data-[highlighted]:bg-heron-soft";
   return (
     <Menu.Root>
-      <Menu.Trigger aria-label={`More for step ${index + 1} of ${chapter}`} className="absolute right-0 top-0 rounded px-1 text-ink2 opacity-0 hover:bg-paper focus-visible:opacity-100 group-hover:opacity-100">⋯</Menu.Trigger>
+      <Menu.Trigger
+        aria-label={`More for step ${index + 1} of ${chapter}`}
+        className="absolute right-0 top-0 rounded px-1 text-ink2 opacity-0 hover:bg-paper focus-visible:opacity-100 group-hover:opacity-100"
+      >
+        ⋯
+      </Menu.Trigger>
       <Menu.Portal>
-        <Menu.Content align="end" className="z-20 min-w-36 rounded-md border border-rule bg-card p-1 shadow-lg">
-          <Menu.Item className={item} disabled={index === 0} onSelect={() => move(-1)}>Move up</Menu.Item>
-          <Menu.Item className={item} disabled={index === count - 1} onSelect={() => move(1)}>Move down</Menu.Item>
+        <Menu.Content
+          align="end"
+          className="z-20 min-w-36 rounded-md border border-rule bg-card p-1 shadow-lg"
+        >
+          <Menu.Item className={item} disabled={index === 0} onSelect={() => move(-1)}>
+            Move up
+          </Menu.Item>
+          <Menu.Item className={item} disabled={index === count - 1} onSelect={() => move(1)}>
+            Move down
+          </Menu.Item>
           {chapter === "parts" && <PartItems index={index} step={step} item={item} />}
-          <Menu.Item className={item} onSelect={() => edit((d) => replaced(d, [chapter, index], undefined))}>Remove</Menu.Item>
+          <Menu.Item
+            className={item}
+            onSelect={() => edit((d) => replaced(d, [chapter, index], undefined))}
+          >
+            Remove
+          </Menu.Item>
         </Menu.Content>
       </Menu.Portal>
     </Menu.Root>
@@ -194,13 +365,31 @@ function PartItems({ index, step, item }: { index: number; step: Step; item: str
   };
   return (
     <>
-      <Menu.Item className={item} onSelect={() => edit((d) => replaced(d, ["parts", index, "suspended"], !step.suspended))}>{step.suspended ? "Use again" : "Suspend"}</Menu.Item>
-      <Menu.Item className={item} onSelect={() => setTimeout(regroup)}>Group…</Menu.Item>
-      <Menu.Item className={item} onSelect={() => void navigator.clipboard?.writeText(JSON.stringify(step))}>Copy step</Menu.Item>
+      <Menu.Item
+        className={item}
+        onSelect={() => edit((d) => replaced(d, ["parts", index, "suspended"], !step.suspended))}
+      >
+        {step.suspended ? "Use again" : "Suspend"}
+      </Menu.Item>
+      <Menu.Item className={item} onSelect={() => setTimeout(regroup)}>
+        Group…
+      </Menu.Item>
+      <Menu.Item
+        className={item}
+        onSelect={() => void navigator.clipboard?.writeText(JSON.stringify(step))}
+      >
+        Copy step
+      </Menu.Item>
       <Menu.Separator className="my-1 h-px bg-rule" />
-      <Menu.Item className={item} onSelect={() => stage.toggle("hidden", name)}>{stage.hidden.includes(name) ? "Show" : "Hide"} on the stage</Menu.Item>
-      <Menu.Item className={item} onSelect={() => stage.toggle("faint", name)}>{stage.faint.includes(name) ? "Solid again" : "Faint"}</Menu.Item>
-      <Menu.Item className={item} onSelect={() => stage.isolate(stage.solo === name ? null : name)}>{stage.solo === name ? "Show all" : "Alone on the stage"}</Menu.Item>
+      <Menu.Item className={item} onSelect={() => stage.toggle("hidden", name)}>
+        {stage.hidden.includes(name) ? "Show" : "Hide"} on the stage
+      </Menu.Item>
+      <Menu.Item className={item} onSelect={() => stage.toggle("faint", name)}>
+        {stage.faint.includes(name) ? "Solid again" : "Faint"}
+      </Menu.Item>
+      <Menu.Item className={item} onSelect={() => stage.isolate(stage.solo === name ? null : name)}>
+        {stage.solo === name ? "Show all" : "Alone on the stage"}
+      </Menu.Item>
       <Menu.Separator className="my-1 h-px bg-rule" />
     </>
   );
@@ -216,10 +405,19 @@ export function addStep(kind: string): void {
     if (typeof step.name === "string") fresh.name = freeName(list, step.name);
     if ("number" in step) fresh.number = Math.max(0, ...d.feeds.map((f) => Number(f.number))) + 1;
     const wires = d.parts.filter((p) => WIRES.has(p.kind)).map((p) => p.name ?? "");
-    const bodies = d.parts.filter((p) => !WIRES.has(p.kind) && p.kind !== "copy").map((p) => p.name ?? "");
-    if ("part" in step) fresh.part = (chapter === "refinements" ? d.parts[0]?.name : wires[0]) ?? "";
-    if ("source" in step) fresh.source = (kind === "copy" ? d.parts[d.parts.length - 1]?.name : bodies[bodies.length - 1]) ?? "";
-    if (kind === "combine") Object.assign(fresh, { first: bodies[bodies.length - 2] ?? "", others: [bodies[bodies.length - 1] ?? ""] });
+    const bodies = d.parts
+      .filter((p) => !WIRES.has(p.kind) && p.kind !== "copy")
+      .map((p) => p.name ?? "");
+    if ("part" in step)
+      fresh.part = (chapter === "refinements" ? d.parts[0]?.name : wires[0]) ?? "";
+    if ("source" in step)
+      fresh.source =
+        (kind === "copy" ? d.parts[d.parts.length - 1]?.name : bodies[bodies.length - 1]) ?? "";
+    if (kind === "combine")
+      Object.assign(fresh, {
+        first: bodies[bodies.length - 2] ?? "",
+        others: [bodies[bodies.length - 1] ?? ""],
+      });
     return { ...d, [chapter]: [...list, fresh] };
   });
 }
@@ -238,6 +436,9 @@ export function addParameter(): void {
   useBench.getState().edit((d) => {
     let k = d.parameters.length + 1;
     while (d.parameters.some((p) => p.name === `p${k}`)) k++;
-    return { ...d, parameters: [...d.parameters, { name: `p${k}`, expression: "10 mm", unit: "", comment: "" }] };
+    return {
+      ...d,
+      parameters: [...d.parameters, { name: `p${k}`, expression: "10 mm", unit: "", comment: "" }],
+    };
   });
 }

@@ -13,7 +13,13 @@ import { Sparkline } from "../../plots/Sparkline";
 import { replaced, useBench, useLit } from "./model";
 
 /** Preflight, forecast, Solve, and the latest runs. */
-export function RunStrip({ projectId, examination }: { projectId: number; examination?: Examination }) {
+export function RunStrip({
+  projectId,
+  examination,
+}: {
+  projectId: number;
+  examination?: Examination;
+}) {
   const { role, state } = useBench();
   const { data: all } = useQuery(runs(projectId));
   const [fault, setFault] = useState("");
@@ -23,21 +29,41 @@ export function RunStrip({ projectId, examination }: { projectId: number; examin
   const now = useRef({ waiting, granted: false });
   useEffect(() => {
     now.current = { waiting, granted: sound && state === "saved" };
-    return () => { now.current = { waiting: false, granted: false }; };
+    return () => {
+      now.current = { waiting: false, granted: false };
+    };
   }, [waiting, sound, state]);
   const solve = useMutation({
     mutationFn: async (empty: boolean) => {
       while (now.current.waiting) await new Promise((go) => setTimeout(go, 50));
-      return now.current.granted ? call<RunDetail>("POST", `/projects/${projectId}/runs`, { empty }) : null;
+      return now.current.granted
+        ? call<RunDetail>("POST", `/projects/${projectId}/runs`, { empty })
+        : null;
     },
-    onSuccess: async () => { setFault(""); await client.invalidateQueries({ queryKey: runs(projectId).queryKey }); },
+    onSuccess: async () => {
+      setFault("");
+      await client.invalidateQueries({ queryKey: runs(projectId).queryKey });
+    },
     onError: (e: Problem) => setFault(e.message),
   });
   const lit = useLit();
   const ready = role !== "reader" && !solve.isPending && (waiting || (sound && state === "saved"));
   useRegister("runs", [
-    { id: "solve", label: "Solve", group: "Run", shortcut: "Ctrl+Enter", enabled: ready, perform: () => solve.mutate(false) },
-    { id: "noise-floor", label: "Solve without the parts: noise floor", group: "Run", enabled: ready && lit, perform: () => solve.mutate(true) },
+    {
+      id: "solve",
+      label: "Solve",
+      group: "Run",
+      shortcut: "Ctrl+Enter",
+      enabled: ready,
+      perform: () => solve.mutate(false),
+    },
+    {
+      id: "noise-floor",
+      label: "Solve without the parts: noise floor",
+      group: "Run",
+      enabled: ready && lit,
+      perform: () => solve.mutate(true),
+    },
   ]);
   const forecast = examination?.forecast;
   return (
@@ -45,13 +71,37 @@ export function RunStrip({ projectId, examination }: { projectId: number; examin
       <Preflight examination={examination} />
       <div className="min-w-0 shrink-0">
         <p className="text-[11.500px] text-ink2">Forecast</p>
-        <p className="num text-[12.500px]">{forecast && sound ? `${compact(forecast.size)} ${forecast.what} · ${bytes(forecast.memory_bytes)} · ${seconds(forecast.seconds)}` : "–"}</p>
+        <p className="num text-[12.500px]">
+          {forecast && sound
+            ? `${compact(forecast.size)} ${forecast.what} · ${bytes(forecast.memory_bytes)} · ${seconds(forecast.seconds)}`
+            : "–"}
+        </p>
       </div>
-      <Button look="main" disabled={!ready} onClick={() => solve.mutate(false)} title="Ctrl+Enter">Solve</Button>
-      {lit && <button type="button" disabled={!ready} onClick={() => solve.mutate(true)} title="The same waves without the parts: what leaks out of the box of total fields" className="-ml-2 whitespace-nowrap text-heron hover:underline disabled:opacity-40">Noise floor</button>}
-      {fault && <p role="alert" className="max-w-56 text-[12px] leading-tight text-rust">{fault}</p>}
+      <Button look="main" disabled={!ready} onClick={() => solve.mutate(false)} title="Ctrl+Enter">
+        Solve
+      </Button>
+      {lit && (
+        <button
+          type="button"
+          disabled={!ready}
+          onClick={() => solve.mutate(true)}
+          title="The same waves without the parts: what leaks out of the box of total fields"
+          className="-ml-2 whitespace-nowrap text-heron hover:underline disabled:opacity-40"
+        >
+          Noise floor
+        </button>
+      )}
+      {fault && (
+        <p role="alert" className="max-w-56 text-[12px] leading-tight text-rust">
+          {fault}
+        </p>
+      )}
       <ul className="ml-auto flex min-w-0 gap-3 overflow-hidden" aria-label="Recent runs">
-        {all?.slice(0, 3).map((r) => <li key={r.number} className="shrink-0"><Chip projectId={projectId} line={r} /></li>)}
+        {all?.slice(0, 3).map((r) => (
+          <li key={r.number} className="shrink-0">
+            <Chip projectId={projectId} line={r} />
+          </li>
+        ))}
         {all?.length === 0 && <li className="text-ink2">No runs yet.</li>}
       </ul>
     </footer>
@@ -63,25 +113,55 @@ function Preflight({ examination }: { examination?: Examination }) {
   const found = examination?.problems ?? [];
   const errors = found.filter((p) => p.level === "error").length;
   const state = errors ? "stop" : found.length ? "look" : "good";
-  const text = !examination ? "checking…" : errors ? `${errors} to mend` : found.length ? `${found.length} to look at` : "all clear";
+  const text = !examination
+    ? "checking…"
+    : errors
+      ? `${errors} to mend`
+      : found.length
+        ? `${found.length} to look at`
+        : "all clear";
   return (
     <Popover.Root>
       <Popover.Trigger className="w-32 shrink-0 rounded text-left hover:bg-heron-soft">
         <span className="block text-[11.500px] text-ink2">Preflight</span>
-        <span className="flex items-center gap-1.5 font-semibold"><Mark state={state} /> {text}</span>
+        <span className="flex items-center gap-1.5 font-semibold">
+          <Mark state={state} /> {text}
+        </span>
       </Popover.Trigger>
       <Popover.Portal>
-        <Popover.Content side="top" align="start" sideOffset={10} className="z-20 max-h-96 w-[26rem] overflow-auto rounded-lg border border-rule bg-card p-4 shadow-xl">
+        <Popover.Content
+          side="top"
+          align="start"
+          sideOffset={10}
+          className="z-20 max-h-96 w-[26rem] overflow-auto rounded-lg border border-rule bg-card p-4 shadow-xl"
+        >
           <h2 className="mb-2 font-semibold">Preflight</h2>
-          {found.length === 0 && <p className="text-ink2">Nothing stands in the way. {examination?.engine && `Engine: ${examination.engine}, because ${examination.engine_reason}.`}</p>}
+          {found.length === 0 && (
+            <p className="text-ink2">
+              Nothing stands in the way.{" "}
+              {examination?.engine &&
+                `Engine: ${examination.engine}, because ${examination.engine_reason}.`}
+            </p>
+          )}
           <ul className="space-y-2.5">
             {found.map((p, i) => (
               <li key={i} className="flex gap-2">
-                <span className="pt-0.5"><Mark state={p.level === "error" ? "stop" : "look"} /></span>
+                <span className="pt-0.5">
+                  <Mark state={p.level === "error" ? "stop" : "look"} />
+                </span>
                 <div>
                   <p>{p.message}.</p>
                   {p.why && <p className="text-[12px] text-ink2">{p.why}.</p>}
-                  {p.repair.length > 0 && role !== "reader" && <Button look="quiet" onClick={() => edit((d) => p.repair.reduce((m, r) => replaced(m, r.path, r.value), d))}>{p.repair_label}</Button>}
+                  {p.repair.length > 0 && role !== "reader" && (
+                    <Button
+                      look="quiet"
+                      onClick={() =>
+                        edit((d) => p.repair.reduce((m, r) => replaced(m, r.path, r.value), d))
+                      }
+                    >
+                      {p.repair_label}
+                    </Button>
+                  )}
                 </div>
               </li>
             ))}
@@ -95,47 +175,99 @@ function Preflight({ examination }: { examination?: Examination }) {
 /** |S11| as far as it is known: the last whole curve of a time-domain run, or the points a sweep has solved. */
 function level(live: Record<string, unknown>[]): { f: number; db: number }[] {
   const last = live[live.length - 1];
-  if (last && "energy_db" in last) return ((last.s11_db as number[] | undefined) ?? []).map((db, i) => ({ f: i, db }));
-  return live.map((p) => ({ f: Number(p.frequency_hz), db: 20 * Math.log10(Math.max(1e-6, Math.hypot(...(p.s11 as [number, number])))) })).sort((a, b) => a.f - b.f);
+  if (last && "energy_db" in last)
+    return ((last.s11_db as number[] | undefined) ?? []).map((db, i) => ({ f: i, db }));
+  return live
+    .map((p) => ({
+      f: Number(p.frequency_hz),
+      db: 20 * Math.log10(Math.max(1e-6, Math.hypot(...(p.s11 as [number, number])))),
+    }))
+    .sort((a, b) => a.f - b.f);
 }
 
 /** What a time-domain run has left in it, and in which round it is. */
 const ringing = (live: Record<string, unknown>[]): string => {
-  const { energy_db: db, round, rounds } = (live[live.length - 1] ?? {}) as Record<string, number | undefined>;
-  return (round === undefined ? "" : ` · round ${round} of ${rounds}`) + (db === undefined ? "" : ` · ${db.toFixed(0).replace("-", "−")} dB left`);
+  const {
+    energy_db: db,
+    round,
+    rounds,
+  } = (live[live.length - 1] ?? {}) as Record<string, number | undefined>;
+  return (
+    (round === undefined ? "" : ` · round ${round} of ${rounds}`) +
+    (db === undefined ? "" : ` · ${db.toFixed(0).replace("-", "−")} dB left`)
+  );
 };
 
 function Chip({ projectId, line }: { projectId: number; line: RunLine }) {
   const busy = active(line.status);
   const { data } = useQuery({ ...run(projectId, line.number), enabled: busy });
   const navigate = useNavigate();
-  const ask = (what: string): void => void call("POST", `/projects/${projectId}/runs/${line.number}/${what}`).then(() => client.invalidateQueries({ queryKey: runs(projectId).queryKey }));
+  const ask = (what: string): void =>
+    void call("POST", `/projects/${projectId}/runs/${line.number}/${what}`).then(() =>
+      client.invalidateQueries({ queryKey: runs(projectId).queryKey }),
+    );
   const live = level((data?.live ?? []) as Record<string, unknown>[]);
-  const frame = "flex h-[44px] items-center gap-2.5 rounded-lg border border-rule bg-paper px-2.5 text-left";
+  const frame =
+    "flex h-[44px] items-center gap-2.5 rounded-lg border border-rule bg-paper px-2.5 text-left";
   const words = (
     <span className="min-w-0 flex-1">
-      <span className="num block truncate text-[11.500px] font-medium">run {line.number}{busy ? ` · ${line.status === "running" ? line.stage : line.status}` : ""}</span>
-      <span className="num block truncate text-[11.500px] text-ink2">{busy ? `${Math.round(line.fraction * 100)} %${ringing((data?.live ?? []) as Record<string, unknown>[])}` : (line.headline as { text?: string }).text ?? line.status}</span>
+      <span className="num block truncate text-[11.500px] font-medium">
+        run {line.number}
+        {busy ? ` · ${line.status === "running" ? line.stage : line.status}` : ""}
+      </span>
+      <span className="num block truncate text-[11.500px] text-ink2">
+        {busy
+          ? `${Math.round(line.fraction * 100)} %${ringing((data?.live ?? []) as Record<string, unknown>[])}`
+          : ((line.headline as { text?: string }).text ?? line.status)}
+      </span>
     </span>
   );
   if (busy)
     return (
-      <div className={`${frame} relative w-[320px] overflow-hidden`} role="status" aria-label={`Run ${line.number} ${line.status}`}>
-        <span className="absolute inset-x-0 bottom-0 h-0.5 origin-left bg-heron transition-transform" style={{ transform: `scaleX(${line.fraction})` }} />
+      <div
+        className={`${frame} relative w-[320px] overflow-hidden`}
+        role="status"
+        aria-label={`Run ${line.number} ${line.status}`}
+      >
+        <span
+          className="absolute inset-x-0 bottom-0 h-0.5 origin-left bg-heron transition-transform"
+          style={{ transform: `scaleX(${line.fraction})` }}
+        />
         <Sparkline values={live.map((p) => p.db)} at={live.map((p) => p.f)} />
         {words}
-        <button aria-label={line.wish === "pause" ? "Continue" : "Pause"} onClick={() => ask(line.wish === "pause" ? "continue" : "pause")} className="rounded px-1 hover:bg-heron-soft">{line.wish === "pause" ? "▸" : "‖"}</button>
-        <button aria-label="Stop" onClick={() => ask("stop")} className="rounded px-1 text-rust hover:bg-rust-soft">■</button>
+        <button
+          aria-label={line.wish === "pause" ? "Continue" : "Pause"}
+          onClick={() => ask(line.wish === "pause" ? "continue" : "pause")}
+          className="rounded px-1 hover:bg-heron-soft"
+        >
+          {line.wish === "pause" ? "▸" : "‖"}
+        </button>
+        <button
+          aria-label="Stop"
+          onClick={() => ask("stop")}
+          className="rounded px-1 text-rust hover:bg-rust-soft"
+        >
+          ■
+        </button>
       </div>
     );
   return (
     <button
-      className={`${frame} w-[230px] hover:border-heron`} title={line.reason}
-      onClick={() => void navigate({ to: line.has_results ? "/projects/$projectId/readout" : "/projects/$projectId/ledger", params: { projectId: String(projectId) } })}
+      className={`${frame} w-[230px] hover:border-heron`}
+      title={line.reason}
+      onClick={() =>
+        void navigate({
+          to: line.has_results ? "/projects/$projectId/readout" : "/projects/$projectId/ledger",
+          params: { projectId: String(projectId) },
+        })
+      }
     >
-      {line.has_results ? <Sparkline values={(line.headline as { spark?: number[] }).spark ?? []} /> : <Mark state={line.status === "failed" ? "stop" : "look"} />}
+      {line.has_results ? (
+        <Sparkline values={(line.headline as { spark?: number[] }).spark ?? []} />
+      ) : (
+        <Mark state={line.status === "failed" ? "stop" : "look"} />
+      )}
       {words}
     </button>
   );
 }
-

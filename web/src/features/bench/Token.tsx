@@ -15,7 +15,8 @@ interface Props {
   label: string;
 }
 
-const samePath = (a: Path, b: Path): boolean => a.length === b.length && a.every((k, i) => k === b[i]);
+const samePath = (a: Path, b: Path): boolean =>
+  a.length === b.length && a.every((k, i) => k === b[i]);
 
 /** One editable value of a sentence: click or Enter opens it in place, Enter keeps, Escape leaves it. */
 export function Token({ path, unit, choices, empty, examination, label }: Props) {
@@ -24,26 +25,51 @@ export function Token({ path, unit, choices, empty, examination, label }: Props)
   const edit = useBench((s) => s.edit);
   const [draft, setDraft] = useState<string | null>(null);
   const value = member(document, path);
-  const text = value === null || value === undefined ? "" : typeof value === "boolean" ? (value ? "yes" : "no") : String(value);
+  const text =
+    value === null || value === undefined
+      ? ""
+      : typeof value === "boolean"
+        ? value
+          ? "yes"
+          : "no"
+        : String(value);
   const fault = examination?.problems.find((p) => p.level === "error" && samePath(p.path, path));
   const live = useLive(draft, unit, document, path);
 
   const keep = (next: string): void => {
     setDraft(null);
     if (next.trim() === text) return;
-    const clean = typeof value === "boolean" ? next === "yes" : typeof value === "number" ? Number(next) : next.trim() === "" && empty && !choices ? null : next.trim();
+    const clean =
+      typeof value === "boolean"
+        ? next === "yes"
+        : typeof value === "number"
+          ? Number(next)
+          : next.trim() === "" && empty && !choices
+            ? null
+            : next.trim();
     edit((d) => rename(replaced(d, path, clean), path, text, String(clean)));
   };
-  const alert = fault && <span role="alert" className="block text-[12px] leading-snug text-rust">{fault.message}</span>;
+  const alert = fault && (
+    <span role="alert" className="block text-[12px] leading-snug text-rust">
+      {fault.message}
+    </span>
+  );
   if (choices)
     return (
       <>
         <select
-          aria-label={label} value={text} disabled={reader} onChange={(e) => keep(e.target.value)}
+          aria-label={label}
+          value={text}
+          disabled={reader}
+          onChange={(e) => keep(e.target.value)}
           className={`num cursor-pointer appearance-none [field-sizing:content] border-b border-dotted bg-transparent text-[12.500px] ${fault ? "border-rust text-rust" : "border-ink2"}`}
         >
           {!choices.includes(text) && <option value={text}>{text || "choose…"}</option>}
-          {choices.map((c) => <option key={c} value={c} className="bg-card text-ink">{c || empty || "none"}</option>)}
+          {choices.map((c) => (
+            <option key={c} value={c} className="bg-card text-ink">
+              {c || empty || "none"}
+            </option>
+          ))}
         </select>
         {alert}
       </>
@@ -52,18 +78,36 @@ export function Token({ path, unit, choices, empty, examination, label }: Props)
     return (
       <span className="relative inline-block">
         <input
-          autoFocus aria-label={label} value={draft} onChange={(e) => setDraft(e.target.value)} onBlur={() => keep(draft)} onFocus={(e) => e.target.select()}
-          onKeyDown={(e: KeyboardEvent<HTMLInputElement>) => { if (e.key === "Enter") keep(draft); else if (e.key === "Escape") setDraft(null); }}
+          autoFocus
+          aria-label={label}
+          value={draft}
+          onChange={(e) => setDraft(e.target.value)}
+          onBlur={() => keep(draft)}
+          onFocus={(e) => e.target.select()}
+          onKeyDown={(e: KeyboardEvent<HTMLInputElement>) => {
+            if (e.key === "Enter") keep(draft);
+            else if (e.key === "Escape") setDraft(null);
+          }}
           style={{ width: `${Math.max(4, draft.length + 2)}ch` }}
           className="num rounded border border-heron bg-card px-1 text-[12.500px] outline-none"
         />
-        {live && <span className={`num absolute left-0 top-full z-10 mt-1 whitespace-nowrap rounded border bg-card px-1.5 py-0.5 text-[11.500px] shadow ${live.error ? "border-rust text-rust" : "border-rule text-ink2"}`}>{live.error || quantity(live.value, live.unit)}</span>}
+        {live && (
+          <span
+            className={`num absolute left-0 top-full z-10 mt-1 whitespace-nowrap rounded border bg-card px-1.5 py-0.5 text-[11.500px] shadow ${live.error ? "border-rust text-rust" : "border-rule text-ink2"}`}
+          >
+            {live.error || quantity(live.value, live.unit)}
+          </span>
+        )}
       </span>
     );
   return (
     <span className="inline">
       <button
-        type="button" aria-label={`${label}: ${text || empty || "empty"}`} disabled={reader} onClick={() => setDraft(text)} title={fault?.message}
+        type="button"
+        aria-label={`${label}: ${text || empty || "empty"}`}
+        disabled={reader}
+        onClick={() => setDraft(text)}
+        title={fault?.message}
         className={`num border-b border-dotted text-left text-[12.500px] hover:bg-heron-soft ${fault ? "border-rust text-rust" : "border-ink2"} ${text ? "" : "text-ink2"}`}
       >
         {text.replaceAll(" * ", " × ").replaceAll("-", "−") || empty || "…"}
@@ -77,9 +121,22 @@ export function Token({ path, unit, choices, empty, examination, label }: Props)
 function rename(document: Model, path: Path, before: string, after: string): Model {
   const [chapter, , field] = path;
   if (field !== "name" || path.length !== 3) return document;
-  const swap = (steps: Model["parts"], key: string): Model["parts"] => steps.map((s) => (s[key] === before ? { ...s, [key]: after } : s));
-  if (chapter === "parts") return { ...document, parts: swap(document.parts, "source"), feeds: swap(document.feeds, "part"), loads: swap(document.loads, "part") };
-  if (chapter === "frames") return { ...document, parts: swap(document.parts, "frame"), captures: swap(document.captures, "frame"), frames: swap(document.frames, "within") };
+  const swap = (steps: Model["parts"], key: string): Model["parts"] =>
+    steps.map((s) => (s[key] === before ? { ...s, [key]: after } : s));
+  if (chapter === "parts")
+    return {
+      ...document,
+      parts: swap(document.parts, "source"),
+      feeds: swap(document.feeds, "part"),
+      loads: swap(document.loads, "part"),
+    };
+  if (chapter === "frames")
+    return {
+      ...document,
+      parts: swap(document.parts, "frame"),
+      captures: swap(document.captures, "frame"),
+      frames: swap(document.frames, "within"),
+    };
   if (chapter === "materials") return { ...document, parts: swap(document.parts, "material") };
   return document;
 }
@@ -87,24 +144,45 @@ function rename(document: Model, path: Path, before: string, after: string): Mod
 const TYPING_MS = 120;
 
 /** The value of what is being typed, from the server's own parser; a sound one is examined ahead, so that keeping it redraws at once. */
-function useLive(draft: string | null, unit: string | undefined, document: Model | null, path: Path): ExpressionValue | null {
+function useLive(
+  draft: string | null,
+  unit: string | undefined,
+  document: Model | null,
+  path: Path,
+): ExpressionValue | null {
   const [live, setLive] = useState<{ for: string; value: ExpressionValue } | null>(null);
   const id = useId();
   const where = useRef(path);
-  useEffect(() => { where.current = path; });
+  useEffect(() => {
+    where.current = path;
+  });
   useEffect(() => {
     if (draft === null || unit === undefined || !document || draft.trim() === "") return;
     let current = true;
     const timer = setTimeout(() => {
-      call<ExpressionValue>("POST", "/projects/evaluate", { parameters: document.parameters, expression: draft, like: unit || null })
+      call<ExpressionValue>("POST", "/projects/evaluate", {
+        parameters: document.parameters,
+        expression: draft,
+        like: unit || null,
+      })
         .then((value) => {
           if (!current) return;
           setLive({ for: id + draft, value });
-          if (!value.error) void client.prefetchQuery(examine(replaced(document, where.current, draft.trim()), useBench.getState().projectId, filesStamp(client.getQueryData(filesOf(useBench.getState().projectId).queryKey))));
+          if (!value.error)
+            void client.prefetchQuery(
+              examine(
+                replaced(document, where.current, draft.trim()),
+                useBench.getState().projectId,
+                filesStamp(client.getQueryData(filesOf(useBench.getState().projectId).queryKey)),
+              ),
+            );
         })
         .catch(() => undefined);
     }, TYPING_MS);
-    return () => { current = false; clearTimeout(timer); };
+    return () => {
+      current = false;
+      clearTimeout(timer);
+    };
   }, [draft, unit, document, id]);
   return draft !== null && live?.for === id + draft ? live.value : null;
 }

@@ -6,11 +6,37 @@ import { member, moved, replaced, useBench } from "./model";
 vi.mock("../../api/client", async (original) => ({ ...(await original<object>()), call: vi.fn() }));
 const server = vi.mocked(call);
 
-const document = { version: 1, name: "Mast", notes: "", parameters: [{ name: "a", expression: "1 mm", unit: "", comment: "" }], frames: [], parts: [], materials: [],
-  feeds: [], loads: [], illuminations: [], refinements: [], surround: { kind: "open" }, captures: [], plan: {} } as Model;
-const state = (revision: number, doc: Model = document, role = "owner"): ProjectState => ({ id: 7, name: doc.name, role, revision, document: doc, can_undo: revision > 1, can_redo: false });
-const named = (name: string) => (d: Model): Model => ({ ...d, name });
-const settle = async (): Promise<void> => { for (let i = 0; i < 20; i++) await Promise.resolve(); };
+const document = {
+  version: 1,
+  name: "Mast",
+  notes: "",
+  parameters: [{ name: "a", expression: "1 mm", unit: "", comment: "" }],
+  frames: [],
+  parts: [],
+  materials: [],
+  feeds: [],
+  loads: [],
+  illuminations: [],
+  refinements: [],
+  surround: { kind: "open" },
+  captures: [],
+  plan: {},
+} as Model;
+const state = (revision: number, doc: Model = document, role = "owner"): ProjectState => ({
+  id: 7,
+  name: doc.name,
+  role,
+  revision,
+  document: doc,
+  can_undo: revision > 1,
+  can_redo: false,
+});
+const named =
+  (name: string) =>
+  (d: Model): Model => ({ ...d, name });
+const settle = async (): Promise<void> => {
+  for (let i = 0; i < 20; i++) await Promise.resolve();
+};
 
 describe("paths into the document", () => {
   const value = { list: [{ x: 1 }, { x: 2 }], other: { y: 3 } };
@@ -20,10 +46,17 @@ describe("paths into the document", () => {
     expect(value.list[1]!.x).toBe(2);
     expect(next.other).toBe(value.other);
   });
-  it("removes a list item when nothing takes its place", () => { expect(replaced(value, ["list", 0], undefined).list).toEqual([{ x: 2 }]); });
-  it("adds where a list ends", () => { expect(replaced(value, ["list", 2], { x: 9 }).list).toHaveLength(3); });
+  it("removes a list item when nothing takes its place", () => {
+    expect(replaced(value, ["list", 0], undefined).list).toEqual([{ x: 2 }]);
+  });
+  it("adds where a list ends", () => {
+    expect(replaced(value, ["list", 2], { x: 9 }).list).toHaveLength(3);
+  });
   it("moves a step up and down, and leaves the others in order", () => {
-    const model = { ...document, parts: ["a", "b", "c", "d"].map((name) => ({ kind: "wire", name })) } as Model;
+    const model = {
+      ...document,
+      parts: ["a", "b", "c", "d"].map((name) => ({ kind: "wire", name })),
+    } as Model;
     const names = (m: Model): string => m.parts.map((p) => p.name).join("");
     expect(names(moved(model, "parts", 0, 2))).toBe("bcad");
     expect(names(moved(model, "parts", 3, 1))).toBe("adbc");
@@ -36,11 +69,21 @@ describe("paths into the document", () => {
 });
 
 describe("saving", () => {
-  beforeEach(() => { server.mockReset(); useBench.getState().open(state(1)); });
+  beforeEach(() => {
+    server.mockReset();
+    useBench.getState().open(state(1));
+  });
 
   it("sends each edit with the revision it was made from, one after the other", async () => {
     let answer: (s: ProjectState) => void = () => undefined;
-    server.mockImplementationOnce(() => new Promise((r) => { answer = r as typeof answer; })).mockResolvedValueOnce(state(3));
+    server
+      .mockImplementationOnce(
+        () =>
+          new Promise((r) => {
+            answer = r as typeof answer;
+          }),
+      )
+      .mockResolvedValueOnce(state(3));
     useBench.getState().edit(named("Two"));
     useBench.getState().edit(named("Three"));
     await settle();
@@ -53,17 +96,30 @@ describe("saving", () => {
   });
 
   it("keeps the edit when the server is away, and saves it with the next", async () => {
-    server.mockRejectedValueOnce(new Problem(0, "The server does not answer.", {})).mockResolvedValueOnce(state(2));
+    server
+      .mockRejectedValueOnce(new Problem(0, "The server does not answer.", {}))
+      .mockResolvedValueOnce(state(2));
     useBench.getState().edit(named("Offline"));
     await settle();
-    expect(useBench.getState()).toMatchObject({ state: "unsaved", fault: "The server does not answer.", document: { name: "Offline" } });
+    expect(useBench.getState()).toMatchObject({
+      state: "unsaved",
+      fault: "The server does not answer.",
+      document: { name: "Offline" },
+    });
     useBench.getState().edit((d) => ({ ...d, notes: "back" }));
     await settle();
-    expect(server.mock.calls[1]![2]).toMatchObject({ parent: 1, document: { name: "Offline", notes: "back" } });
+    expect(server.mock.calls[1]![2]).toMatchObject({
+      parent: 1,
+      document: { name: "Offline", notes: "back" },
+    });
     expect(useBench.getState()).toMatchObject({ state: "saved", fault: "" });
   });
 
-  const clash = new Problem(409, "edith saved revision 2", { head: 2, document: { ...document, name: "Theirs" }, author: "edith" });
+  const clash = new Problem(409, "edith saved revision 2", {
+    head: 2,
+    document: { ...document, name: "Theirs" },
+    author: "edith",
+  });
 
   it("stops at a conflict; taking theirs shows theirs", async () => {
     server.mockRejectedValueOnce(clash);
@@ -72,7 +128,11 @@ describe("saving", () => {
     expect(useBench.getState().conflict).toMatchObject({ head: 2, author: "edith" });
     expect(useBench.getState().document!.name).toBe("Mine");
     useBench.getState().takeTheirs();
-    expect(useBench.getState()).toMatchObject({ conflict: null, revision: 2, document: { name: "Theirs" } });
+    expect(useBench.getState()).toMatchObject({
+      conflict: null,
+      revision: 2,
+      document: { name: "Theirs" },
+    });
   });
 
   it("saves mine on top of theirs when asked", async () => {
@@ -89,7 +149,10 @@ describe("saving", () => {
     server.mockResolvedValueOnce(state(2, named("Two")(document))).mockResolvedValueOnce(state(1));
     useBench.getState().edit(named("Two"));
     await useBench.getState().history("undo");
-    expect(server.mock.calls.map((c) => c[1])).toEqual(["/projects/7/revisions", "/projects/7/undo"]);
+    expect(server.mock.calls.map((c) => c[1])).toEqual([
+      "/projects/7/revisions",
+      "/projects/7/undo",
+    ]);
     expect(useBench.getState().document!.name).toBe("Mast");
   });
 

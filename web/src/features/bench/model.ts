@@ -4,10 +4,22 @@ import { Problem, call } from "../../api/client";
 import { client, project } from "../../api/queries";
 import type { Model, Path, ProjectState } from "../../api/types";
 
-interface Conflict { head: number; document: Model; author: string }
+interface Conflict {
+  head: number;
+  document: Model;
+  author: string;
+}
 interface Bench {
-  projectId: number; document: Model | null; revision: number; role: string; canUndo: boolean; canRedo: boolean;
-  state: "saved" | "saving" | "unsaved"; fault: string; conflict: Conflict | null; hover: string | null;
+  projectId: number;
+  document: Model | null;
+  revision: number;
+  role: string;
+  canUndo: boolean;
+  canRedo: boolean;
+  state: "saved" | "saving" | "unsaved";
+  fault: string;
+  conflict: Conflict | null;
+  hover: string | null;
   open: (state: ProjectState) => void;
   edit: (change: (document: Model) => Model) => void;
   history: (direction: "undo" | "redo") => Promise<void>;
@@ -26,12 +38,24 @@ export function replaced<T>(value: T, path: Path, next: unknown): T {
     else copy[Number(head)] = replaced(copy[Number(head)], rest, next);
     return copy as T;
   }
-  return { ...(value as object), [head]: replaced((value as Record<string, unknown>)[head], rest, next) } as T;
+  return {
+    ...(value as object),
+    [head]: replaced((value as Record<string, unknown>)[head], rest, next),
+  } as T;
 }
 
-export const member = (value: unknown, path: Path): unknown => path.reduce<unknown>((v, k) => (v as Record<string | number, unknown> | undefined)?.[k], value);
+export const member = (value: unknown, path: Path): unknown =>
+  path.reduce<unknown>((v, k) => (v as Record<string | number, unknown> | undefined)?.[k], value);
 
-export type ListChapter = "frames" | "parts" | "materials" | "feeds" | "loads" | "illuminations" | "refinements" | "captures";
+export type ListChapter =
+  | "frames"
+  | "parts"
+  | "materials"
+  | "feeds"
+  | "loads"
+  | "illuminations"
+  | "refinements"
+  | "captures";
 
 /** A document with one step of a chapter at another place. */
 export function moved(document: Model, chapter: ListChapter, from: number, to: number): Model {
@@ -50,7 +74,11 @@ export const useBench = create<Bench>((set, get) => {
   const adopt = (s: ProjectState, keepDocument: boolean): void => {
     client.setQueryData(project(s.id).queryKey, s);
     set({
-      projectId: s.id, revision: s.revision, role: s.role, canUndo: s.can_undo, canRedo: s.can_redo,
+      projectId: s.id,
+      revision: s.revision,
+      role: s.role,
+      canUndo: s.can_undo,
+      canRedo: s.can_redo,
       ...(keepDocument ? {} : { document: s.document }),
     });
   };
@@ -60,20 +88,42 @@ export const useBench = create<Bench>((set, get) => {
       const { document, revision, projectId, conflict } = get();
       if (conflict || !document) return;
       try {
-        const s = await call<ProjectState>("POST", `/projects/${projectId}/revisions`, { parent: revision, document });
+        const s = await call<ProjectState>("POST", `/projects/${projectId}/revisions`, {
+          parent: revision,
+          document,
+        });
         if (get().projectId !== projectId) return;
         adopt(s, true);
         if (get().document === document) set({ state: "saved" });
       } catch (error) {
         const problem = error as Problem;
         set({ state: "unsaved", fault: problem.message });
-        if (problem.status === 409) set({ conflict: { head: problem.body.head as number, document: problem.body.document as Model, author: problem.body.author as string } });
+        if (problem.status === 409)
+          set({
+            conflict: {
+              head: problem.body.head as number,
+              document: problem.body.document as Model,
+              author: problem.body.author as string,
+            },
+          });
       }
     });
   };
   return {
-    projectId: 0, document: null, revision: 0, role: "reader", canUndo: false, canRedo: false, state: "saved", fault: "", conflict: null, hover: null,
-    open: (s) => { adopt(s, false); set({ state: "saved", fault: "", conflict: null, hover: null }); },
+    projectId: 0,
+    document: null,
+    revision: 0,
+    role: "reader",
+    canUndo: false,
+    canRedo: false,
+    state: "saved",
+    fault: "",
+    conflict: null,
+    hover: null,
+    open: (s) => {
+      adopt(s, false);
+      set({ state: "saved", fault: "", conflict: null, hover: null });
+    },
     edit: (change) => {
       const { document, role } = get();
       if (!document || role === "reader") return;
@@ -91,11 +141,21 @@ export const useBench = create<Bench>((set, get) => {
     },
     takeTheirs: () => {
       const { conflict } = get();
-      if (conflict) set({ document: conflict.document, revision: conflict.head, conflict: null, state: "saved", fault: "" });
+      if (conflict)
+        set({
+          document: conflict.document,
+          revision: conflict.head,
+          conflict: null,
+          state: "saved",
+          fault: "",
+        });
     },
     saveMine: () => {
       const { conflict } = get();
-      if (conflict) { set({ revision: conflict.head, conflict: null }); save(); }
+      if (conflict) {
+        set({ revision: conflict.head, conflict: null });
+        save();
+      }
     },
     setHover: (hover) => set({ hover }),
   };

@@ -10,13 +10,18 @@ import { fresh } from "./templates";
 /** Cards on three columns, each in its frame. */
 export const CardGrid = memo(function CardGrid({ cards }: { cards: CardEntry[] }) {
   const change = usePage((s) => s.change);
-  const swap = (next: (list: CardEntry[]) => CardEntry[]): void => change((c) => ({ ...c, cards: next(cards) }));
-  const put = (id: string, to: Partial<CardEntry>): void => swap((list) => list.map((c) => (c.id === id ? { ...c, ...to } : c)));
-  const moved = (id: string, by: number): void => swap((list) => {
-    const at = list.findIndex((c) => c.id === id), to = Math.min(list.length - 1, Math.max(0, at + by)), next = list.filter((c) => c.id !== id);
-    next.splice(to, 0, list[at]!);
-    return next;
-  });
+  const swap = (next: (list: CardEntry[]) => CardEntry[]): void =>
+    change((c) => ({ ...c, cards: next(cards) }));
+  const put = (id: string, to: Partial<CardEntry>): void =>
+    swap((list) => list.map((c) => (c.id === id ? { ...c, ...to } : c)));
+  const moved = (id: string, by: number): void =>
+    swap((list) => {
+      const at = list.findIndex((c) => c.id === id),
+        to = Math.min(list.length - 1, Math.max(0, at + by)),
+        next = list.filter((c) => c.id !== id);
+      next.splice(to, 0, list[at]!);
+      return next;
+    });
   return (
     <div className="grid grid-flow-row-dense grid-cols-3 content-start gap-3 print:grid-cols-2">
       {cards.map((entry) => {
@@ -25,10 +30,24 @@ export const CardGrid = memo(function CardGrid({ cards }: { cards: CardEntry[] }
         const set = (settings: CardEntry["settings"]): void => put(entry.id, { settings });
         return (
           <FrameContext
-            key={entry.id} value={{
-              entry, set, resize: (width, height) => put(entry.id, { width, height }), remove: () => swap((l) => l.filter((c) => c.id !== entry.id)), move: (by) => moved(entry.id, by),
-              duplicate: () => swap((l) => l.flatMap((c) => (c.id === entry.id ? [c, { ...c, id: fresh() }] : [c]))),
-              drop: (id) => { if (id !== entry.id) moved(id, cards.findIndex((c) => c.id === entry.id) - cards.findIndex((c) => c.id === id)); },
+            key={entry.id}
+            value={{
+              entry,
+              set,
+              resize: (width, height) => put(entry.id, { width, height }),
+              remove: () => swap((l) => l.filter((c) => c.id !== entry.id)),
+              move: (by) => moved(entry.id, by),
+              duplicate: () =>
+                swap((l) =>
+                  l.flatMap((c) => (c.id === entry.id ? [c, { ...c, id: fresh() }] : [c])),
+                ),
+              drop: (id) => {
+                if (id !== entry.id)
+                  moved(
+                    id,
+                    cards.findIndex((c) => c.id === entry.id) - cards.findIndex((c) => c.id === id),
+                  );
+              },
             }}
           >
             <Framed kind={kind} entry={entry} set={set} />
@@ -40,10 +59,27 @@ export const CardGrid = memo(function CardGrid({ cards }: { cards: CardEntry[] }
 });
 
 /** A card, or why the first ticked run cannot offer it; out of view it does not keep up with the cursor. */
-function Framed({ kind, entry, set }: { kind: (typeof KINDS)[number]; entry: CardEntry; set: (s: CardEntry["settings"]) => void }) {
+function Framed({
+  kind,
+  entry,
+  set,
+}: {
+  kind: (typeof KINDS)[number];
+  entry: CardEntry;
+  set: (s: CardEntry["settings"]) => void;
+}) {
   const { shown } = useDesk();
   const [sight] = useState(() => new Sight());
   const why = kind.missing?.(shown[0]!);
-  if (why) return <Card title={kind.title}><Nothing>{why[0]!.toUpperCase() + why.slice(1)}.</Nothing></Card>;
-  return <SightContext value={sight}><kind.Card entry={entry} set={set} /></SightContext>;
+  if (why)
+    return (
+      <Card title={kind.title}>
+        <Nothing>{why[0]!.toUpperCase() + why.slice(1)}.</Nothing>
+      </Card>
+    );
+  return (
+    <SightContext value={sight}>
+      <kind.Card entry={entry} set={set} />
+    </SightContext>
+  );
 }

@@ -10,89 +10,284 @@ import { type Answer, useCurves } from "./curves";
 import { locate, useReadings, valueAt } from "./markers";
 import { specFormula } from "./values";
 
-export interface Line { formula: string; name: string; part?: "re" | "im" | "abs"; color?: string; /** Formulas of the values between which it may be wrong. */ spread?: [string, string] }
+export interface Line {
+  formula: string;
+  name: string;
+  part?: "re" | "im" | "abs";
+  color?: string;
+  /** Formulas of the values between which it may be wrong. */ spread?: [string, string];
+}
 interface Props {
-  props: CardProps; title: string; note?: ReactNode; lines: Line[];
-  y: { unit: string; label?: string; domain?: [number, number]; /** Limits of the axis from those of the data. */ fit?: (low: number, high: number) => [number, number] };
-  badges?: Badge[] | ((value: (line: number) => number | null, cursor: number) => Badge[]); bands?: [number, number][]; limits?: Limit[]; extra?: [string, () => void][];
+  props: CardProps;
+  title: string;
+  note?: ReactNode;
+  lines: Line[];
+  y: {
+    unit: string;
+    label?: string;
+    domain?: [number, number];
+    /** Limits of the axis from those of the data. */ fit?: (
+      low: number,
+      high: number,
+    ) => [number, number];
+  };
+  badges?: Badge[] | ((value: (line: number) => number | null, cursor: number) => Badge[]);
+  bands?: [number, number][];
+  limits?: Limit[];
+  extra?: [string, () => void][];
   /** Stacked areas of the first run. */
   stack?: boolean;
 }
 
-const values = (a: Answer, part: Line["part"]): ArrayLike<number> => (!a.im || part === "re" ? a.re : part === "im" ? a.im : Float32Array.from(a.re, (r, i) => Math.hypot(r, a.im![i]!)));
+const values = (a: Answer, part: Line["part"]): ArrayLike<number> =>
+  !a.im || part === "re"
+    ? a.re
+    : part === "im"
+      ? a.im
+      : Float32Array.from(a.re, (r, i) => Math.hypot(r, a.im![i]!));
 
 /** Formulas of the ticked runs and reference curves over frequency, with cursor, markers, spec lines and grades. */
-export function CurveCard({ props, title, note, lines, y, badges = [], bands = [], limits = [], extra, stack }: Props) {
+export function CurveCard({
+  props,
+  title,
+  note,
+  lines,
+  y,
+  badges = [],
+  bands = [],
+  limits = [],
+  extra,
+  stack,
+}: Props) {
   const desk = useDesk();
   const { projectId, shown, references, specs, markers, setMarker, writable } = desk;
   const [grading, setGrading] = useState<string | null>(null);
-  const formulas = lines.map((l) => l.formula), spreads = lines.flatMap((l) => l.spread ?? []);
+  const formulas = lines.map((l) => l.formula),
+    spreads = lines.flatMap((l) => l.spread ?? []);
   const runs = stack ? shown.slice(0, 1) : shown;
-  const { answers, pending } = useCurves(projectId, [...runs.map((s) => `run ${s.line.number}`), ...(stack ? [] : references.map((r) => `reference ${r.line.number}`))], [...formulas, ...spreads]);
-  const key = formulas.join("|") + lines.map((l) => l.part).join() + runs.map((s) => s.color + s.dash + s.label).join() + references.map((r) => r.line.name).join();
+  const { answers, pending } = useCurves(
+    projectId,
+    [
+      ...runs.map((s) => `run ${s.line.number}`),
+      ...(stack ? [] : references.map((r) => `reference ${r.line.number}`)),
+    ],
+    [...formulas, ...spreads],
+  );
+  const key =
+    formulas.join("|") +
+    lines.map((l) => l.part).join() +
+    runs.map((s) => s.color + s.dash + s.label).join() +
+    references.map((r) => r.line.name).join();
   const { curves, first, table } = useMemo(() => {
-    const curves: Curve[] = [], own: { x: ArrayLike<number>; y: ArrayLike<number>; name: string }[] = [];
-    [...runs, ...(stack ? [] : references)].forEach((source, s) => lines.forEach((l, k) => {
-      const a = answers[s]?.[k];
-      if (!a || a.error || a.x.length === 0) return;
-      const data = values(a, l.part);
-      if (!Array.prototype.some.call(data, Number.isFinite)) return;
-      const isRun = "sweep" in source, alone = runs.length === 1 && isRun;
-      const style = l.color ? { color: l.color, dash: "" } : alone && lines.length > 1 ? SERIES[k % SERIES.length]! : { color: source.color, dash: isRun && k > 0 ? "2 3" : source.dash };
-      const label = isRun ? [runs.length > 1 ? source.label : "", lines.length > 1 ? l.name : ""].filter(Boolean).join(" ") : source.line.name;
-      const first = l.spread ? lines.length + spreads.indexOf(l.spread[0]) : -1, [low, high] = [answers[s]?.[first], answers[s]?.[first + 1]];
-      const spread = isRun && low && high && !low.error && !high.error && low.re.length === a.x.length ? { low: low.re, high: high.re } : undefined;
-      curves.push({ ...gapless(a.x, data), ...style, spread, label: label || undefined, width: k > 0 && !alone ? 1.2 : isRun ? 1.8 : 1.4, stack });
-      own.push({ x: a.x, y: data, name: `${isRun ? `run${source.line.number}` : source.line.name}_${l.name || title}`.replace(/[^\w]+/g, "_") });
-    }));
+    const curves: Curve[] = [],
+      own: { x: ArrayLike<number>; y: ArrayLike<number>; name: string }[] = [];
+    [...runs, ...(stack ? [] : references)].forEach((source, s) =>
+      lines.forEach((l, k) => {
+        const a = answers[s]?.[k];
+        if (!a || a.error || a.x.length === 0) return;
+        const data = values(a, l.part);
+        if (!Array.prototype.some.call(data, Number.isFinite)) return;
+        const isRun = "sweep" in source,
+          alone = runs.length === 1 && isRun;
+        const style = l.color
+          ? { color: l.color, dash: "" }
+          : alone && lines.length > 1
+            ? SERIES[k % SERIES.length]!
+            : { color: source.color, dash: isRun && k > 0 ? "2 3" : source.dash };
+        const label = isRun
+          ? [runs.length > 1 ? source.label : "", lines.length > 1 ? l.name : ""]
+              .filter(Boolean)
+              .join(" ")
+          : source.line.name;
+        const first = l.spread ? lines.length + spreads.indexOf(l.spread[0]) : -1,
+          [low, high] = [answers[s]?.[first], answers[s]?.[first + 1]];
+        const spread =
+          isRun && low && high && !low.error && !high.error && low.re.length === a.x.length
+            ? { low: low.re, high: high.re }
+            : undefined;
+        curves.push({
+          ...gapless(a.x, data),
+          ...style,
+          spread,
+          label: label || undefined,
+          width: k > 0 && !alone ? 1.2 : isRun ? 1.8 : 1.4,
+          stack,
+        });
+        own.push({
+          x: a.x,
+          y: data,
+          name: `${isRun ? `run${source.line.number}` : source.line.name}_${l.name || title}`.replace(
+            /[^\w]+/g,
+            "_",
+          ),
+        });
+      }),
+    );
     const base = own[0];
     return {
-      curves, first: lines.map((l, k) => { const a = answers[0]?.[k]; return a && !a.error && a.x.length ? { x: a.x, y: values(a, l.part) } : null; }),
-      table: base && ((): Table => ({ columns: ["frequency_hz", ...own.map((o) => o.name)], rows: Array.from(base.x, (f) => [f, ...own.map((o) => valueAt(o, f))]) })),
+      curves,
+      first: lines.map((l, k) => {
+        const a = answers[0]?.[k];
+        return a && !a.error && a.x.length ? { x: a.x, y: values(a, l.part) } : null;
+      }),
+      table:
+        base &&
+        ((): Table => ({
+          columns: ["frequency_hz", ...own.map((o) => o.name)],
+          rows: Array.from(base.x, (f) => [f, ...own.map((o) => valueAt(o, f))]),
+        })),
     };
     // eslint-disable-next-line react-hooks/exhaustive-deps -- `key` stands for lines and styles
   }, [answers, key, stack]);
   const unit = axis(shown);
   const mine = markers.filter((m) => m.card === props.entry.id);
   const mineStamp = JSON.stringify(mine);
-  const found = useMemo(() => mine.map((m) => ({ marker: m, at: first[0] ? locate(m, first[0], mine) : null })), [first, mineStamp]); // eslint-disable-line react-hooks/exhaustive-deps
+  const found = useMemo(
+    () => mine.map((m) => ({ marker: m, at: first[0] ? locate(m, first[0], mine) : null })),
+    // eslint-disable-next-line react-hooks/exhaustive-deps
+    [first, mineStamp],
+  );
   const tell = useReadings((s) => s.tell);
   useEffect(() => {
     if (found.length === 0) return;
-    tell(Object.fromEntries(found.map(({ marker, at }) => [marker.id, at && {
-      ...at, xUnit: unit.unit, xFactor: unit.factor, yUnit: y.unit,
-      runs: runs.map((s, k) => { const a = answers[k]?.[0]; const there = a && locate(marker, { x: a.x, y: values(a, lines[0]!.part) }, mine); return { label: s.label, y: there?.y ?? NaN }; }),
-    }])));
+    tell(
+      Object.fromEntries(
+        found.map(({ marker, at }) => [
+          marker.id,
+          at && {
+            ...at,
+            xUnit: unit.unit,
+            xFactor: unit.factor,
+            yUnit: y.unit,
+            runs: runs.map((s, k) => {
+              const a = answers[k]?.[0];
+              const there = a && locate(marker, { x: a.x, y: values(a, lines[0]!.part) }, mine);
+              return { label: s.label, y: there?.y ?? NaN };
+            }),
+          },
+        ]),
+      ),
+    );
   }, [found, answers, key, y.unit]); // eslint-disable-line react-hooks/exhaustive-deps
-  const flags: Flag[] = found.flatMap(({ marker, at }) => (at && marker.mode !== "delta" ? [{ id: marker.id, name: marker.name, x: at.x, y: at.y, color: "var(--plum)" }] : []));
-  const specLimits: Limit[] = specs.flatMap(({ spec, verdicts }): Limit[] => (spec && formulas.includes(specFormula(spec)) ? [{ y: spec.limit, from: spec.low_hz, to: spec.high_hz, color: verdicts[String(shown[0]?.line.number)]?.passed === false ? "var(--rust)" : "var(--moss)", spec: true }] : []));
+  const flags: Flag[] = found.flatMap(({ marker, at }) =>
+    at && marker.mode !== "delta"
+      ? [{ id: marker.id, name: marker.name, x: at.x, y: at.y, color: "var(--plum)" }]
+      : [],
+  );
+  const specLimits: Limit[] = specs.flatMap(({ spec, verdicts }): Limit[] =>
+    spec && formulas.includes(specFormula(spec))
+      ? [
+          {
+            y: spec.limit,
+            from: spec.low_hz,
+            to: spec.high_hz,
+            color:
+              verdicts[String(shown[0]?.line.number)]?.passed === false
+                ? "var(--rust)"
+                : "var(--moss)",
+            spec: true,
+          },
+        ]
+      : [],
+  );
   const told = typeof badges === "function" ? badges : null;
-  const live = told && ((cursor: number): Badge[] => told((k) => (first[k] ? valueAt(first[k], cursor) : null), cursor));
+  const live =
+    told &&
+    ((cursor: number): Badge[] =>
+      told((k) => (first[k] ? valueAt(first[k], cursor) : null), cursor));
   const verdicts: Badge[] = specs.flatMap(({ spec, verdicts: v, text }): Badge[] => {
     const own = v[String(shown[0]?.line.number)];
     if (!spec || !own || own.passed === null || !formulas.includes(specFormula(spec))) return [];
-    return [{ text: `${own.passed ? "✓" : "◆"} ${number(own.worst ?? NaN, 3)} ${spec.unit}, limit ${spec.above ? ">" : "<"} ${number(spec.limit, 4)}`, hint: text, good: own.passed, bad: !own.passed }];
+    return [
+      {
+        text: `${own.passed ? "✓" : "◆"} ${number(own.worst ?? NaN, 3)} ${spec.unit}, limit ${spec.above ? ">" : "<"} ${number(spec.limit, 4)}`,
+        hint: text,
+        good: own.passed,
+        bad: !own.passed,
+      },
+    ];
   });
-  const gradable = references.find((_, r) => { const a = answers[runs.length + r]?.[0]; return a && !a.error && a.x.length > 1 && Array.prototype.some.call(a.re, Number.isFinite); });
+  const gradable = references.find((_, r) => {
+    const a = answers[runs.length + r]?.[0];
+    return a && !a.error && a.x.length > 1 && Array.prototype.some.call(a.re, Number.isFinite);
+  });
   const all = y.fit ? curves.map((c) => c.y) : [];
   const domain = y.domain ?? (y.fit && all.length ? y.fit(...ends(all, 1)) : undefined);
   const why = answers.flatMap((row) => row.slice(0, lines.length)).find((a) => a?.error)?.error;
   return (
-    <Card title={title} note={note} badges={[...verdicts, ...(gradable && !lines[0]!.part ? [{ text: `against ${gradable.line.name}`, hint: "Grade the difference", onClick: () => setGrading(gradable.line.name) }] : []), ...(typeof badges === "function" ? [] : badges)]} live={live ?? undefined} table={table} markers={!stack} extra={extra}>
+    <Card
+      title={title}
+      note={note}
+      badges={[
+        ...verdicts,
+        ...(gradable && !lines[0]!.part
+          ? [
+              {
+                text: `against ${gradable.line.name}`,
+                hint: "Grade the difference",
+                onClick: () => setGrading(gradable.line.name),
+              },
+            ]
+          : []),
+        ...(typeof badges === "function" ? [] : badges),
+      ]}
+      live={live ?? undefined}
+      table={table}
+      markers={!stack}
+      extra={extra}
+    >
       <span hidden data-fetching={pending} />
       {curves.length > 0 ? (
         <LinePlot
-          curves={curves} x={unit} y={{ ...y, domain }} follow bands={bands} limits={[...limits, ...specLimits]} labels flags={flags}
-          onFlag={writable ? (id, x) => { const m = mine.find((k) => k.id === id); if (m) setMarker({ ...m, mode: m.mode === "crossing" ? "crossing" : "at", x }); } : undefined}
+          curves={curves}
+          x={unit}
+          y={{ ...y, domain }}
+          follow
+          bands={bands}
+          limits={[...limits, ...specLimits]}
+          labels
+          flags={flags}
+          onFlag={
+            writable
+              ? (id, x) => {
+                  const m = mine.find((k) => k.id === id);
+                  if (m) setMarker({ ...m, mode: m.mode === "crossing" ? "crossing" : "at", x });
+                }
+              : undefined
+          }
         />
-      ) : !pending && <Nothing>{why ? `${why[0]!.toUpperCase()}${why.slice(1)}.` : "The ticked runs say nothing of this."}</Nothing>}
-      {grading && gradable && <Grading projectId={projectId} first={`run ${shown[0]!.line.number}`} second={`reference ${gradable.line.number}`} formula={formulas[0]!} names={[`run ${shown[0]!.line.number}`, gradable.line.name]} unit={y.unit} axis={unit} onClose={() => setGrading(null)} />}
+      ) : (
+        !pending && (
+          <Nothing>
+            {why
+              ? `${why[0]!.toUpperCase()}${why.slice(1)}.`
+              : "The ticked runs say nothing of this."}
+          </Nothing>
+        )
+      )}
+      {grading && gradable && (
+        <Grading
+          projectId={projectId}
+          first={`run ${shown[0]!.line.number}`}
+          second={`reference ${gradable.line.number}`}
+          formula={formulas[0]!}
+          names={[`run ${shown[0]!.line.number}`, gradable.line.name]}
+          unit={y.unit}
+          axis={unit}
+          onClose={() => setGrading(null)}
+        />
+      )}
     </Card>
   );
 }
 
 /** Points without the places where there is no value, if values are few: a curve through pattern frequencies has no gaps. */
-function gapless(x: ArrayLike<number>, y: ArrayLike<number>): { x: ArrayLike<number>; y: ArrayLike<number | null> } {
+function gapless(
+  x: ArrayLike<number>,
+  y: ArrayLike<number>,
+): { x: ArrayLike<number>; y: ArrayLike<number | null> } {
   const there = Array.from(y, (v, i) => (Number.isFinite(v) ? i : -1)).filter((i) => i >= 0);
-  return there.length === y.length || there.length > y.length / 2 ? { x, y } : { x: there.map((i) => x[i]!), y: there.map((i) => y[i]!) };
+  return there.length === y.length || there.length > y.length / 2
+    ? { x, y }
+    : { x: there.map((i) => x[i]!), y: there.map((i) => y[i]!) };
 }

@@ -24,55 +24,164 @@ export function Report() {
   const { desk, pending, grid, lowest, usable } = useReadoutDesk(id, "reader");
   const cursor = useAt();
   const first = desk.shown[0];
-  const { data: run } = useQuery({ ...runDetail(id, first?.line.number ?? 0), enabled: first !== undefined });
+  const { data: run } = useQuery({
+    ...runDetail(id, first?.line.number ?? 0),
+    enabled: first !== undefined,
+  });
   const document = run?.document as unknown as Model | undefined;
-  const { data: looked } = useQuery({ ...examination(document!, id), enabled: document !== undefined });
+  const { data: looked } = useQuery({
+    ...examination(document!, id),
+    enabled: document !== undefined,
+  });
   const cards = useCards(first).filter((c) => c.kind !== "trust");
   const { content } = usePage();
-  const trust = (run?.trust ?? []) as { name: string; value: string; mark: State; advice: string }[];
-  const plan = Object.entries(document?.plan ?? {}).filter(([, v]) => v !== null && v !== "" && !(Array.isArray(v) && v.length === 0));
+  const trust = (run?.trust ?? []) as {
+    name: string;
+    value: string;
+    mark: State;
+    advice: string;
+  }[];
+  const plan = Object.entries(document?.plan ?? {}).filter(
+    ([, v]) => v !== null && v !== "" && !(Array.isArray(v) && v.length === 0),
+  );
   const markers = content.markers.length;
   return (
     <div className="h-full overflow-y-auto print:h-auto print:overflow-visible">
       <div className="sticky top-0 z-10 flex items-center gap-3 border-b border-rule bg-card px-6 py-2 print:hidden">
-        <Link to="/projects/$projectId/readout" params={{ projectId }} className="text-heron">‹ Readout</Link>
+        <Link to="/projects/$projectId/readout" params={{ projectId }} className="text-heron">
+          ‹ Readout
+        </Link>
         <span className="text-ink2">Print it, or save it as PDF, with your browser.</span>
-        <Button look="main" className="ml-auto" onClick={() => window.print()}>Print</Button>
+        <Button look="main" className="ml-auto" onClick={() => window.print()}>
+          Print
+        </Button>
       </div>
       <article className="mx-auto max-w-[1060px] p-6 print:p-0">
-        {!first && <p className="text-ink2">{pending ? "Fetching the runs…" : "There is no finished run to report."}</p>}
+        {!first && (
+          <p className="text-ink2">
+            {pending ? "Fetching the runs…" : "There is no finished run to report."}
+          </p>
+        )}
         {first && (
           <>
             <header className="flex gap-6 border-b border-rule pb-4">
               <div className="min-w-0 flex-1">
                 <h1 className="text-[22px] font-semibold">{p?.name}</h1>
                 <p className="text-ink2">{document?.notes}</p>
-                <p className="num mt-2 text-[12px]">{desk.shown.map((s) => `run ${s.line.number}`).join(", ")} · revision {first.line.revision} · {run?.engine} · {run?.finished ? run.finished.slice(0, 16).replace("T", " ") : ""}</p>
-                {desk.shown.filter((s) => s.line.note).map((s) => <p key={s.line.number} className="mt-1">Run {s.line.number}: {s.line.note}</p>)}
+                <p className="num mt-2 text-[12px]">
+                  {desk.shown.map((s) => `run ${s.line.number}`).join(", ")} · revision{" "}
+                  {first.line.revision} · {run?.engine} ·{" "}
+                  {run?.finished ? run.finished.slice(0, 16).replace("T", " ") : ""}
+                </p>
+                {desk.shown
+                  .filter((s) => s.line.note)
+                  .map((s) => (
+                    <p key={s.line.number} className="mt-1">
+                      Run {s.line.number}: {s.line.note}
+                    </p>
+                  ))}
               </div>
-              <div className="h-36 w-56 rounded border border-rule" aria-label="Model figure">{looked && <Sketch outline={[...looked.shapes, ...looked.bodies.map((b) => ({ points: box(b.low, b.high) }))]} />}</div>
+              <div className="h-36 w-56 rounded border border-rule" aria-label="Model figure">
+                {looked && (
+                  <Sketch
+                    outline={[
+                      ...looked.shapes,
+                      ...looked.bodies.map((b) => ({ points: box(b.low, b.high) })),
+                    ]}
+                  />
+                )}
+              </div>
             </header>
             <div className="mt-4 grid grid-cols-3 gap-6">
-              <section><h2 className="mb-1 font-semibold">Parameters</h2>
-                <table className="num w-full text-[11.500px]"><tbody>{Object.entries(first.line.values).slice(0, PARAMETERS_SHOWN).map(([n, v]) => <tr key={n} className="border-b border-faint"><td>{n}</td><td className="text-right">{quantity(v.value, v.unit, 5)}</td></tr>)}</tbody></table>
+              <section>
+                <h2 className="mb-1 font-semibold">Parameters</h2>
+                <table className="num w-full text-[11.500px]">
+                  <tbody>
+                    {Object.entries(first.line.values)
+                      .slice(0, PARAMETERS_SHOWN)
+                      .map(([n, v]) => (
+                        <tr key={n} className="border-b border-faint">
+                          <td>{n}</td>
+                          <td className="text-right">{quantity(v.value, v.unit, 5)}</td>
+                        </tr>
+                      ))}
+                  </tbody>
+                </table>
               </section>
-              <section><h2 className="mb-1 font-semibold">Plan</h2>
-                <table className="num w-full text-[11.500px]"><tbody>{plan.map(([n, v]) => <tr key={n} className="border-b border-faint"><td className="pr-2 font-sans">{n.replace(/_/g, " ")}</td><td className="break-all text-right">{Array.isArray(v) ? v.join(", ") : first.line.values[String(v)] ? quantity(first.line.values[String(v)]!.value, first.line.values[String(v)]!.unit, 5) : String(v)}</td></tr>)}
-                  <tr><td className="font-sans">size</td><td className="text-right">{size(run)}, {number(run?.wall_s ?? 0, 2)} s</td></tr></tbody></table>
+              <section>
+                <h2 className="mb-1 font-semibold">Plan</h2>
+                <table className="num w-full text-[11.500px]">
+                  <tbody>
+                    {plan.map(([n, v]) => (
+                      <tr key={n} className="border-b border-faint">
+                        <td className="pr-2 font-sans">{n.replace(/_/g, " ")}</td>
+                        <td className="break-all text-right">
+                          {Array.isArray(v)
+                            ? v.join(", ")
+                            : first.line.values[String(v)]
+                              ? quantity(
+                                  first.line.values[String(v)]!.value,
+                                  first.line.values[String(v)]!.unit,
+                                  5,
+                                )
+                              : String(v)}
+                        </td>
+                      </tr>
+                    ))}
+                    <tr>
+                      <td className="font-sans">size</td>
+                      <td className="text-right">
+                        {size(run)}, {number(run?.wall_s ?? 0, 2)} s
+                      </td>
+                    </tr>
+                  </tbody>
+                </table>
               </section>
-              <section><h2 className="mb-1 font-semibold">Trust: {run?.grade}</h2>
-                <ul className="text-[12px]">{trust.map((t) => <li key={t.name} className="flex items-center gap-2 border-b border-faint py-0.5"><Mark state={t.mark} /><span>{t.name}</span><span className="num ml-auto text-right">{t.value.replace("-", "−")}</span></li>)}</ul>
+              <section>
+                <h2 className="mb-1 font-semibold">Trust: {run?.grade}</h2>
+                <ul className="text-[12px]">
+                  {trust.map((t) => (
+                    <li
+                      key={t.name}
+                      className="flex items-center gap-2 border-b border-faint py-0.5"
+                    >
+                      <Mark state={t.mark} />
+                      <span>{t.name}</span>
+                      <span className="num ml-auto text-right">{t.value.replace("-", "−")}</span>
+                    </li>
+                  ))}
+                </ul>
                 {content.specs.length > 0 && (
                   <>
                     <h2 className="mb-1 mt-3 font-semibold">Spec lines</h2>
-                    <ul className="num text-[11.500px]">{content.specs.map((s) => { const state = desk.specs.find((k) => k.text === s.text); return <li key={s.id} className="border-b border-faint py-0.5">{s.text}: {desk.shown.map((r) => { const v = state?.verdicts[String(r.line.number)]; return `${desk.shown.length > 1 ? `run ${r.line.number} ` : ""}${v?.passed === true ? "kept" : v?.passed === false ? `broken (${number(v.worst!, 4)} ${state?.spec?.unit ?? ""})` : "not said"}`; }).join(", ")}</li>; })}</ul>
+                    <ul className="num text-[11.500px]">
+                      {content.specs.map((s) => {
+                        const state = desk.specs.find((k) => k.text === s.text);
+                        return (
+                          <li key={s.id} className="border-b border-faint py-0.5">
+                            {s.text}:{" "}
+                            {desk.shown
+                              .map((r) => {
+                                const v = state?.verdicts[String(r.line.number)];
+                                return `${desk.shown.length > 1 ? `run ${r.line.number} ` : ""}${v?.passed === true ? "kept" : v?.passed === false ? `broken (${number(v.worst!, 4)} ${state?.spec?.unit ?? ""})` : "not said"}`;
+                              })
+                              .join(", ")}
+                          </li>
+                        );
+                      })}
+                    </ul>
                   </>
                 )}
               </section>
             </div>
-            <h2 className="mb-2 mt-6 border-t border-rule pt-4 font-semibold">Cards at {quantity(cursor, "Hz", 5)}{markers > 0 && `, ${markers} marker${markers > 1 ? "s" : ""}`}</h2>
+            <h2 className="mb-2 mt-6 border-t border-rule pt-4 font-semibold">
+              Cards at {quantity(cursor, "Hz", 5)}
+              {markers > 0 && `, ${markers} marker${markers > 1 ? "s" : ""}`}
+            </h2>
             <CursorKeeper projectId={id} grid={grid} lowest={lowest} usable={usable} />
-            <DeskContext value={desk}><CardGrid cards={cards} /></DeskContext>
+            <DeskContext value={desk}>
+              <CardGrid cards={cards} />
+            </DeskContext>
           </>
         )}
       </article>
@@ -82,6 +191,10 @@ export function Report() {
 
 /** The edges of a box in one stroke. */
 function box(a: [number, number, number], b: [number, number, number]): [number, number, number][] {
-  const at = (n: number): [number, number, number] => [n & 4 ? b[0] : a[0], n & 2 ? b[1] : a[1], n & 1 ? b[2] : a[2]];
+  const at = (n: number): [number, number, number] => [
+    n & 4 ? b[0] : a[0],
+    n & 2 ? b[1] : a[1],
+    n & 1 ? b[2] : a[2],
+  ];
   return [0, 4, 6, 2, 0, 1, 5, 4, 5, 7, 6, 7, 3, 2, 3, 1].map(at);
 }

@@ -5,7 +5,12 @@ import { client, page } from "../../api/queries";
 import type { CardEntry, MarkerEntry, PageContent, PageState } from "../../api/types";
 
 export type SpecEntry = PageContent["specs"][number];
-export interface Content { template: string; cards: CardEntry[]; markers: MarkerEntry[]; specs: SpecEntry[] }
+export interface Content {
+  template: string;
+  cards: CardEntry[];
+  markers: MarkerEntry[];
+  specs: SpecEntry[];
+}
 
 const SAVE_MS = 600;
 const EMPTY: Content = { template: "", cards: [], markers: [], specs: [] };
@@ -13,29 +18,61 @@ const EMPTY: Content = { template: "", cards: [], markers: [], specs: [] };
 interface Page {
   /** Cards that suit the runs, shown until somebody arranges the page; the first change keeps them. */
   suited: Pick<Content, "template" | "cards"> | null;
-  projectId: number; version: number; content: Content; arranged: boolean; fault: string; past: Content[]; dirty: boolean;
-  open: (projectId: number, state: PageState) => void; change: (to: (c: Content) => Content, remember?: boolean) => void; undo: () => void;
+  projectId: number;
+  version: number;
+  content: Content;
+  arranged: boolean;
+  fault: string;
+  past: Content[];
+  dirty: boolean;
+  open: (projectId: number, state: PageState) => void;
+  change: (to: (c: Content) => Content, remember?: boolean) => void;
+  undo: () => void;
 }
 
 let timer: ReturnType<typeof setTimeout> | undefined;
 
 export const usePage = create<Page>((set, get) => ({
-  suited: null, projectId: 0, version: 0, content: EMPTY, arranged: false, fault: "", past: [], dirty: false,
+  suited: null,
+  projectId: 0,
+  version: 0,
+  content: EMPTY,
+  arranged: false,
+  fault: "",
+  past: [],
+  dirty: false,
   open: (projectId, state) => {
     if (get().projectId === projectId && (get().dirty || state.version < get().version)) return;
     const content: Content = { ...EMPTY, ...(state.content as Content | null) };
-    set({ projectId, version: state.version, content, arranged: content.cards.length > 0 || content.template !== "", suited: get().projectId === projectId ? get().suited : null, fault: "", past: get().projectId === projectId ? get().past : [], dirty: false });
+    set({
+      projectId,
+      version: state.version,
+      content,
+      arranged: content.cards.length > 0 || content.template !== "",
+      suited: get().projectId === projectId ? get().suited : null,
+      fault: "",
+      past: get().projectId === projectId ? get().past : [],
+      dirty: false,
+    });
   },
   change: (to, remember = true) => {
     const { content, past, suited, arranged } = get();
-    set({ content: to(arranged ? content : { ...content, ...suited }), arranged: true, dirty: true, past: remember ? [...past.slice(-49), content] : past });
+    set({
+      content: to(arranged ? content : { ...content, ...suited }),
+      arranged: true,
+      dirty: true,
+      past: remember ? [...past.slice(-49), content] : past,
+    });
     clearTimeout(timer);
     timer = setTimeout(() => void save(), SAVE_MS);
   },
   undo: () => {
     const { past } = get();
     const before = past.at(-1);
-    if (before) { get().change(() => before, false); set({ past: past.slice(0, -1) }); }
+    if (before) {
+      get().change(() => before, false);
+      set({ past: past.slice(0, -1) });
+    }
   },
 }));
 
@@ -49,7 +86,13 @@ async function save(leaving = false): Promise<void> {
   const { projectId, version, content } = usePage.getState();
   usePage.setState({ dirty: false });
   try {
-    const kept = await call<PageState>("PUT", `/projects/${projectId}/readout`, { version, content }, undefined, leaving);
+    const kept = await call<PageState>(
+      "PUT",
+      `/projects/${projectId}/readout`,
+      { version, content },
+      undefined,
+      leaving,
+    );
     if (usePage.getState().projectId !== projectId) return;
     usePage.setState({ version: kept.version, fault: "" });
     client.setQueryData(page(projectId).queryKey, kept);
@@ -57,7 +100,13 @@ async function save(leaving = false): Promise<void> {
     if (usePage.getState().projectId !== projectId) return;
     const fault = (error as Error).message;
     if (error instanceof Problem && error.status === 409) {
-      usePage.setState({ version: Number(error.body.version), content: { ...EMPTY, ...(error.body.content as Content) }, fault, dirty: false, past: [] });
+      usePage.setState({
+        version: Number(error.body.version),
+        content: { ...EMPTY, ...(error.body.content as Content) },
+        fault,
+        dirty: false,
+        past: [],
+      });
     } else if (error instanceof Problem && error.status === 0) {
       usePage.setState({ fault, dirty: true });
       timer = setTimeout(() => void save(), 5 * SAVE_MS);

@@ -6,10 +6,23 @@ import { useReadings } from "./markers";
 import { usePage } from "./page";
 import { fresh } from "./templates";
 
-const EXAMPLES = ["|S11| < -10 dB from 863 to 873 MHz", "gain > 5 dBi at theta = 0", "total efficiency > 80 %", "VSWR < 2"];
+const EXAMPLES = [
+  "|S11| < -10 dB from 863 to 873 MHz",
+  "gain > 5 dBi at theta = 0",
+  "total efficiency > 80 %",
+  "VSWR < 2",
+];
 
 /** Limits the ticked runs must keep, one sentence each. */
-export function SpecPanel({ specs, run, writable }: { specs: SpecState[]; run: number | undefined; writable: boolean }) {
+export function SpecPanel({
+  specs,
+  run,
+  writable,
+}: {
+  specs: SpecState[];
+  run: number | undefined;
+  writable: boolean;
+}) {
   const { content, change } = usePage();
   const [text, type] = useState("");
   const add = (): void => {
@@ -23,30 +36,92 @@ export function SpecPanel({ specs, run, writable }: { specs: SpecState[]; run: n
       <h2 className="mb-1 mt-5 font-semibold">Spec lines</h2>
       <ul className="space-y-1">
         {content.specs.map((s, i) => {
-          const state = specs.find((k) => k.text === s.text), own = run === undefined ? undefined : state?.verdicts[String(run)];
-          const tone = state?.error ? "bg-rust-soft" : own?.passed === true ? "bg-moss-soft" : own?.passed === false ? "bg-rust-soft" : "bg-faint";
+          const state = specs.find((k) => k.text === s.text),
+            own = run === undefined ? undefined : state?.verdicts[String(run)];
+          const tone = state?.error
+            ? "bg-rust-soft"
+            : own?.passed === true
+              ? "bg-moss-soft"
+              : own?.passed === false
+                ? "bg-rust-soft"
+                : "bg-faint";
           return (
-            <li key={s.id} className={`num group rounded px-1.5 py-1 text-[11.500px] leading-snug ${tone}`} data-passed={String(own?.passed ?? "")}>
-              <span className="flex gap-1"><span>{state?.error ? "■" : own?.passed === true ? "✓" : own?.passed === false ? "◆" : "·"}</span><span className="min-w-0 flex-1 break-words">{s.text}</span>
-                {writable && <button type="button" aria-label={`Remove spec line ${i + 1}`} className="text-ink2 opacity-0 focus:opacity-100 group-hover:opacity-100" onClick={() => change((c) => ({ ...c, specs: c.specs.filter((k) => k.id !== s.id) }))}>×</button>}</span>
-              {state?.error ? <span className="block pl-3.5 font-sans text-rust">{state.error}.</span>
-                : own?.passed === null ? <span className="block pl-3.5 font-sans text-ink2">{own.reason}.</span>
-                : own && state?.spec && <span className="block pl-3.5 text-ink2">{number(own.worst!, 4)} {state.spec.unit} at {quantity(own.frequency_hz, "Hz", 4)}</span>}
+            <li
+              key={s.id}
+              className={`num group rounded px-1.5 py-1 text-[11.500px] leading-snug ${tone}`}
+              data-passed={String(own?.passed ?? "")}
+            >
+              <span className="flex gap-1">
+                <span>
+                  {state?.error
+                    ? "■"
+                    : own?.passed === true
+                      ? "✓"
+                      : own?.passed === false
+                        ? "◆"
+                        : "·"}
+                </span>
+                <span className="min-w-0 flex-1 break-words">{s.text}</span>
+                {writable && (
+                  <button
+                    type="button"
+                    aria-label={`Remove spec line ${i + 1}`}
+                    className="text-ink2 opacity-0 focus:opacity-100 group-hover:opacity-100"
+                    onClick={() =>
+                      change((c) => ({ ...c, specs: c.specs.filter((k) => k.id !== s.id) }))
+                    }
+                  >
+                    ×
+                  </button>
+                )}
+              </span>
+              {state?.error ? (
+                <span className="block pl-3.5 font-sans text-rust">{state.error}.</span>
+              ) : own?.passed === null ? (
+                <span className="block pl-3.5 font-sans text-ink2">{own.reason}.</span>
+              ) : (
+                own &&
+                state?.spec && (
+                  <span className="block pl-3.5 text-ink2">
+                    {number(own.worst!, 4)} {state.spec.unit} at{" "}
+                    {quantity(own.frequency_hz, "Hz", 4)}
+                  </span>
+                )
+              )}
             </li>
           );
         })}
       </ul>
       {writable && (
         <>
-          <input aria-label="New spec line" list="spec-examples" className="num mt-1.5 w-full rounded border border-rule bg-paper px-1.5 py-1 text-[11.500px]" placeholder="|S11| < -10 dB" value={text} maxLength={200} onChange={(e) => type(e.target.value)} onKeyDown={(e) => e.key === "Enter" && add()} />
-          <datalist id="spec-examples">{EXAMPLES.map((e) => <option key={e} value={e} />)}</datalist>
+          <input
+            aria-label="New spec line"
+            list="spec-examples"
+            className="num mt-1.5 w-full rounded border border-rule bg-paper px-1.5 py-1 text-[11.500px]"
+            placeholder="|S11| < -10 dB"
+            value={text}
+            maxLength={200}
+            onChange={(e) => type(e.target.value)}
+            onKeyDown={(e) => e.key === "Enter" && add()}
+          />
+          <datalist id="spec-examples">
+            {EXAMPLES.map((e) => (
+              <option key={e} value={e} />
+            ))}
+          </datalist>
         </>
       )}
     </section>
   );
 }
 
-const MODES: Record<MarkerEntry["mode"], string> = { at: "", minimum: "min", maximum: "max", crossing: "crosses", delta: "" };
+const MODES: Record<MarkerEntry["mode"], string> = {
+  at: "",
+  minimum: "min",
+  maximum: "max",
+  crossing: "crosses",
+  delta: "",
+};
 
 /** Named places on curves. A marker reads the first curve of its card, for every ticked run. */
 export function MarkerPanel({ writable }: { writable: boolean }) {
@@ -54,10 +129,27 @@ export function MarkerPanel({ writable }: { writable: boolean }) {
   const readings = useReadings((s) => s.readings);
   const markers = content.markers;
   if (markers.length === 0) return null;
-  const set = (m: MarkerEntry): void => change((c) => ({ ...c, markers: c.markers.map((k) => (k.id === m.id ? m : k)) }));
+  const set = (m: MarkerEntry): void =>
+    change((c) => ({ ...c, markers: c.markers.map((k) => (k.id === m.id ? m : k)) }));
   const delta = (m: MarkerEntry): void => {
-    const other = markers.filter((k) => k.card === m.card && k.mode !== "delta" && k.id !== m.id).at(-1);
-    if (other) change((c) => ({ ...c, markers: [...c.markers, { id: fresh(), card: m.card, name: `${m.name}−${other.name}`.slice(0, 20), mode: "delta", first: other.id, second: m.id }] }));
+    const other = markers
+      .filter((k) => k.card === m.card && k.mode !== "delta" && k.id !== m.id)
+      .at(-1);
+    if (other)
+      change((c) => ({
+        ...c,
+        markers: [
+          ...c.markers,
+          {
+            id: fresh(),
+            card: m.card,
+            name: `${m.name}−${other.name}`.slice(0, 20),
+            mode: "delta",
+            first: other.id,
+            second: m.id,
+          },
+        ],
+      }));
   };
   return (
     <section aria-label="Markers">
@@ -68,12 +160,64 @@ export function MarkerPanel({ writable }: { writable: boolean }) {
           return (
             <li key={m.id} className="group border-b border-faint py-1" data-marker={m.name}>
               <div className="flex items-baseline gap-1.5">
-                <input aria-label={`Name of ${m.name}`} className="w-14 bg-transparent font-medium" value={m.name} readOnly={!writable} maxLength={20} onChange={(e) => e.target.value && set({ ...m, name: e.target.value })} />
-                <span className="text-ink2">{MODES[m.mode]}{m.mode === "crossing" && <input type="number" aria-label={`Level of ${m.name}`} className="ml-1 w-12 border-b border-faint bg-transparent" value={m.level ?? 0} onChange={(e) => set({ ...m, level: Number(e.target.value) })} />}</span>
-                <span className="ml-auto whitespace-nowrap">{r ? `${number(r.x / r.xFactor, 5)} ${r.xUnit}` : "–"}</span>
-                {writable && <span className="hidden gap-1 group-focus-within:flex group-hover:flex"><button type="button" title="Difference to the marker before" aria-label={`Delta from ${m.name}`} onClick={() => delta(m)}>Δ</button><button type="button" aria-label={`Remove marker ${m.name}`} onClick={() => change((c) => ({ ...c, markers: c.markers.filter((k) => k.id !== m.id && k.first !== m.id && k.second !== m.id) }))}>×</button></span>}
+                <input
+                  aria-label={`Name of ${m.name}`}
+                  className="w-14 bg-transparent font-medium"
+                  value={m.name}
+                  readOnly={!writable}
+                  maxLength={20}
+                  onChange={(e) => e.target.value && set({ ...m, name: e.target.value })}
+                />
+                <span className="text-ink2">
+                  {MODES[m.mode]}
+                  {m.mode === "crossing" && (
+                    <input
+                      type="number"
+                      aria-label={`Level of ${m.name}`}
+                      className="ml-1 w-12 border-b border-faint bg-transparent"
+                      value={m.level ?? 0}
+                      onChange={(e) => set({ ...m, level: Number(e.target.value) })}
+                    />
+                  )}
+                </span>
+                <span className="ml-auto whitespace-nowrap">
+                  {r ? `${number(r.x / r.xFactor, 5)} ${r.xUnit}` : "–"}
+                </span>
+                {writable && (
+                  <span className="hidden gap-1 group-focus-within:flex group-hover:flex">
+                    <button
+                      type="button"
+                      title="Difference to the marker before"
+                      aria-label={`Delta from ${m.name}`}
+                      onClick={() => delta(m)}
+                    >
+                      Δ
+                    </button>
+                    <button
+                      type="button"
+                      aria-label={`Remove marker ${m.name}`}
+                      onClick={() =>
+                        change((c) => ({
+                          ...c,
+                          markers: c.markers.filter(
+                            (k) => k.id !== m.id && k.first !== m.id && k.second !== m.id,
+                          ),
+                        }))
+                      }
+                    >
+                      ×
+                    </button>
+                  </span>
+                )}
               </div>
-              {r?.runs.map((run) => <div key={run.label} className="flex text-ink2"><span className="truncate">{r.runs.length > 1 ? run.label : ""}</span><span className="ml-auto whitespace-nowrap text-ink">{Number.isFinite(run.y) ? number(run.y, 4) : "–"} {r.yUnit}</span></div>)}
+              {r?.runs.map((run) => (
+                <div key={run.label} className="flex text-ink2">
+                  <span className="truncate">{r.runs.length > 1 ? run.label : ""}</span>
+                  <span className="ml-auto whitespace-nowrap text-ink">
+                    {Number.isFinite(run.y) ? number(run.y, 4) : "–"} {r.yUnit}
+                  </span>
+                </div>
+              ))}
             </li>
           );
         })}

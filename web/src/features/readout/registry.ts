@@ -1,7 +1,18 @@
 /** Every kind of card. A new one is one entry: what it is, what it needs, where it goes in the menu. */
 import type { ReactNode } from "react";
 import { Current, NearBox, NearLine, NearPlane, SurfaceCurrent } from "./cards/fields";
-import { AxialRatio, Cuts, Efficiency, Figures, Gain, Pattern, PatternMap, PhaseCentreCard, PolarisationCard, PowerShare } from "./cards/far";
+import {
+  AxialRatio,
+  Cuts,
+  Efficiency,
+  Figures,
+  Gain,
+  Pattern,
+  PatternMap,
+  PhaseCentreCard,
+  PolarisationCard,
+  PowerShare,
+} from "./cards/far";
 import { Impedance, Scattering, SmithCard, Standing, TimeReflection } from "./cards/matching";
 import { CellShares, CrossSection, PowerSections, ScatteredCuts } from "./cards/scattering";
 import { FormulaCard, Note, Trust } from "./cards/other";
@@ -9,45 +20,194 @@ import { PowerFlux, Signal, Snapshots } from "./cards/time";
 import type { RunKind } from "../../api/types";
 import type { CardProps, Shown } from "./context";
 
-export interface Kind { kind: string; title: string; group: string; width?: number; /** Why the first ticked run cannot offer it. */ missing?: (s: Shown) => string | null; Card: (p: CardProps) => ReactNode }
+export interface Kind {
+  kind: string;
+  title: string;
+  group: string;
+  width?: number;
+  /** Why the first ticked run cannot offer it. */ missing?: (s: Shown) => string | null;
+  Card: (p: CardProps) => ReactNode;
+}
 
-const capture = (kind: string | string[], words: string) => (s: Shown): string | null => (s.sweep.captures.some((c) => [kind].flat().includes(c.kind)) ? null : `run ${s.line.number} has no ${words}; add one on the Bench`);
+const capture =
+  (kind: string | string[], words: string) =>
+  (s: Shown): string | null =>
+    s.sweep.captures.some((c) => [kind].flat().includes(c.kind))
+      ? null
+      : `run ${s.line.number} has no ${words}; add one on the Bench`;
 
 /** Why a run of another kind has none of it. */
 const NOT: Record<RunKind, string> = {
-  driven: "is driven; light the model with a plane wave on the Bench", lit: "is lit by a wave and has no feed that is driven",
-  repeated: "is of cells that are repeated, and has no far field", empty: "is a noise floor, without the parts of the model",
+  driven: "is driven; light the model with a plane wave on the Bench",
+  lit: "is lit by a wave and has no feed that is driven",
+  repeated: "is of cells that are repeated, and has no far field",
+  empty: "is a noise floor, without the parts of the model",
 };
-const only = (...kinds: RunKind[]) => (s: Shown): string | null => (kinds.includes(s.sweep.kind) ? null : `run ${s.line.number} ${NOT[s.sweep.kind]}`);
-const driven = only("driven"), lit = only("lit", "empty"), far = only("driven", "lit", "empty");
+const only =
+  (...kinds: RunKind[]) =>
+  (s: Shown): string | null =>
+    kinds.includes(s.sweep.kind) ? null : `run ${s.line.number} ${NOT[s.sweep.kind]}`;
+const driven = only("driven"),
+  lit = only("lit", "empty"),
+  far = only("driven", "lit", "empty");
 
 export const KINDS: Kind[] = [
-  { kind: "s-parameters", title: "S-parameters", group: "Matching", missing: driven, Card: Scattering },
+  {
+    kind: "s-parameters",
+    title: "S-parameters",
+    group: "Matching",
+    missing: driven,
+    Card: Scattering,
+  },
   { kind: "smith", title: "Smith chart", group: "Matching", missing: driven, Card: SmithCard },
-  { kind: "impedance", title: "Impedance, admittance", group: "Matching", missing: driven, Card: Impedance },
+  {
+    kind: "impedance",
+    title: "Impedance, admittance",
+    group: "Matching",
+    missing: driven,
+    Card: Impedance,
+  },
   { kind: "vswr", title: "VSWR, return loss", group: "Matching", missing: driven, Card: Standing },
-  { kind: "time-domain", title: "Reflection against time", group: "Matching", missing: driven, Card: TimeReflection },
+  {
+    kind: "time-domain",
+    title: "Reflection against time",
+    group: "Matching",
+    missing: driven,
+    Card: TimeReflection,
+  },
   { kind: "pattern", title: "Pattern in space", group: "Far field", missing: far, Card: Pattern },
   { kind: "cuts", title: "Cuts", group: "Far field", missing: driven, Card: Cuts },
   { kind: "map", title: "Pattern map", group: "Far field", missing: far, Card: PatternMap },
-  { kind: "gain", title: "Gain against frequency", group: "Far field", missing: driven, Card: Gain },
-  { kind: "efficiency", title: "Efficiency", group: "Far field", missing: driven, Card: Efficiency },
-  { kind: "power", title: "Where the power goes", group: "Far field", missing: driven, Card: PowerShare },
-  { kind: "axial-ratio", title: "Axial ratio", group: "Far field", missing: driven, Card: AxialRatio },
-  { kind: "polarisation", title: "Polarisation", group: "Far field", missing: driven, Card: PolarisationCard },
-  { kind: "phase-centre", title: "Phase centre", group: "Far field", missing: driven, Card: PhaseCentreCard },
-  { kind: "rcs", title: "Radar cross-section", group: "Scattering", missing: lit, Card: CrossSection },
-  { kind: "scattered-cuts", title: "Scattered all round", group: "Scattering", missing: lit, Card: ScatteredCuts },
-  { kind: "sections", title: "Cross-sections of power", group: "Scattering", missing: lit, Card: PowerSections },
-  { kind: "cells", title: "Sent back and let through", group: "Scattering", missing: only("repeated"), Card: CellShares },
-  { kind: "current", title: "Current along wires", group: "Fields", missing: (s) => (s.sweep.wires ? null : `run ${s.line.number} has no wires whose current was solved for`), Card: Current },
-  { kind: "surface-current", title: "Surface current", group: "Fields", missing: (s) => (s.sweep.surfaces.length ? null : `run ${s.line.number} has no capture of surface currents; add one on the Bench`), Card: SurfaceCurrent },
-  { kind: "near-line", title: "Near field on a line", group: "Fields", missing: capture("near_line", "near field on a line"), Card: NearLine },
-  { kind: "near-plane", title: "Near field on a plane", group: "Fields", missing: capture("near_plane", "near field on a plane"), Card: NearPlane },
-  { kind: "near-box", title: "Near field in a box", group: "Fields", missing: capture("near_box", "near field in a box"), Card: NearBox },
-  { kind: "power-flux", title: "Power through a rectangle", group: "Fields", missing: capture("power_flux", "power through a rectangle"), Card: PowerFlux },
-  { kind: "signal", title: "Signal", group: "Fields", missing: capture(["point_trace", "far_trace"], "signal at a point or far away"), Card: Signal },
-  { kind: "snapshots", title: "Snapshots", group: "Fields", missing: capture("snapshots", "snapshots"), Card: Snapshots },
+  {
+    kind: "gain",
+    title: "Gain against frequency",
+    group: "Far field",
+    missing: driven,
+    Card: Gain,
+  },
+  {
+    kind: "efficiency",
+    title: "Efficiency",
+    group: "Far field",
+    missing: driven,
+    Card: Efficiency,
+  },
+  {
+    kind: "power",
+    title: "Where the power goes",
+    group: "Far field",
+    missing: driven,
+    Card: PowerShare,
+  },
+  {
+    kind: "axial-ratio",
+    title: "Axial ratio",
+    group: "Far field",
+    missing: driven,
+    Card: AxialRatio,
+  },
+  {
+    kind: "polarisation",
+    title: "Polarisation",
+    group: "Far field",
+    missing: driven,
+    Card: PolarisationCard,
+  },
+  {
+    kind: "phase-centre",
+    title: "Phase centre",
+    group: "Far field",
+    missing: driven,
+    Card: PhaseCentreCard,
+  },
+  {
+    kind: "rcs",
+    title: "Radar cross-section",
+    group: "Scattering",
+    missing: lit,
+    Card: CrossSection,
+  },
+  {
+    kind: "scattered-cuts",
+    title: "Scattered all round",
+    group: "Scattering",
+    missing: lit,
+    Card: ScatteredCuts,
+  },
+  {
+    kind: "sections",
+    title: "Cross-sections of power",
+    group: "Scattering",
+    missing: lit,
+    Card: PowerSections,
+  },
+  {
+    kind: "cells",
+    title: "Sent back and let through",
+    group: "Scattering",
+    missing: only("repeated"),
+    Card: CellShares,
+  },
+  {
+    kind: "current",
+    title: "Current along wires",
+    group: "Fields",
+    missing: (s) =>
+      s.sweep.wires ? null : `run ${s.line.number} has no wires whose current was solved for`,
+    Card: Current,
+  },
+  {
+    kind: "surface-current",
+    title: "Surface current",
+    group: "Fields",
+    missing: (s) =>
+      s.sweep.surfaces.length
+        ? null
+        : `run ${s.line.number} has no capture of surface currents; add one on the Bench`,
+    Card: SurfaceCurrent,
+  },
+  {
+    kind: "near-line",
+    title: "Near field on a line",
+    group: "Fields",
+    missing: capture("near_line", "near field on a line"),
+    Card: NearLine,
+  },
+  {
+    kind: "near-plane",
+    title: "Near field on a plane",
+    group: "Fields",
+    missing: capture("near_plane", "near field on a plane"),
+    Card: NearPlane,
+  },
+  {
+    kind: "near-box",
+    title: "Near field in a box",
+    group: "Fields",
+    missing: capture("near_box", "near field in a box"),
+    Card: NearBox,
+  },
+  {
+    kind: "power-flux",
+    title: "Power through a rectangle",
+    group: "Fields",
+    missing: capture("power_flux", "power through a rectangle"),
+    Card: PowerFlux,
+  },
+  {
+    kind: "signal",
+    title: "Signal",
+    group: "Fields",
+    missing: capture(["point_trace", "far_trace"], "signal at a point or far away"),
+    Card: Signal,
+  },
+  {
+    kind: "snapshots",
+    title: "Snapshots",
+    group: "Fields",
+    missing: capture("snapshots", "snapshots"),
+    Card: Snapshots,
+  },
   { kind: "trust", title: "Trust card", group: "Verdict", Card: Trust },
   { kind: "figures", title: "Figures", group: "Verdict", missing: driven, Card: Figures },
   { kind: "formula", title: "Formula", group: "Verdict", Card: FormulaCard },

@@ -3,32 +3,61 @@ import type { Packet } from "../../api/client";
 import type { SpecState } from "../../api/types";
 import { compact, fixed, number, quantity } from "../../format";
 
-export const WHATS = { e: ["|E|", "V/m"], h: ["|H|", "A/m"], ex: ["Ex", "V/m"], ey: ["Ey", "V/m"], ez: ["Ez", "V/m"], hx: ["Hx", "A/m"], hy: ["Hy", "A/m"], hz: ["Hz", "A/m"], s: ["|S|", "W/m²"], sx: ["Sx", "W/m²"], sy: ["Sy", "W/m²"], sz: ["Sz", "W/m²"], w: ["|E|/|H|", "Ω"], r: ["|E|/|E0|", ""], de: ["error of E", "%"], dh: ["error of H", "%"] } as const;
+export const WHATS = {
+  e: ["|E|", "V/m"],
+  h: ["|H|", "A/m"],
+  ex: ["Ex", "V/m"],
+  ey: ["Ey", "V/m"],
+  ez: ["Ez", "V/m"],
+  hx: ["Hx", "A/m"],
+  hy: ["Hy", "A/m"],
+  hz: ["Hz", "A/m"],
+  s: ["|S|", "W/m²"],
+  sx: ["Sx", "W/m²"],
+  sy: ["Sy", "W/m²"],
+  sz: ["Sz", "W/m²"],
+  w: ["|E|/|H|", "Ω"],
+  r: ["|E|/|E0|", ""],
+  de: ["error of E", "%"],
+  dh: ["error of H", "%"],
+} as const;
 export type What = keyof typeof WHATS;
 /** Errors come with the field itself. */
 export const asked = (what: What): string => (what === "de" ? "e" : what === "dh" ? "h" : what);
 
 /** Shares by which E or H of a near field may be off, point by point; null where nothing is known of it. */
 export function sharesOf(p: Packet, what: What): Float64Array | null {
-  const error = p.arrays.error, side = what === "h" || what === "dh" ? 1 : 0;
-  return error ? Float64Array.from({ length: error.shape[0]! }, (_, q) => error.data[2 * q + side]!) : null;
+  const error = p.arrays.error,
+    side = what === "h" || what === "dh" ? 1 : 0;
+  return error
+    ? Float64Array.from({ length: error.shape[0]! }, (_, q) => error.data[2 * q + side]!)
+    : null;
 }
 
 /** The middle one of some shares and the largest, as a badge: "± 1.2 %, 8 % at most". */
 export function within(shares: ArrayLike<number>): string {
   const sorted = Array.from(shares).sort((a, b) => a - b);
   const percent = (v: number): string => `${number(100 * v, 2)}\u00a0%`;
-  return sorted.length ? `± ${percent(sorted[sorted.length >> 1]!)}, ${percent(sorted[sorted.length - 1]!)} at most` : "";
+  return sorted.length
+    ? `± ${percent(sorted[sorted.length >> 1]!)}, ${percent(sorted[sorted.length - 1]!)} at most`
+    : "";
 }
 
 /** The steady value at every point of a near field or, with a phase in rad, the value at that moment: of a component with its sign, of a vector its size. */
 export function pointValues(p: Packet, what: What, phase: number | null): Float64Array {
   const { value, re, im } = p.arrays;
-  if (what === "de" || what === "dh") return (sharesOf(p, what) ?? new Float64Array(value!.data.length).fill(NaN)).map((v) => 100 * v);
+  if (what === "de" || what === "dh")
+    return (sharesOf(p, what) ?? new Float64Array(value!.data.length).fill(NaN)).map(
+      (v) => 100 * v,
+    );
   if (phase === null || !re || !im) return Float64Array.from(value!.data);
-  const parts = re.shape[1]!, c = Math.cos(phase), s = Math.sin(phase);
+  const parts = re.shape[1]!,
+    c = Math.cos(phase),
+    s = Math.sin(phase);
   const at = (k: number): number => re.data[k]! * c - im.data[k]! * s;
-  return Float64Array.from({ length: re.shape[0]! }, (_, q) => (parts === 1 ? at(q) : Math.hypot(...Array.from({ length: parts }, (_, k) => at(parts * q + k)))));
+  return Float64Array.from({ length: re.shape[0]! }, (_, q) =>
+    parts === 1 ? at(q) : Math.hypot(...Array.from({ length: parts }, (_, k) => at(parts * q + k))),
+  );
 }
 
 /** The formula that a spec line limits, in the limit's unit, as cards write theirs. */
@@ -39,11 +68,15 @@ export function specFormula(spec: NonNullable<SpecState["spec"]>): string {
 }
 
 /** How large a run was: cells of a grid, or unknowns. */
-export const size = (run: { unknowns?: number | null; cells?: number | null } | undefined): string => (run?.cells ? `${compact(run.cells)} cells` : `${compact(run?.unknowns ?? 0)} unknowns`);
+export const size = (
+  run: { unknowns?: number | null; cells?: number | null } | undefined,
+): string =>
+  run?.cells ? `${compact(run.cells)} cells` : `${compact(run?.unknowns ?? 0)} unknowns`;
 
 /** "2.407–2.438 GHz": the unit once, if both have it. */
 export function span(b: { low_hz: number; high_hz: number }): string {
-  const [low, high] = [quantity(b.low_hz, "Hz", 4), quantity(b.high_hz, "Hz", 4)], unit = high.split(" ")[1]!;
+  const [low, high] = [quantity(b.low_hz, "Hz", 4), quantity(b.high_hz, "Hz", 4)],
+    unit = high.split(" ")[1]!;
   return low.endsWith(` ${unit}`) ? `${low.split(" ")[0]}–${high}` : `${low}–${high}`;
 }
 
@@ -60,12 +93,14 @@ export function uncertain(value: number, error: number | null, most: number): st
 }
 
 /** A value with no more digits than its error allows. */
-export const certain = (value: number, error: number | null, most: number): string => uncertain(value, error, most).split(" ±")[0]!;
+export const certain = (value: number, error: number | null, most: number): string =>
+  uncertain(value, error, most).split(" ±")[0]!;
 
 /** A frequency with its relative error: "2.423 ± 0.005 GHz". */
 export function frequencyWithin(hz: number, relative: number | null): string {
   const shown = quantity(hz, "Hz", 4);
   if (!relative) return shown;
-  const [value, unit] = shown.split(" ") as [string, string], factor = hz / Number(value.replace("−", "-"));
+  const [value, unit] = shown.split(" ") as [string, string],
+    factor = hz / Number(value.replace("−", "-"));
   return `${uncertain(hz / factor, (relative * hz) / factor, Math.max(0, (value.split(".")[1] ?? "").length))} ${unit}`;
 }

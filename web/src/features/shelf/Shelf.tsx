@@ -17,7 +17,8 @@ export function Shelf() {
   const navigate = useNavigate();
   const file = useRef<HTMLInputElement>(null);
   const create = useMutation({
-    mutationFn: (body: { example?: string; document?: unknown }) => call<ProjectState>("POST", "/projects", body),
+    mutationFn: (body: { example?: string; document?: unknown }) =>
+      call<ProjectState>("POST", "/projects", body),
     onSuccess: async (made) => {
       client.setQueryData(project(made.id).queryKey, made);
       void client.invalidateQueries({ queryKey: projects.queryKey }); // the list may take its time; the new project need not wait for it
@@ -34,13 +35,26 @@ export function Shelf() {
     } catch {
       return setFault(`${chosen.name} is not JSON; choose a model file`);
     }
-    if (typeof document !== "object" || document === null || Array.isArray(document)) return setFault(`${chosen.name} is not a model: a model is a JSON object with parts, feeds and a plan`);
+    if (typeof document !== "object" || document === null || Array.isArray(document))
+      return setFault(
+        `${chosen.name} is not a model: a model is a JSON object with parts, feeds and a plan`,
+      );
     create.mutate({ document });
   };
   useRegister("shelf", [
     { id: "new", label: "New blank project", group: "Project", perform: () => create.mutate({}) },
-    { id: "file", label: "New project from a file", group: "Project", perform: () => file.current?.click() },
-    ...(shipped ?? []).map((e) => ({ id: `example-${e.name}`, label: `New from example: ${e.title}`, group: "Project", perform: () => create.mutate({ example: e.name }) })),
+    {
+      id: "file",
+      label: "New project from a file",
+      group: "Project",
+      perform: () => file.current?.click(),
+    },
+    ...(shipped ?? []).map((e) => ({
+      id: `example-${e.name}`,
+      label: `New from example: ${e.title}`,
+      group: "Project",
+      perform: () => create.mutate({ example: e.name }),
+    })),
   ]);
   return (
     <div className="flex h-full flex-col">
@@ -49,24 +63,54 @@ export function Shelf() {
         <div className="mx-auto max-w-6xl">
           <div className="mb-5 flex items-center gap-3">
             <h2 className="mr-auto text-[20px] font-semibold">Projects</h2>
-            <Button look="main" onClick={() => create.mutate({})}>New project</Button>
+            <Button look="main" onClick={() => create.mutate({})}>
+              New project
+            </Button>
             <Button onClick={() => file.current?.click()}>From a file</Button>
-            <input ref={file} type="file" accept=".json,application/json" hidden onChange={(e) => void open(e.target.files?.[0])} />
+            <input
+              ref={file}
+              type="file"
+              accept=".json,application/json"
+              hidden
+              onChange={(e) => void open(e.target.files?.[0])}
+            />
           </div>
-          {fault && <p role="alert" className="mb-4 rounded-md bg-rust-soft px-3 py-2 text-rust">{fault}</p>}
+          {fault && (
+            <p role="alert" className="mb-4 rounded-md bg-rust-soft px-3 py-2 text-rust">
+              {fault}
+            </p>
+          )}
           {isPending && <p className="text-ink2">Fetching your projects…</p>}
-          {error && <p className="text-rust">{error.message} <Button look="quiet" onClick={() => void refetch()}>Try again</Button></p>}
-          {data?.length === 0 && <p className="rounded-lg border border-dashed border-rule p-8 text-center text-ink2">Nothing here yet. Start blank, or from one of the examples below.</p>}
+          {error && (
+            <p className="text-rust">
+              {error.message}{" "}
+              <Button look="quiet" onClick={() => void refetch()}>
+                Try again
+              </Button>
+            </p>
+          )}
+          {data?.length === 0 && (
+            <p className="rounded-lg border border-dashed border-rule p-8 text-center text-ink2">
+              Nothing here yet. Start blank, or from one of the examples below.
+            </p>
+          )}
           <ul className="grid grid-cols-3 gap-4">
-            {data?.map((p) => <Card key={p.id} line={p} />)}
+            {data?.map((p) => (
+              <Card key={p.id} line={p} />
+            ))}
           </ul>
           <h2 className="mb-3 mt-9 text-[15px] font-semibold">Start from an example</h2>
           <ul className="grid grid-cols-3 gap-x-4 gap-y-2">
             {shipped?.map((e) => (
               <li key={e.name}>
-                <button className="w-full rounded-md border border-transparent px-3 py-2 text-left hover:border-rule hover:bg-card" onClick={() => create.mutate({ example: e.name })}>
+                <button
+                  className="w-full rounded-md border border-transparent px-3 py-2 text-left hover:border-rule hover:bg-card"
+                  onClick={() => create.mutate({ example: e.name })}
+                >
                   <span className="font-medium text-heron">{e.title}</span>
-                  <span className="block text-[12px] text-ink2">{e.notes.replace("Saltmarsh Survey: ", "")}</span>
+                  <span className="block text-[12px] text-ink2">
+                    {e.notes.replace("Saltmarsh Survey: ", "")}
+                  </span>
                 </button>
               </li>
             ))}
@@ -80,14 +124,25 @@ export function Shelf() {
 function Card({ line }: { line: ProjectCard }) {
   return (
     <li>
-      <Link to="/projects/$projectId/bench" params={{ projectId: String(line.id) }} className="block overflow-hidden rounded-lg border border-rule bg-card hover:border-heron">
-        <div className="h-36 border-b border-faint bg-paper"><Sketch outline={line.outline as { points: [number, number, number][] }[]} /></div>
+      <Link
+        to="/projects/$projectId/bench"
+        params={{ projectId: String(line.id) }}
+        className="block overflow-hidden rounded-lg border border-rule bg-card hover:border-heron"
+      >
+        <div className="h-36 border-b border-faint bg-paper">
+          <Sketch outline={line.outline as { points: [number, number, number][] }[]} />
+        </div>
         <div className="px-4 py-3">
           <div className="flex items-baseline gap-2">
             <span className="truncate text-[14px] font-semibold">{line.name}</span>
-            <span className="ml-auto shrink-0 text-[12px] text-ink2">revision {line.revision}{line.role !== "owner" && ` · ${line.role}`}</span>
+            <span className="ml-auto shrink-0 text-[12px] text-ink2">
+              revision {line.revision}
+              {line.role !== "owner" && ` · ${line.role}`}
+            </span>
           </div>
-          <p className="num mt-0.5 text-[12px] text-ink2">{line.running > 0 ? `${line.running} running…` : line.headline || "not solved yet"}</p>
+          <p className="num mt-0.5 text-[12px] text-ink2">
+            {line.running > 0 ? `${line.running} running…` : line.headline || "not solved yet"}
+          </p>
         </div>
       </Link>
     </li>

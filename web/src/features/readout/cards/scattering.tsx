@@ -26,25 +26,98 @@ export function CrossSection(props: CardProps) {
   const light = shown[0]!.sweep.illuminations[0];
   return (
     <CurveCard
-      props={props} title="Radar cross-section" lines={[{ formula: form === "dbsm" ? `db10(${rcs}/(1 m^2))` : rcs, name: "" }]} y={{ unit: form === "dbsm" ? "dBsm" : "m²" }}
-      note={<><Choice label="Where" value={where} options={[["back", "back to the source"], ["direction", "in a direction"]]} onChange={setWhere} />{where === "direction" && <> <Value label="θ" value={theta} unit="°" onChange={setTheta} /> <Value label="φ" value={phi} unit="°" onChange={setPhi} /></>} · <Choice label="Form" value={form} options={[["dbsm", "dBsm"], ["area", "m²"]]} onChange={setForm} /></>}
-      badges={(value) => [{ text: form === "dbsm" ? `${fixed(value(0), 2)} dBsm` : value(0) === null ? "–" : quantity(value(0)!, "m²", 4) }, ...(where === "back" && light ? [{ text: `at ${from(light.theta_deg, light.phi_deg)}` }] : [])]}
+      props={props}
+      title="Radar cross-section"
+      lines={[{ formula: form === "dbsm" ? `db10(${rcs}/(1 m^2))` : rcs, name: "" }]}
+      y={{ unit: form === "dbsm" ? "dBsm" : "m²" }}
+      note={
+        <>
+          <Choice
+            label="Where"
+            value={where}
+            options={[
+              ["back", "back to the source"],
+              ["direction", "in a direction"],
+            ]}
+            onChange={setWhere}
+          />
+          {where === "direction" && (
+            <>
+              {" "}
+              <Value label="θ" value={theta} unit="°" onChange={setTheta} />{" "}
+              <Value label="φ" value={phi} unit="°" onChange={setPhi} />
+            </>
+          )}{" "}
+          ·{" "}
+          <Choice
+            label="Form"
+            value={form}
+            options={[
+              ["dbsm", "dBsm"],
+              ["area", "m²"],
+            ]}
+            onChange={setForm}
+          />
+        </>
+      }
+      badges={(value) => [
+        {
+          text:
+            form === "dbsm"
+              ? `${fixed(value(0), 2)} dBsm`
+              : value(0) === null
+                ? "–"
+                : quantity(value(0)!, "m²", 4),
+        },
+        ...(where === "back" && light
+          ? [{ text: `at ${from(light.theta_deg, light.phi_deg)}` }]
+          : []),
+      ]}
     />
   );
 }
 
-const words = (section: string): string => section.replace("_", " ").replace(/^received(\d+)$/, "received at port $1");
+const words = (section: string): string =>
+  section.replace("_", " ").replace(/^received(\d+)$/, "received at port $1");
 
 export function PowerSections(props: CardProps) {
   const { projectId, shown } = useDesk();
-  const kinds = ["extinction", "scattered", "absorbed", ...(shown[0]!.sweep.layered ? ["scattered_below"] : []), ...(shown[0]!.sweep.receives ?? []).map((n) => `received${n}`)];
+  const kinds = [
+    "extinction",
+    "scattered",
+    "absorbed",
+    ...(shown[0]!.sweep.layered ? ["scattered_below"] : []),
+    ...(shown[0]!.sweep.receives ?? []).map((n) => `received${n}`),
+  ];
   // The square of the unit of length that suits the largest.
-  const { answers } = useCurves(projectId, shown.map((s) => `run ${s.line.number}`), [`${kinds[0]}_section`]);
-  const side = Math.sqrt(max(answers.flat(), (a) => Math.abs(max(a?.re ?? []) ?? 0)) || 1), length = side > 0.3 ? "m" : scaled(side, "m").unit;
+  const { answers } = useCurves(
+    projectId,
+    shown.map((s) => `run ${s.line.number}`),
+    [`${kinds[0]}_section`],
+  );
+  const side = Math.sqrt(max(answers.flat(), (a) => Math.abs(max(a?.re ?? []) ?? 0)) || 1),
+    length = side > 0.3 ? "m" : scaled(side, "m").unit;
   return (
     <CurveCard
-      props={props} title="Cross-sections of power" lines={(shown.length > 1 ? kinds.slice(0, 1) : kinds).map((k) => ({ formula: `${k}_section/(1 ${length}^2)`, name: words(k) }))} y={{ unit: `${length}²` }}
-      note={shown.length > 1 ? "extinction" : `taken from the wave, scattered${shown[0]!.sweep.layered ? " (of that into the lowest layer)" : ""}, absorbed${shown[0]!.sweep.receives?.length ? " (of that received)" : ""}`} badges={(value) => (shown.length > 1 ? [] : kinds.map((k, n) => ({ text: `${words(k)} ${value(n) === null ? "–" : number(value(n)!, 3)} ${length}²` })))}
+      props={props}
+      title="Cross-sections of power"
+      lines={(shown.length > 1 ? kinds.slice(0, 1) : kinds).map((k) => ({
+        formula: `${k}_section/(1 ${length}^2)`,
+        name: words(k),
+      }))}
+      y={{ unit: `${length}²` }}
+      note={
+        shown.length > 1
+          ? "extinction"
+          : `taken from the wave, scattered${shown[0]!.sweep.layered ? " (of that into the lowest layer)" : ""}, absorbed${shown[0]!.sweep.receives?.length ? " (of that received)" : ""}`
+      }
+      badges={(value) =>
+        shown.length > 1
+          ? []
+          : kinds.map((k, n) => ({
+              text: `${words(k)} ${value(n) === null ? "–" : number(value(n)!, 3)} ${length}²`,
+            }))
+      }
     />
   );
 }
@@ -55,19 +128,50 @@ const POWERS = ["reflectance", "transmittance", "absorptance"];
 export function CellShares(props: CardProps) {
   const { shown } = useDesk();
   const [form, setForm] = useSetting<"share" | "db" | "phase">(props, "form", "db");
-  const alone = shown.length === 1, kinds = form === "phase" ? ["reflection", "transmission"] : POWERS;
-  const lines = (alone ? kinds : kinds.slice(1, 2)).map((k) => ({ formula: form === "phase" ? `deg(arg(${k}))` : form === "db" ? `db10(${k})` : k, name: k }));
+  const alone = shown.length === 1,
+    kinds = form === "phase" ? ["reflection", "transmission"] : POWERS;
+  const lines = (alone ? kinds : kinds.slice(1, 2)).map((k) => ({
+    formula: form === "phase" ? `deg(arg(${k}))` : form === "db" ? `db10(${k})` : k,
+    name: k,
+  }));
   const unit = form === "phase" ? "°" : form === "db" ? "dB" : "";
   return (
     <CurveCard
-      props={props} title="Sent back and let through" lines={lines} y={{ unit }}
-      note={<>{form === "phase" ? "straight waves · " : "of the power · "}{!alone && <>{lines[0]!.name} · </>}<Choice label="Form" value={form} options={[["db", "dB"], ["share", "share"], ["phase", "phase"]]} onChange={setForm} /></>}
-      badges={(value) => lines.map((l, n) => ({ text: `${l.name} ${value(n) === null ? "–" : `${fixed(value(n), form === "share" ? 4 : 2)} ${unit}`}` }))}
+      props={props}
+      title="Sent back and let through"
+      lines={lines}
+      y={{ unit }}
+      note={
+        <>
+          {form === "phase" ? "straight waves · " : "of the power · "}
+          {!alone && <>{lines[0]!.name} · </>}
+          <Choice
+            label="Form"
+            value={form}
+            options={[
+              ["db", "dB"],
+              ["share", "share"],
+              ["phase", "phase"],
+            ]}
+            onChange={setForm}
+          />
+        </>
+      }
+      badges={(value) =>
+        lines.map((l, n) => ({
+          text: `${l.name} ${value(n) === null ? "–" : `${fixed(value(n), form === "share" ? 4 : 2)} ${unit}`}`,
+        }))
+      }
     />
   );
 }
 
-const PLANES: [string, string][] = [["0,90", "φ 0° and 90°"], ["0", "φ 0°"], ["90", "φ 90°"], ["45", "φ 45°"]];
+const PLANES: [string, string][] = [
+  ["0,90", "φ 0° and 90°"],
+  ["0", "φ 0°"],
+  ["90", "φ 90°"],
+  ["45", "φ 45°"],
+];
 const BELOW_DB = 40;
 
 export function ScatteredCuts(props: CardProps) {
@@ -76,21 +180,86 @@ export function ScatteredCuts(props: CardProps) {
   const [planes, setPlanes] = useSetting<string>(props, "planes", "0,90");
   const [form, setForm] = useSetting<"polar" | "cartesian">(props, "form", "cartesian");
   const { all, pending } = useQueries({
-    queries: shown.map((s) => evaluated<ScatteredCut[]>(projectId, s.line.number, `scattered?frequency=${cursor}&phi=${planes}`)),
+    queries: shown.map((s) =>
+      evaluated<ScatteredCut[]>(
+        projectId,
+        s.line.number,
+        `scattered?frequency=${cursor}&phi=${planes}`,
+      ),
+    ),
     combine: (q) => ({ all: q.map((r) => r.data), pending: q.some((r) => r.isFetching) }),
   });
   const stamp = shown.map((s) => s.color + s.label).join();
-  const curves = useMemo((): Curve[] => all.flatMap((found, i) => (found ?? []).map((c, k) => ({
-    x: c.angle_deg, y: c.level_dbsm, ...(shown.length === 1 ? series(k) : { color: shown[i]!.color, dash: k ? "2 3" : shown[i]!.dash }), label: shown.length === 1 ? `φ ${c.phi_deg}°` : `${shown[i]!.label} φ ${c.phi_deg}°`,
-  }))), [all, stamp]); // eslint-disable-line react-hooks/exhaustive-deps
-  const top = Math.ceil(ends(curves.map((c) => c.y), 1)[1] / 5) * 5;
+  const curves = useMemo(
+    (): Curve[] =>
+      all.flatMap((found, i) =>
+        (found ?? []).map((c, k) => ({
+          x: c.angle_deg,
+          y: c.level_dbsm,
+          ...(shown.length === 1
+            ? series(k)
+            : { color: shown[i]!.color, dash: k ? "2 3" : shown[i]!.dash }),
+          label: shown.length === 1 ? `φ ${c.phi_deg}°` : `${shown[i]!.label} φ ${c.phi_deg}°`,
+        })),
+      ),
+    // eslint-disable-next-line react-hooks/exhaustive-deps
+    [all, stamp],
+  );
+  const top =
+    Math.ceil(
+      ends(
+        curves.map((c) => c.y),
+        1,
+      )[1] / 5,
+    ) * 5;
   return (
-    <Card title="Scattered all round" note={<><Choice label="Planes" value={planes} options={PLANES} onChange={setPlanes} /> · <Choice label="Form" value={form} options={[["cartesian", "over angle"], ["polar", "polar"]]} onChange={setForm} /></>}
+    <Card
+      title="Scattered all round"
+      note={
+        <>
+          <Choice label="Planes" value={planes} options={PLANES} onChange={setPlanes} /> ·{" "}
+          <Choice
+            label="Form"
+            value={form}
+            options={[
+              ["cartesian", "over angle"],
+              ["polar", "polar"],
+            ]}
+            onChange={setForm}
+          />
+        </>
+      }
       badges={curves.length ? [{ text: "angle from +z, beyond 180° on the other side" }] : []}
-      table={curves[0] && (() => ({ columns: ["angle_deg", ...curves.map((c) => `${c.label}_dbsm`)], rows: Array.from(curves[0]!.x, (a, i) => [a, ...curves.map((c) => c.y[i] ?? null)]) }))}>
+      table={
+        curves[0] &&
+        (() => ({
+          columns: ["angle_deg", ...curves.map((c) => `${c.label}_dbsm`)],
+          rows: Array.from(curves[0]!.x, (a, i) => [a, ...curves.map((c) => c.y[i] ?? null)]),
+        }))
+      }
+    >
       <span hidden data-fetching={pending} />
-      {curves.length > 0 && (form === "polar" ? <WithLegend lines={curves}><Polar curves={curves.map((c) => ({ angle: c.x, value: Array.from(c.y, (v) => v ?? NaN), color: c.color, dash: c.dash }))} unit="dBsm" /></WithLegend>
-        : <LinePlot curves={curves} x={{ unit: "°", factor: 1, label: "θ" }} y={{ unit: "dBsm", domain: [top - BELOW_DB, top] }} labels />)}
+      {curves.length > 0 &&
+        (form === "polar" ? (
+          <WithLegend lines={curves}>
+            <Polar
+              curves={curves.map((c) => ({
+                angle: c.x,
+                value: Array.from(c.y, (v) => v ?? NaN),
+                color: c.color,
+                dash: c.dash,
+              }))}
+              unit="dBsm"
+            />
+          </WithLegend>
+        ) : (
+          <LinePlot
+            curves={curves}
+            x={{ unit: "°", factor: 1, label: "θ" }}
+            y={{ unit: "dBsm", domain: [top - BELOW_DB, top] }}
+            labels
+          />
+        ))}
     </Card>
   );
 }
