@@ -9,9 +9,9 @@ import numpy as np
 
 from heron.checks.problems import Problem
 from heron.engines.transient.pulse import pulse_of
-from heron.engines.transient.radiation import within
 from heron.engines.transient.recorder import AS_THEY_LIE, FRAMES, window_of
 from heron.errors import HeronError
+from heron.fields.surface import within
 from heron.geometry import Geometry
 from heron.geometry.build import build_frames, frame_matrix
 from heron.geometry.places import TIME_POINTS, capture_points

@@ -13,9 +13,9 @@ from heron.checks.problems import Problem
 from heron.engines.transient.beams import Beam, light_of, ray_bounds, rays_of
 from heron.engines.transient.incidence import box_corners, corners
 from heron.engines.transient.pulse import pulse_of
-from heron.engines.transient.radiation import within
 from heron.engines.transient.structure import Structure, layers_of
 from heron.errors import HeronError
+from heron.fields.surface import within
 from heron.geometry import Geometry
 from heron.geometry.build import build_frames, frame_matrix
 from heron.geometry.places import POINTS, TIME_POINTS, capture_points

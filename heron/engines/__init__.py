@@ -1,6 +1,6 @@
 """Engines, one package each, behind one contract. ``ENGINES`` is the registration."""
 
-from heron.engines.contract import Engine, FieldSource, Forecast, Progress, Refusal, Signal, silent
+from heron.engines.contract import Engine, Forecast, Progress, Refusal, Signal, silent
 from heron.engines.moments import MomentsEngine
 from heron.engines.transient import TransientEngine
 
@@ -9,7 +9,6 @@ ENGINES: dict[str, Engine] = {"moments": MomentsEngine(), "transient": Transient
 __all__ = [
     "ENGINES",
     "Engine",
-    "FieldSource",
     "Forecast",
     "Progress",
     "Refusal",

@@ -9,7 +9,7 @@ import numpy as np
 import xarray as xr
 from numpy.typing import NDArray
 
-from heron.engines.transient.planes import Plane
+from heron.fields.planes import Plane
 
 Floats = NDArray[np.float64]
 Complexes = NDArray[np.complex128]

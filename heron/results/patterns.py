@@ -11,9 +11,9 @@ import numpy as np
 import xarray as xr
 from numpy.typing import NDArray
 
-from heron.engines import ENGINES, FieldSource
-from heron.engines.transient.planes import planes_in
+from heron import fields
 from heron.errors import HeronError
+from heron.fields.planes import planes_in
 from heron.quantities.constants import ETA0
 from heron.results import sphere
 from heron.results.polarisation import component, ellipse
@@ -30,9 +30,9 @@ def nearest_index(results: xr.Dataset, frequency: float) -> int:
     return int(np.abs(results["frequency"].values - frequency).argmin())
 
 
-def source(results: xr.Dataset, index: int) -> FieldSource:
+def source(results: xr.Dataset, index: int) -> fields.FieldSource:
     """Fields under the dataset's drive at sweep point ``index``."""
-    return ENGINES[results.attrs["engine"]].fields(results, index, results["drive"].values)
+    return fields.source(results, index, results["drive"].values)
 
 
 def decibel(ratio: Floats) -> Floats:

@@ -12,9 +12,9 @@ import numpy as np
 import xarray as xr
 from numpy.typing import NDArray
 
-from heron.engines import ENGINES
-from heron.engines.transient.beams import rays_in
-from heron.engines.transient.layered import LOSSLESS, Stack, stack_of
+from heron import fields
+from heron.fields.layered import LOSSLESS, Stack, stack_of
+from heron.fields.rays import rays_in
 from heron.quantities.constants import C0, ETA0
 from heron.results import sphere
 
@@ -133,9 +133,7 @@ def far_field(
     return (
         known.at(theta, phi)
         if known is not None
-        else ENGINES[results.attrs["engine"]]
-        .fields(results, index, one)
-        .far_field(theta, phi, f)[0]
+        else fields.source(results, index, one).far_field(theta, phi, f)[0]
     )
 
 

@@ -15,7 +15,7 @@ import numpy as np
 import xarray as xr
 from numpy.typing import NDArray
 
-from heron.engines import ENGINES, FieldSource
+from heron import fields
 from heron.quantities.constants import C0
 
 Floats = NDArray[np.float64]
@@ -95,7 +95,7 @@ class Sphere:
 
 
 def sampled(
-    source: FieldSource, frequency: float, order: int | None = None
+    source: fields.FieldSource, frequency: float, order: int | None = None
 ) -> tuple[Complexes, Floats]:
     """Samples (θ, φ, 2) of a source at :func:`nodes` of its own degree, or a given one, with the
     centre (3,) that their phase refers to.
@@ -114,14 +114,14 @@ def record(results: xr.Dataset, indices: list[int]) -> xr.Dataset:
     """The dataset with the far field of each port at sweep points ``indices``: ``sphere_e`` (point,
     port, θ, φ, 2), V for 1 √W into the port.
     """
-    engine, count = ENGINES[results.attrs["engine"]], results["drive"].size
+    count = results["drive"].size
     frequency = results["frequency"].values
     ones = np.eye(count, dtype=complex)
-    _, radius = engine.fields(results, indices[0], ones[0]).reach()
+    _, radius = fields.source(results, indices[0], ones[0]).reach()
     order = degree(radius, float(frequency[indices].max()))
     taken = [
         [
-            sampled(engine.fields(results, i, ones[p]), float(frequency[i]), order)
+            sampled(fields.source(results, i, ones[p]), float(frequency[i]), order)
             for p in range(count)
         ]
         for i in indices

@@ -10,8 +10,8 @@ import numpy as np
 import pytest
 
 from heron.engines.transient.beams import Beam, beam_rays
-from heron.engines.transient.layered import Stack
 from heron.errors import ModelError
+from heron.fields.layered import Stack
 from heron.materials import Medium
 from heron.quantities.constants import C0, ETA0
 from heron.results import scattering

@@ -14,7 +14,7 @@ import xarray as xr
 
 from heron.checks import Examination, examine
 from heron.engines import ENGINES, silent
-from heron.engines.transient import radiation
+from heron.fields import surface
 from heron.model import load_document
 from heron.quantities.constants import C0, ETA0
 from heron.results import currents, near, patterns, ports, signals
@@ -297,7 +297,7 @@ def far_off(results: xr.Dataset, name: str, theta: float, phi: float, distance: 
             for i in range(len(f))
         ]
     )
-    _, *across = (v[0] for v in radiation.spherical(np.radians([theta]), np.radians([phi])))
+    _, *across = (v[0] for v in surface.spherical(np.radians([theta]), np.radians([phi])))
     wanted = (
         field @ np.array(across) * (np.exp(-2j * np.pi * f * distance / C0) / distance)[:, None]
     )

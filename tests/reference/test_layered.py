@@ -11,8 +11,8 @@ import pytest
 from scipy.integrate import quad
 from tmm import coh_tmm
 
-from heron.engines.transient import radiation
-from heron.engines.transient.layered import Stack, far_field, power_forms
+from heron.fields import surface
+from heron.fields.layered import Stack, far_field, power_forms
 from heron.quantities.constants import C0, ETA0
 from heron.results import scattering
 from tests.models import solve
@@ -34,7 +34,7 @@ def test_without_a_layer_it_is_the_field_in_free_space() -> None:
     points = RNG.normal(size=(40, 3)) * LAMBDA / 2
     j, m = (RNG.normal(size=(2, 40, 3)) + 1j * RNG.normal(size=(2, 40, 3)) for _ in range(2))
     theta, phi = np.arccos(RNG.uniform(-1, 1, 300)), RNG.uniform(0, 2 * np.pi, 300)
-    wanted = radiation.far_field(points, j, m, theta, phi, F)
+    wanted = surface.far_field(points, j, m, theta, phi, F)
     for media in (
         stack([1], []),
         stack([1, 1], [0.1 * LAMBDA]),

@@ -11,6 +11,7 @@ import pytest
 import scipy.optimize
 import xarray as xr
 
+from heron import fields
 from heron.checks import examine
 from heron.engines import ENGINES, silent
 from heron.engines.transient.stepper import Stepper
@@ -201,11 +202,9 @@ def test_a_wall_is_an_image(pair: xr.Dataset, kind: str, sign: int) -> None:
     powers = [budget(wall), budget(pair, waves)]
     shares = powers[0].total_efficiency[2] / powers[1].total_efficiency[2]
     theta, phi = np.array([90.0, 60.0, 90.0, 90.0]), np.array([180.0, 150.0, 240.0, 20.0])
-    both = (
-        ENGINES["transient"]
-        .fields(pair, 2, waves)
-        .far_field(np.radians(theta), np.radians(phi), float(wall["frequency"][2]))[0]
-    )
+    both = fields.source(pair, 2, waves).far_field(
+        np.radians(theta), np.radians(phi), float(wall["frequency"][2])
+    )[0]
     level = [np.abs(field).max(axis=1) for field in (patterns.far_field(wall, 2, theta, phi), both)]
     ratio = 20 * np.log10(level[0][:3] / level[1][:3])
     balance = float(np.abs(powers[0].balance_error).max())

@@ -17,17 +17,18 @@ import xarray as xr
 from numba import config, get_num_threads, set_num_threads
 from scipy.special import jn_zeros
 
+from heron import fields
 from heron.checks import examine, trust_card
 from heron.checks.trust import grade
 from heron.discretise import shells
 from heron.engines import ENGINES, Signal, silent
-from heron.engines.transient import radiation
 from heron.engines.transient.conformal import conduct
-from heron.engines.transient.planes import Plane
 from heron.engines.transient.pulse import pulse_for
 from heron.engines.transient.stepper import Stepper
 from heron.engines.transient.structure import LAYERS, Dispersion, Gap, facets
 from heron.errors import ModelError, Stopped
+from heron.fields import surface
+from heron.fields.planes import Plane
 from heron.materials import Medium, Pole
 from heron.materials.rational import exact
 from heron.model import load_document
@@ -378,16 +379,16 @@ def test_equivalent_currents_radiate_as_a_short_dipole_does() -> None:
     )
     j[0, 0, 2] = 1e-3
     theta, phi = np.radians([90.0, 30.0]), np.zeros(2)
-    field = radiation.far_field(point, j, m, theta, phi, f)[0]
+    field = surface.far_field(point, j, m, theta, phi, f)[0]
     assert np.abs(field[:, 0]) == pytest.approx(
-        radiation.ETA0 * k * 1e-3 * np.sin(theta) / (4 * np.pi), rel=1e-12
+        surface.ETA0 * k * 1e-3 * np.sin(theta) / (4 * np.pi), rel=1e-12
     )
-    power = radiation.ETA0 * (k * 1e-3) ** 2 / (12 * np.pi)
-    assert radiation.power_form(point, j, m, f, [])[0, 0].real == pytest.approx(power, rel=1e-9)
-    assert radiation.power_form(point, j, m, f, [Plane(2, 0, False, 0.0, False)])[
+    power = surface.ETA0 * (k * 1e-3) ** 2 / (12 * np.pi)
+    assert surface.power_form(point, j, m, f, [])[0, 0].real == pytest.approx(power, rel=1e-9)
+    assert surface.power_form(point, j, m, f, [Plane(2, 0, False, 0.0, False)])[
         0, 0
     ].real == pytest.approx(2 * power, rel=1e-9)
-    magnetic = radiation.power_form(point, m, j * radiation.ETA0, f, [])[0, 0].real
+    magnetic = surface.power_form(point, m, j * surface.ETA0, f, [])[0, 0].real
     assert magnetic == pytest.approx(power, rel=1e-9)
 
 
@@ -596,13 +597,11 @@ def test_near_fields_are_recorded_where_captures_ask_and_agree_with_moments() ->
     found = small(decay="50")
     results = ENGINES["transient"].solve(found.model, found.discretisation, silent)
     points = np.column_stack((np.linspace(20e-3, 60e-3, 5), np.zeros(5), np.zeros(5)))
-    source = ENGINES["transient"].fields(results, 2, results["drive"].values)
+    source = fields.source(results, 2, results["drive"].values)
     e, h = source.near_field(points, 0.0)
     moments = solved("mast-dipole", "moments", {}, points="5")
-    e2, h2 = (
-        ENGINES["moments"]
-        .fields(moments, 2, moments["drive"].values)
-        .near_field(points, float(moments["frequency"].values[2]))
+    e2, h2 = fields.source(moments, 2, moments["drive"].values).near_field(
+        points, float(moments["frequency"].values[2])
     )
     ratio = np.linalg.norm(h[0], axis=1) / np.linalg.norm(h2[0], axis=1)
     print("H beside the dipole over that of moments:", ratio.round(3))
@@ -616,7 +615,7 @@ def test_near_fields_are_recorded_where_captures_ask_and_agree_with_moments() ->
     beyond = np.array([[0.4, 0.0, 0.0], [0.3, 0.3, 0.2], [0.0, 0.0, 0.6]])
     away, e3 = (
         source.near_field(beyond, f),
-        ENGINES["moments"].fields(moments, 2, moments["drive"].values).near_field(beyond, f),
+        fields.source(moments, 2, moments["drive"].values).near_field(beyond, f),
     )
     print(
         "E beyond the walls over that of moments:",
@@ -641,7 +640,7 @@ def test_fields_of_a_moment_near_and_far() -> None:
     r, theta = 0.05, np.radians(40)
     at = r * np.array([[np.sin(theta), 0, np.cos(theta)]])
     e, h = (
-        v[0, 0] for v in radiation.Surface(np.zeros((1, 3)), j, m, [], walls, []).near_field(at, f)
+        v[0, 0] for v in surface.Surface(np.zeros((1, 3)), j, m, [], walls, []).near_field(at, f)
     )
     q = 1 / (1j * k * r)
     wave = np.exp(-1j * k * r) * 1e-3 / (4 * np.pi * r)
@@ -650,14 +649,14 @@ def test_fields_of_a_moment_near_and_far() -> None:
         np.array([np.cos(theta), 0, -np.sin(theta)]),
     )
     assert e @ unit_r == pytest.approx(
-        2 * radiation.ETA0 * np.cos(theta) * wave / r * (1 + q), rel=1e-9
+        2 * surface.ETA0 * np.cos(theta) * wave / r * (1 + q), rel=1e-9
     )
     assert e @ unit_t == pytest.approx(
-        1j * k * radiation.ETA0 * np.sin(theta) * wave * (1 + q + q**2), rel=1e-9
+        1j * k * surface.ETA0 * np.sin(theta) * wave * (1 + q + q**2), rel=1e-9
     )
     assert h[1] == pytest.approx(1j * k * np.sin(theta) * wave * (1 + q), rel=1e-9)
-    dual = radiation.Surface(np.zeros((1, 3)), m, j, [], walls, []).near_field(at, f)
-    assert dual[1][0, 0] == pytest.approx(e / radiation.ETA0**2, rel=1e-9)
+    dual = surface.Surface(np.zeros((1, 3)), m, j, [], walls, []).near_field(at, f)
+    assert dual[1][0, 0] == pytest.approx(e / surface.ETA0**2, rel=1e-9)
     assert dual[0][0, 0] == pytest.approx(-h, rel=1e-9)
 
 

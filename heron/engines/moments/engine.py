@@ -15,10 +15,10 @@ from heron.discretise import Gap, WireMesh, mesh_wires
 from heron.engines import rational
 from heron.engines.contract import Forecast, Progress, Refusal, Signal, band, silent
 from heron.engines.lumped import element, networks
-from heron.engines.moments.radiation import Sources, radiated_power
 from heron.engines.moments.system import Complexes, Floats, WireSystem
 from heron.engines.patience import attended
 from heron.errors import ModelError, Stopped
+from heron.fields.wires import radiated_power
 from heron.geometry import Geometry
 from heron.model import Evaluated
 from heron.networks import y_to_s
@@ -157,20 +157,6 @@ class MomentsEngine:
         kept, s, currents = sweep.results()
         progress("fields", 0.9, {})
         return _dataset(system, feeds, gaps, z0, kept, s, currents, sweep)
-
-    def fields(self, results: xr.Dataset, index: int, incident: Complexes) -> Sources:
-        """The currents under incident waves (P,) at frequency number ``index``, ready to
-        radiate.
-        """
-        currents = np.einsum("p,psi->si", incident, results["current"].values[index])[None]
-        ground = None if results.attrs["ground"] == "none" else float(results.attrs["ground"])
-        return Sources(
-            results["segment_start"].values,
-            results["segment_end"].values,
-            results["segment_radius"].values,
-            currents,
-            ground,
-        )
 
 
 class _Sweep:
@@ -380,6 +366,7 @@ def _dataset(
         },
         attrs={
             "engine": "moments",
+            "radiator": "wires",
             "convention": "exp(+jωt), peak phasors, SI units",
             "unknowns": system.basis.size,
             "solves": len(sweep.samples),

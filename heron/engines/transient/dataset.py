@@ -11,15 +11,16 @@ from typing import Any, NamedTuple
 import numpy as np
 import xarray as xr
 
-from heron.engines.transient import radiation, records
+from heron.engines.transient import records
 from heron.engines.transient.distant import Distant
 from heron.engines.transient.launch import Gate
-from heron.engines.transient.planes import copies
 from heron.engines.transient.pointlike import PointFeed
 from heron.engines.transient.pulse import Pulse
 from heron.engines.transient.recorder import PulseRun, Recorder, Trace
 from heron.engines.transient.records import Complexes
 from heron.engines.transient.structure import Floats, Structure
+from heron.fields.planes import copies
+from heron.fields.surface import power_form
 from heron.model import Evaluated
 
 
@@ -134,10 +135,7 @@ def dataset(
     points = surface[0][0]
     j, m = (np.stack([found[k] for found in surface], axis=1) for k in (1, 2))
     radiated = np.array(
-        [
-            radiation.power_form(points, j[f], m[f], float(hz), s.planes)
-            for f, hz in enumerate(frequency)
-        ]
+        [power_form(points, j[f], m[f], float(hz), s.planes) for f, hz in enumerate(frequency)]
     )
     lost = recorder.lost(e)
 
@@ -216,6 +214,7 @@ def dataset(
         },
         attrs={
             "engine": "transient",
+            "radiator": "surface",
             "convention": "exp(+jωt), peak phasors, SI units",
             "unknowns": 6 * s.cells,
             "solves": len(runs),

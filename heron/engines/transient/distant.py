@@ -15,9 +15,9 @@ from numpy.typing import NDArray
 from scipy.fft import irfft, next_fast_len, rfft, rfftfreq
 from scipy.sparse import csr_matrix
 
-from heron.engines.transient.planes import Plane, mirrored
-from heron.engines.transient.radiation import spherical
 from heron.engines.transient.records import Face
+from heron.fields.planes import Plane, mirrored
+from heron.fields.surface import spherical
 from heron.quantities.constants import C0, ETA0
 
 Floats = NDArray[np.float64]

@@ -12,19 +12,18 @@ import xarray as xr
 
 from heron.engines.contract import Forecast, Progress, Refusal, Signal, band, silent
 from heron.engines.lumped import networks
-from heron.engines.transient import layered, radiation, records
+from heron.engines.transient import records
 from heron.engines.transient.apertures import Aperture
 from heron.engines.transient.beams import beam_rays, let_in, light_of
 from heron.engines.transient.dataset import dataset, terminals
 from heron.engines.transient.distant import Gathered
 from heron.engines.transient.incidence import Incidence
 from heron.engines.transient.launch import Gate, gate
-from heron.engines.transient.planes import planes_in
 from heron.engines.transient.pointlike import PointFeed, point_feed
 from heron.engines.transient.pulse import Pulse, pulse_of
 from heron.engines.transient.recorder import FRAMES, PulseRun, Recorder
 from heron.engines.transient.records import Complexes
-from heron.engines.transient.scattering import lattice_of, scattered
+from heron.engines.transient.scattering import scattered
 from heron.engines.transient.stepper import DARK, Stepper
 from heron.engines.transient.structure import (
     LAYERS,
@@ -242,41 +241,6 @@ class TransientEngine:
             (part.radius for part in discretisation.geometry.parts if part.name in fed), default=0.0
         )
         return out.assign_attrs(fed_radius=float(thickest * plan.f_stop / C0))
-
-    def fields(self, results: xr.Dataset, index: int, incident: Complexes) -> radiation.Surface:
-        """Recorded currents and fields under incident waves (P,) at frequency number ``index``."""
-
-        def under(name: str) -> Complexes:
-            return np.asarray(np.einsum("p,p...->...", incident, results[name].values[index]))
-
-        planes = planes_in(results)
-        near = [
-            (results[f"{n}_at"].values, under(f"{n}_e"), under(f"{n}_h"))
-            for n in np.ravel(results.attrs.get("recorded", []))
-            if n
-        ]
-        walls = np.asarray(results.attrs["walls"]).reshape(2, 3)
-        if results.attrs.get("repeated", 0):
-            nothing = np.zeros((0, 3))
-            return radiation.Enclosed(
-                nothing,
-                nothing.astype(complex),
-                nothing.astype(complex),
-                planes,
-                (walls[0], walls[1]),
-                near,
-            )
-        own = (
-            results["surface_point"].values,
-            under("surface_j"),
-            under("surface_m"),
-            planes,
-            (walls[0], walls[1]),
-            near,
-        )
-        if "layer_height" in results:
-            return layered.InLayers(layered.stack_of(results, index), *own)
-        return radiation.Surface(*own, lattice_of(results) if results.attrs.get("lit", 0) else None)
 
 
 def _gate(stepper: Stepper, aperture: Aperture, model: Evaluated) -> Gate:

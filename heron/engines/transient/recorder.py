@@ -10,16 +10,17 @@ from typing import Any, NamedTuple
 
 import numpy as np
 
-from heron.engines.transient import radiation, records
+from heron.engines.transient import records
 from heron.engines.transient.apertures import in_cases
 from heron.engines.transient.distant import Distant
 from heron.engines.transient.launch import Gate
-from heron.engines.transient.planes import folded
 from heron.engines.transient.pointlike import PointFeed
 from heron.engines.transient.pulse import Pulse, pulse_of
 from heron.engines.transient.records import Complexes
 from heron.engines.transient.stepper import Stepper
 from heron.engines.transient.structure import SCATTERED, Floats, Structure, slowest
+from heron.fields import surface
+from heron.fields.planes import folded
 from heron.geometry.build import build_frames, frame_matrix
 from heron.geometry.places import POINTS, TIME_POINTS, capture_points
 from heron.model import Evaluated
@@ -274,7 +275,7 @@ def _placed(
     for capture in model.captures:
         if capture is not None and capture.kind in kinds:
             points = capture_points(capture, frame_matrix(frames, capture.frame))
-            points = points[radiation.within(points, *s.inner)]
+            points = points[surface.within(points, *s.inner)]
             if len(points):
                 yield capture, points, *folded(points, s.planes)
 

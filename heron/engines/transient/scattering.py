@@ -10,8 +10,7 @@ from typing import Any
 import numpy as np
 import xarray as xr
 
-from heron.engines.transient import layered, radiation, records
-from heron.engines.transient.beams import Rays, kept_rays
+from heron.engines.transient import records
 from heron.engines.transient.dataset import Terminal, with_records
 from heron.engines.transient.incidence import PlaneWave
 from heron.engines.transient.recorder import PulseRun, Recorder
@@ -23,6 +22,9 @@ from heron.engines.transient.structure import (
     layers_of,
     wall_distance,
 )
+from heron.fields import layered
+from heron.fields.rays import Rays, kept_rays
+from heron.fields.surface import lattice_of, power_form
 from heron.model import Evaluated
 from heron.model.substances import media_of
 from heron.quantities.constants import C0, ETA0
@@ -117,6 +119,7 @@ def scattered(
         },
         attrs={
             "engine": "transient",
+            "radiator": "none" if s.repeats else "surface in layers" if s.interfaces else "surface",
             "lit": 1,
             "empty": int(model.empty),
             "repeated": int(bool(s.repeats)),
@@ -175,14 +178,6 @@ def scattered(
     )
 
 
-def lattice_of(out: xr.Dataset) -> radiation.Lattice | None:
-    """The grid outside the box of total fields, unless the run is so old that it did not say."""
-    if "grid_x" not in out:
-        return None
-    x, y, z = (out[f"grid_{axis}"].values for axis in "xyz")
-    return radiation.Lattice((x, y, z), float(out.attrs["time_step"]))
-
-
 def _level(s: Structure, out: xr.Dataset, light: int) -> Floats:
     """Of the power (f,) of a wave in the grid by the scheme's own Poynting theorem, over that of
     its amplitude: E and H lie half a cell apart.
@@ -222,7 +217,7 @@ def _far(
     else:
         sides = np.array(
             [
-                [radiation.power_form(points, j[f], m[f], float(hz), s.planes, lattice_of(out))]
+                [power_form(points, j[f], m[f], float(hz), s.planes, lattice_of(out))]
                 for f, hz in enumerate(out["frequency"].values)
             ]
         )

@@ -17,11 +17,11 @@ from heron.engines.lumped import Element, element
 from heron.engines.transient.apertures import Aperture, Case, case_of, open_aperture
 from heron.engines.transient.averages import Averages, Lattices, Substance, slanted
 from heron.engines.transient.conformal import conduct, sheet_conductivity
-from heron.engines.transient.planes import NEAR, Plane, planes_of
 from heron.engines.transient.pulse import pulse_of
 from heron.engines.transient.walls import Wall, spread
 from heron.engines.transient.wedges import withdraw
 from heron.errors import HeronError, ModelError
+from heron.fields.planes import NEAR, Plane, planes_of
 from heron.geometry import Geometry
 from heron.geometry.bodies import Body
 from heron.geometry.contacts import clearance

@@ -7,10 +7,11 @@ from __future__ import annotations
 from typing import Any, NamedTuple
 
 import numpy as np
+import xarray as xr
 from numba import njit, prange
 from numpy.typing import NDArray
 
-from heron.engines.transient.planes import Plane, mirrored
+from heron.fields.planes import Plane, mirrored, planes_in
 from heron.quantities.constants import C0, ETA0
 
 Floats = NDArray[np.float64]
@@ -228,7 +229,7 @@ def within(points: Floats, low: Floats, high: Floats) -> NDArray[np.bool_]:
 
 
 class Surface:
-    """A :class:`~heron.engines.contract.FieldSource` of recorded currents, and of fields recorded
+    """A :class:`~heron.fields.source.FieldSource` of recorded currents, and of fields recorded
     at points inside the walls ``low``, ``high``.
     """
 
@@ -309,3 +310,51 @@ class Enclosed(Surface):
                 " the walls away, or the capture nearer to the model"
             )
         return super().near_field(points, frequency)
+
+
+def lattice_of(results: xr.Dataset) -> Lattice | None:
+    """The grid whose waves the recorded currents have; none unless the run kept its lines."""
+    if "grid_x" not in results:
+        return None
+    x, y, z = (results[f"grid_{axis}"].values for axis in "xyz")
+    return Lattice((x, y, z), float(results.attrs["time_step"]))
+
+
+class Recorded(NamedTuple):
+    """What a run recorded: moments ``j``, ``m`` (n, 3) at ``points``, reflecting planes, corners of
+    its walls, and fields at the points of captures.
+    """
+
+    points: Floats
+    j: Complexes
+    m: Complexes
+    planes: list[Plane]
+    walls: tuple[Floats, Floats]
+    near: list[tuple[Floats, Complexes, Complexes]]
+
+
+def recorded(results: xr.Dataset, index: int, incident: Complexes) -> Recorded:
+    """Of a run under incident waves (P,) at sweep point ``index``; without a surface no moments."""
+
+    def under(name: str) -> Complexes:
+        return np.asarray(np.einsum("p,p...->...", incident, results[name].values[index]))
+
+    nothing = np.zeros((0, 3))
+    points, j, m = nothing, nothing.astype(complex), nothing.astype(complex)
+    if "surface_point" in results:
+        points, j, m = results["surface_point"].values, under("surface_j"), under("surface_m")
+    near = [
+        (results[f"{n}_at"].values, under(f"{n}_e"), under(f"{n}_h"))
+        for n in np.ravel(results.attrs.get("recorded", []))
+        if n
+    ]
+    walls = np.asarray(results.attrs["walls"]).reshape(2, 3)
+    return Recorded(points, j, m, planes_in(results), (walls[0], walls[1]), near)
+
+
+def read(results: xr.Dataset, index: int, incident: Complexes) -> Surface:
+    return Surface(*recorded(results, index, incident), lattice_of(results))
+
+
+def read_enclosed(results: xr.Dataset, index: int, incident: Complexes) -> Enclosed:
+    return Enclosed(*recorded(results, index, incident))

@@ -22,7 +22,7 @@ import xarray as xr
 from numba import njit, prange
 from numpy.typing import NDArray
 
-from heron.engines.transient.radiation import Enclosed, spherical
+from heron.fields.surface import Enclosed, recorded, spherical
 from heron.quantities.constants import C0, EPS0, ETA0, MU0
 
 Floats = NDArray[np.float64]
@@ -414,3 +414,8 @@ class InLayers(Enclosed):
 
     def far_field(self, theta: Floats, phi: Floats, frequency: float) -> Complexes:
         return far_field(self.stack, self.points, self.j, self.m, theta, phi)
+
+
+def read(results: xr.Dataset, index: int, incident: Complexes) -> InLayers:
+    """The currents of a run under incident waves (P,) at sweep point ``index``, in its layers."""
+    return InLayers(stack_of(results, index), *recorded(results, index, incident))
