@@ -15,7 +15,8 @@ import xarray as xr
 from heron.checks import examine
 from heron.model import load_document
 from heron.quantities.constants import C0, EPS0, ETA0
-from heron.results import patterns, rounds, scattering
+from heron.results import patterns, scattering
+from heron.results.capabilities.ports import dip
 from heron.results.power import budget
 from heron.runner import solve_in_rounds
 
@@ -50,7 +51,7 @@ def _beside(fine: xr.Dataset) -> Truths:
     best = int(np.abs(fine["s"].values[:, 0, 0]).argmin())
 
     def figures(results: xr.Dataset) -> dict[str, float]:
-        at, depth = rounds.dip(f, np.abs(results["s"].values[:, 0, 0]))
+        at, depth = dip(f, np.abs(results["s"].values[:, 0, 0]))
         theta, phi = (
             x.ravel()
             for x in np.meshgrid(np.arange(0, 181.0, 5), np.arange(0, 360.0, 10), indexing="ij")

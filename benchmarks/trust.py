@@ -16,19 +16,19 @@ import xarray as xr
 
 from benchmarks.families import FAMILIES, Case, Row, solve
 from heron.checks.advice import advise
-from heron.checks.trust import LEADING
-from heron.results import rounds, scattering
+from heron.checks.trust import leading_error
+from heron.results import errors
 
 SEEN = {"wires": 16, "slabs": 16, "gratings": 16, "guides": 8, "rods on a grid": 8, "spheres": 2}
 FOLLOW_EVERY = 5  # cases of which one follows its advice
 # true errors below count as this, and
 LEAST = {
-    "gain_db": rounds.FLOOR_DB,
-    "rcs_db": rounds.FLOOR_DB,
-    "resonance_relative": rounds.FLOOR_FREQUENCY,
+    "gain_db": errors.FLOOR_DB,
+    "rcs_db": errors.FLOOR_DB,
+    "resonance_relative": errors.FLOOR_FREQUENCY,
 }
 # of all other quantities: none is stated lower
-LEAST_OF_OTHERS = rounds.FLOOR_S
+LEAST_OF_OTHERS = errors.FLOOR_S
 
 
 class Found(NamedTuple):
@@ -63,7 +63,7 @@ def cases(
         for number in range(count):
             case = FAMILIES[name][0](np.random.default_rng([seed, number, len(name)]))
             results, plan, took = solve(case.document)
-            stated, truths = rounds.errors_in(results), case.truths(results)
+            stated, truths = errors.errors_in(results), case.truths(results)
             values = {what: e.get("value") for what, e in stated.items()}
             found = [
                 Found(name, what, true, values[what])
@@ -88,7 +88,7 @@ def _followed(
     finer, _, seconds = solve(
         case.document, **{name: f"{value:g}" for name, value in advice.plan.items()}
     )
-    leading = LEADING[scattering.kind(results)]
+    leading = leading_error(results)
     return Followed(family, truths[leading], case.truths(finer)[leading], advice.seconds, seconds)
 
 

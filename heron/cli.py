@@ -12,24 +12,17 @@ from typing import Any
 
 import numpy as np
 
-from heron.checks import examine
+from heron.checks import examine, examine_model
 from heron.checks.openings import MOST_MODES
 from heron.engines import Signal
 from heron.errors import HeronError, ModelError
 from heron.formats import curves, netcdf
-from heron.formats.tables import (
-    MODE_COLUMNS,
-    PATTERN_COLUMNS,
-    lit_csv,
-    mode_fields,
-    mode_rows,
-    pattern_rows,
-    table,
-)
-from heron.formats.touchstone import touchstone
+from heron.formats.tables import MODE_COLUMNS, mode_fields, mode_rows, table
 from heron.geometry.build import beside
 from heron.model import Document, evaluate_document, load_document
-from heron.results import fsv, scattering
+from heron.results import fsv
+from heron.results.capabilities import provided, provides
+from heron.results.capabilities.far_field import pattern_csv
 from heron.runner import execute, pattern_indices, with_fields
 
 BAD_INPUT = 2
@@ -123,14 +116,14 @@ def _geometry(args: argparse.Namespace) -> int:
     if model.errors:
         raise model.errors[0]
     args.out.mkdir(parents=True, exist_ok=True)
-    summary = write_all(model, args.out, beside(args.model), args.deflection)
+    summary = write_all(examine_model(model, files=beside(args.model)), args.out, args.deflection)
     (args.out / "summary.json").write_text(json.dumps(summary, indent=1, allow_nan=False))
     return 0
 
 
 def _modes(args: argparse.Namespace) -> int:
+    from heron.engines.transient.mode_study import modes_with_errors
     from heron.engines.transient.structure import fill
-    from heron.results import studies
 
     examination = examine(
         _document(args.model), _overrides(args.overrides), "transient", beside(args.model)
@@ -151,7 +144,7 @@ def _modes(args: argparse.Namespace) -> int:
     if not 1 <= args.modes <= MOST_MODES:
         raise ModelError(f"--modes takes 1 to {MOST_MODES}, not {args.modes}")
     fill(discretisation.structure, model, examination.geometry)
-    found = studies.modes(
+    found = modes_with_errors(
         discretisation.structure,
         model,
         examination.geometry,
@@ -192,18 +185,14 @@ def _solve(args: argparse.Namespace) -> int:
     args.out.mkdir(parents=True, exist_ok=True)
     results = run.results
     (args.out / "summary.json").write_text(json.dumps(run.summary, indent=1, allow_nan=False))
-    if scattering.lit(results):
-        (args.out / "scattering.csv").write_text(lit_csv(run.summary))
-        netcdf.write(with_fields(examination, results), args.out / "run.nc")
-        return 0
-    (args.out / f"ports.s{results.sizes['port']}p").write_text(touchstone(results))
+    for capability in provided(results):
+        for name, text in capability.files(results, run.summary).items():
+            (args.out / name).write_text(text)
     far = next((c for c in examination.model.captures if c.kind == "far_field"), None)
-    if far is not None:
-        steps = np.degrees(far.theta_step), np.degrees(far.phi_step)
-        rows = np.vstack(
-            [pattern_rows(results, i, *steps) for i in pattern_indices(examination, results)]
-        )
-        (args.out / "pattern.csv").write_text(table(PATTERN_COLUMNS, rows))
+    if far is not None and provides(results, "far field"):
+        steps = float(np.degrees(far.theta_step)), float(np.degrees(far.phi_step))
+        text = pattern_csv(results, pattern_indices(examination, results), *steps)
+        (args.out / "pattern.csv").write_text(text)
     netcdf.write(with_fields(examination, results), args.out / "run.nc")
     return 0
 

@@ -17,11 +17,13 @@ from heron.checks import Examination
 from heron.checks.advice import advise
 from heron.engines import ENGINES, Progress, Signal, silent
 from heron.errors import ModelError, Stopped
+from heron.fields import bounded
 from heron.geometry.build import build_frames, frame_matrix
 from heron.geometry.places import POINTS, capture_points
 from heron.model import Evaluated
-from heron.results import currents, near, patterns, ports, rounds, scattering, sphere
-from heron.results.power import budget
+from heron.results import currents, near, patterns, rounds, scattering, sphere
+from heron.results.capabilities import provided
+from heron.results.errors import errors_in
 
 
 @dataclass
@@ -36,7 +38,7 @@ def execute(examination: Examination, progress: Progress = silent) -> Run:
     """Solves an examined document, which must be sound."""
     started = perf_counter()
     results = solve_in_rounds(examination, progress)
-    if not scattering.layered(results) and not scattering.repeated(results):
+    if bounded(results):
         results = sphere.record(results, pattern_indices(examination, results))
     return Run(results, summarise(examination, results, perf_counter() - started))
 
@@ -122,18 +124,15 @@ def pattern_indices(examination: Examination, results: xr.Dataset) -> list[int]:
 
 
 def summarise(examination: Examination, results: xr.Dataset, wall: float) -> dict[str, Any]:
-    """The figures of ``summary.json``: what all runs have, and those of ports and radiation, or of
-    scattering.
-    """
-    kind = scattering.kind(results)
-    own = (
-        _radiation(examination, results)
-        if kind == "driven"
-        else _cells(results)
-        if scattering.repeated(results)
-        else _scattering(examination, results)
-    )
-    return {
+    """The figures of ``summary.json``: what all runs have, and those of what the run provides."""
+    model, indices = examination.model, pattern_indices(examination, results)
+    advice = advise(results, model.plan, wall)
+    flux = {
+        c.name: [_flux(model, results, i, c) for i in indices]
+        for c in model.captures
+        if c is not None and c.kind == "power_flux"
+    }
+    out = {
         "engine": results.attrs["engine"],
         "engine_reason": examination.engine_reason,
         "unknowns": int(results.attrs["unknowns"]),
@@ -141,146 +140,19 @@ def summarise(examination: Examination, results: xr.Dataset, wall: float) -> dic
         "solves": int(results.attrs["solves"]),
         "status": results.attrs["status"],
         "interpolation_error": float(results.attrs["interpolation_error"]),
-        "error_estimate": rounds.errors_in(results),
-        "advice": None
-        if (found := advise(results, examination.model.plan, wall)) is None
-        else vars(found),
+        "error_estimate": errors_in(results),
+        "advice": None if advice is None else vars(advice),
         "wall_s": wall,
         "peak_mb": resource.getrusage(resource.RUSAGE_SELF).ru_maxrss / 1024,
         "frequency_hz": results["frequency"].values.tolist(),
         "warnings": [p.message for p in examination.problems if p.level == "look"],
-        "captures": [c.name for c in examination.model.captures if c is not None],
-        "absorbed_w": {name: power.tolist() for name, power in currents.absorbed(results).items()},
-        "power_flux": {
-            c.name: [
-                _flux(examination.model, results, i, c)
-                for i in pattern_indices(examination, results)
-            ]
-            for c in examination.model.captures
-            if c is not None and c.kind == "power_flux"
-        },
-        **own,
+        "captures": [c.name for c in model.captures if c is not None],
+        "absorbed_w": {n: power.tolist() for n, power in currents.absorbed(results).items()},
+        "power_flux": flux,
     }
-
-
-def _radiation(examination: Examination, results: xr.Dataset) -> dict[str, Any]:
-    powers, z = budget(results), ports.impedances(results)
-    far = [
-        patterns.as_dict(patterns.figures(results, i, powers))
-        for i in pattern_indices(examination, results)
-    ]
-    return {
-        "input_impedance_ohm": {
-            str(p): np.column_stack((z[:, i].real, z[:, i].imag)).tolist()
-            for i, p in enumerate(results["port"].values)
-        },
-        "far_field": far,
-        "power_balance_error": float(np.nanmax(np.abs(powers.balance_error))),
-    }
-
-
-def _scattering(examination: Examination, results: xr.Dataset) -> dict[str, Any]:
-    """Radar cross-sections back to the source over the band, and in every cut; cross-sections of
-    power. Each illumination alone.
-    """
-    frequency = results["frequency"].values
-    rows, sections = [], []
-    for n, name in enumerate(scattering.illuminations(results)):
-        theta, phi = np.degrees(scattering.back(results, n))
-        rows += [
-            {
-                "illumination": name,
-                "frequency_hz": float(f),
-                "theta_deg": float(theta),
-                "phi_deg": float(phi),
-                "rcs_m2": float(sigma),
-                "monostatic": True,
-            }
-            for f, sigma in zip(frequency, scattering.monostatic(results, n), strict=True)
-        ]
-        for capture in examination.model.captures:
-            if capture is not None and capture.kind == "scattered_cut":
-                for i in cut_indices(examination.model, results, capture):
-                    angle, sigma = scattering.around(
-                        results,
-                        i,
-                        float(np.degrees(capture.phi)),
-                        float(np.degrees(capture.step)),
-                        n,
-                    )
-                    rows += [
-                        {
-                            "illumination": name,
-                            "frequency_hz": float(frequency[i]),
-                            "theta_deg": float(a if a <= 180 else 360 - a),
-                            "phi_deg": float(
-                                (np.degrees(capture.phi) + (0 if a <= 180 else 180)) % 360
-                            ),
-                            "rcs_m2": float(s),
-                            "monostatic": False,
-                            "cut": capture.name,
-                        }
-                        for a, s in zip(angle[:-1], sigma[:-1], strict=True)
-                    ]
-        found = scattering.cross_sections(results, n)
-        kinds = [
-            "scattered",
-            "absorbed",
-            "extinction",
-            *(["scattered_below"] if scattering.layered(results) else []),
-        ]
-        areas, numbers = scattering.received(results, n), [str(p) for p in results["port"].values]
-        sections += [
-            {
-                "illumination": name,
-                "frequency_hz": float(f),
-                **{f"{k}_m2": float(getattr(found, k)[i]) for k in kinds},
-                **(
-                    {"received_m2": dict(zip(numbers, areas[i].tolist(), strict=True))}
-                    if numbers
-                    else {}
-                ),
-            }
-            for i, f in enumerate(frequency)
-        ]
-    return {"scattering": rows, "cross_sections": sections, **_floor(results)}
-
-
-def _floor(results: xr.Dataset) -> dict[str, float]:
-    return (
-        {"noise_floor_db": float(scattering.leakage(results).max())}
-        if scattering.kind(results) == "empty"
-        else {}
-    )
-
-
-def _cells(results: xr.Dataset) -> dict[str, Any]:
-    """Of a model that is repeated: what each illumination alone is sent back, let through and
-    absorbed.
-    """
-    rows = []
-    for n, name in enumerate(scattering.illuminations(results)):
-        found = scattering.shares(results, n)
-        for i, f in enumerate(results["frequency"].values):
-            straight = {
-                f"{what}_{part}": float(getattr(getattr(found, what)[i], part))
-                for what in ("reflection", "transmission")
-                for part in ("real", "imag")
-            }
-            powers = {
-                what: float(getattr(found, what)[i])
-                for what in ("reflectance", "transmittance", "absorptance")
-            }
-            rows.append({"illumination": name, "frequency_hz": float(f), **powers, **straight})
-    return {"cells_lit": rows, **_floor(results)}
-
-
-def cut_indices(model: Evaluated, results: xr.Dataset, capture: Any) -> list[int]:
-    """Sweep points of a cut: those it asks for, those of the plan's patterns, else the last of the
-    band.
-    """
-    asked = capture.frequencies or model.plan.pattern_frequencies or [model.plan.f_stop]
-    return sorted({patterns.nearest_index(results, f) for f in asked})
+    for capability in provided(results):
+        out |= capability.summary(results, model, indices)
+    return out
 
 
 def power_through(model: Evaluated, results: xr.Dataset, index: int, capture: Any) -> float:
@@ -303,12 +175,8 @@ def source_power(results: xr.Dataset, index: int) -> float:
     """W that the sources offer under the drive: what feeds have available, or all of the beams;
     infinite where a plane wave is among them.
     """
-    drive = np.abs(results["drive"].values) ** 2
-    if not scattering.lit(results):
-        return float(drive.sum() / 2)
-    return float(
-        sum(level * scattering.beam_power(results, n)[index] for n, level in enumerate(drive))
-    )
+    offered = (c.offered(results, index) for c in provided(results))
+    return next((power for power in offered if power is not None), float("inf"))
 
 
 def with_fields(examination: Examination, results: xr.Dataset) -> xr.Dataset:
@@ -330,7 +198,7 @@ def with_fields(examination: Examination, results: xr.Dataset) -> xr.Dataset:
                     )
                     for n in range(results.sizes["port_in"])
                 ]
-                for i in cut_indices(examination.model, results, capture)
+                for i in patterns.cut_indices(examination.model, results, capture)
             ]
             own = (f"{capture.name}_frequency", "port_in", f"{capture.name}_angle")
             out[f"{capture.name}_rcs"] = (
@@ -340,7 +208,7 @@ def with_fields(examination: Examination, results: xr.Dataset) -> xr.Dataset:
             )
             out = out.assign_coords(
                 {
-                    own[0]: frequency_of[cut_indices(examination.model, results, capture)],
+                    own[0]: frequency_of[patterns.cut_indices(examination.model, results, capture)],
                     own[2]: cuts[0][0][0],
                 }
             )

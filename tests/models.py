@@ -11,6 +11,7 @@ from heron.checks import Examination, examine
 from heron.engines import ENGINES
 from heron.model import load_document
 from heron.results import ports
+from heron.results.capabilities import CAPABILITIES
 
 C0 = 299792458.0
 METRE_WAVE = "299792458 Hz"  # the frequency whose wavelength is 1 m
@@ -338,3 +339,9 @@ def horn(
         "captures": [{"kind": "far_field", "name": "far field"}],
         "plan": plan("9.5 GHz", "11.5 GHz", points=points, cells_per_wavelength=cells, **DEFAULTS),
     }
+
+
+def touchstone_of(results: Any) -> str:
+    """The Touchstone file of a run with ports."""
+    files = CAPABILITIES["ports"].files(results, {})
+    return next(text for name, text in files.items() if ".s" in name)

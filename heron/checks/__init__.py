@@ -2,6 +2,7 @@
 
 from heron.checks.preflight import Examination, examine, examine_model
 from heron.checks.problems import Problem
-from heron.checks.trust import TrustItem, trust_card
+from heron.checks.trust import trust_card
+from heron.results.capabilities import TrustItem
 
 __all__ = ["Examination", "Problem", "TrustItem", "examine", "examine_model", "trust_card"]

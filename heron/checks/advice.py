@@ -14,7 +14,7 @@ import xarray as xr
 from heron.checks.preflight import MOST_CELLS, MOST_PER_DETAIL, MOST_SEGMENTS
 from heron.checks.trust import JUDGED, judged_errors
 from heron.engines import ENGINES, Engine
-from heron.results import scattering
+from heron.results.capabilities import leading
 
 AIM = 0.8  # of the error that grade A allows
 # errors fall with this power of cells and segments, from where they are known to fall
@@ -43,8 +43,7 @@ def advise(results: xr.Dataset, plan: Any, wall: float) -> Advice | None:
     """How to reach grade A from a run of ``wall`` s by a plan, ``None`` where its errors are small
     already, or nothing can be said: it was stopped, or has no parts.
     """
-    kind = scattering.kind(results)
-    if results.attrs["stopped"] or kind == "empty":
+    if results.attrs["stopped"] or any(c.alone for c in leading(results)):
         return None
     errors = judged_errors(results)
     out: dict[str, float] = {}

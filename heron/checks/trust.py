@@ -2,64 +2,19 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Mapping
 from dataclasses import dataclass
-from typing import Literal, NamedTuple
 
-import numpy as np
 import xarray as xr
 
-from heron.results import scattering
-from heron.results.power import budget
-from heron.results.rounds import errors_in, level_error
+from heron.engines import ENGINES
+from heron.results.capabilities import CAPABILITIES, Judged, TrustItem, leading
+from heron.results.capabilities.contract import marked
+from heron.results.errors import errors_in, level_error
 
-Mark = Literal["good", "look", "stop"]
-WELL_FED = 0.1  # of the available power
-
-
-@dataclass(frozen=True)
-class TrustItem:
-    """One figure with its judgement; ``advice`` says what to do when it is not good."""
-
-    name: str
-    value: str
-    mark: Mark
-    advice: str = ""
-
-
-class Judged(NamedTuple):
-    """How an error is called, the largest that grades A and B allow, how it is written, and what to
-    do about it.
-    """
-
-    name: str
-    good: float
-    fair: float
-    words: Callable[[float], str]
-    advice: str
-
-
-def _percent(value: float) -> str:
-    return f"{100 * value:.2g} %"
-
-
-FINER = (
-    "ask for more cells or segments per wavelength, or refine where fields are strong: errors fall"
-    " with the square of the cell"
-)
-JUDGED = {
-    "s": Judged("Error of S", 0.01, 0.05, lambda v: f"{v:.2g}", FINER),
-    "s_beside_shift": Judged("Error of S, shift aside", 0.01, 0.05, lambda v: f"{v:.2g}", FINER),
-    "resonance_relative": Judged("Error of the minimum's frequency", 0.002, 0.01, _percent, FINER),
-    "impedance_relative": Judged("Error of the feeds' impedance", 0.01, 0.05, _percent, FINER),
-    "gain_db": Judged("Error of the gain", 0.1, 0.5, lambda v: f"{v:.2g} dB", FINER),
-    "rcs_db": Judged("Error of the radar cross-section", 0.1, 0.5, lambda v: f"{v:.2g} dB", FINER),
-    "cross_section_relative": Judged("Error of the cross-sections", 0.01, 0.05, _percent, FINER),
-    "reflection": Judged("Error of the reflection", 0.01, 0.05, lambda v: f"{v:.2g}", FINER),
-    "transmission": Judged("Error of the transmission", 0.01, 0.05, lambda v: f"{v:.2g}", FINER),
+JUDGED: Mapping[str, Judged] = {
+    name: judged for c in CAPABILITIES.values() for name, judged in c.judged.items()
 }
-# without this one the others say nothing
-LEADING = {"driven": "s", "lit": "rcs_db", "repeated": "reflection"}
 
 
 @dataclass(frozen=True)
@@ -97,29 +52,26 @@ def estimate(results: xr.Dataset) -> Estimate:
 
 def _estimated(results: xr.Dataset) -> list[TrustItem]:
     """Errors first: they make the grade, and all other figures can only lower it."""
-    leading = LEADING.get(scattering.kind(results))
-    if leading is None:
+    wanted = leading_error(results)
+    if not wanted:
         return []
     found = judged_errors(results)
     if not found:
-        return [
-            TrustItem(
-                JUDGED[leading].name,
-                "not known",
-                "stop",
-                "ask for three rounds in the plan: coarser ones first, which take a third of the"
-                " time",
-            )
-        ]
-    return [
-        TrustItem(
-            JUDGED[name].name,
-            f"± {JUDGED[name].words(value)}",
-            _mark(value, JUDGED[name].good, JUDGED[name].fair),
-            JUDGED[name].advice,
+        advice = (
+            "ask for three rounds in the plan: coarser ones first, which take a third of the time"
         )
-        for name, value in found.items()
-    ]
+        return [TrustItem(JUDGED[wanted].name, "not known", "stop", advice)]
+    out = []
+    for name, value in found.items():
+        of = JUDGED[name]
+        mark = marked(value, of.good, of.fair)
+        out.append(TrustItem(of.name, f"± {of.words(value)}", mark, of.advice))
+    return out
+
+
+def leading_error(results: xr.Dataset) -> str:
+    """The error without which the others say nothing; empty where none is judged."""
+    return next((c.leading for c in leading(results) if c.leading), "")
 
 
 def judged_errors(results: xr.Dataset) -> dict[str, float]:
@@ -131,7 +83,7 @@ def judged_errors(results: xr.Dataset) -> dict[str, float]:
     found = {
         name: e["value"] for name, e in errors_in(results).items() if e.get("value") is not None
     }
-    if LEADING.get(scattering.kind(results)) not in found:
+    if leading_error(results) not in found:
         return {}
     return {
         name: float(found[name])
@@ -140,196 +92,15 @@ def judged_errors(results: xr.Dataset) -> dict[str, float]:
     }
 
 
-def _mark(value: float, good: float, bad: float) -> Mark:
-    return "good" if value <= good else "look" if value <= bad else "stop"
-
-
 def trust_card(results: xr.Dataset) -> list[TrustItem]:
-    """Errors as rounds tell them; power balance (1 %), passivity, reciprocity; of lit runs their
-    own balance (limits: common practice).
-    """
-    kind = scattering.kind(results)
-    return _estimated(results) + (
-        LIT_CARDS[kind](results)
-        if kind in LIT_CARDS
-        else CARDS[str(results.attrs["engine"])](results)
-    )
-
-
-def _lit_card(results: xr.Dataset) -> list[TrustItem]:
-    """The balance counts where a tenth of the largest extinction is left (below, the optical
-    theorem is the difference of large numbers), and where layers can keep none of the power.
-    """
-    found = [scattering.cross_sections(results, n) for n in range(results.sizes["port_in"])]
-    balance = max(
-        float(np.abs(c.balance[c.extinction > WELL_FED * c.extinction.max()]).max(initial=0.0))
-        for c in found
-    )
-    item = TrustItem(
-        "Scattered + absorbed = taken out",
-        f"{100 * balance:.2g} %",
-        _mark(balance, 0.02, 0.08),
-        "let the run decay further, or ask for more cells per wavelength",
-    )
-    return [*([] if scattering.kept(results) else [item]), *_lit_items(results)]
-
-
-def _repeated_card(results: xr.Dataset) -> list[TrustItem]:
-    balance = max(
-        float(np.abs(scattering.shares(results, n).balance).max())
-        for n in range(results.sizes["port_in"])
-    )
-    item = TrustItem(
-        "Power in = power out",
-        f"{100 * balance:.2g} %",
-        _mark(balance, 0.01, 0.05),
-        "let the run decay further, or ask for more cells per wavelength",
-    )
-    return [*([] if scattering.kept(results) else [item]), *_lit_items(results)]
-
-
-def _lit_items(results: xr.Dataset) -> list[TrustItem]:
-    items = [_ring_down(results), _cells(results)]
-    if results.attrs["stopped"]:
-        items.append(TrustItem("Run", "stopped early", "look", "run it again to its end"))
-    return items
-
-
-def _empty_card(results: xr.Dataset) -> list[TrustItem]:
-    floor = float(scattering.leakage(results).max())
-    return [
-        TrustItem(
-            "Noise floor",
-            f"{floor:.0f} dB",
-            _mark(floor, -60.0, -45.0),
-            "let the box end where cells are even across the wave's way",
-        )
-    ]
-
-
-def _ring_down(results: xr.Dataset) -> TrustItem:
-    left = 10 * np.log10(max(float(results.attrs["energy_left"]), 1e-30))
-    return TrustItem(
-        "Ring-down",
-        f"{left:.0f} dB",
-        _mark(left, -39.9, -30.0),
-        "let the run go on to a lower energy",
-    )
-
-
-def _cells(results: xr.Dataset) -> TrustItem:
-    cells = float(results.attrs["cells_per_wavelength"])
-    return TrustItem(
-        "Cells per wavelength", f"{cells:.3g}", _mark(-cells, -15.0, -10.0), "ask for 15 or more"
-    )
-
-
-def _transient_card(results: xr.Dataset) -> list[TrustItem]:
-    """The balance counts where at least a tenth of the power is accepted: elsewhere it is the
-    difference of two large numbers.
-    """
-    s = results["s"].values
-    powers = budget(results)
-    counts = powers.accepted > WELL_FED * powers.available
-    balance = float(np.abs(powers.balance_error[counts]).max()) if counts.any() else float("nan")
-    passive = float(np.linalg.norm(s, ord=2, axis=(1, 2)).max())
-    distance = float(results.attrs["wall_distance"])
-    items = [
-        TrustItem(
-            "Power in = power out",
-            f"{100 * balance:.2g} %" if counts.any() else "too little accepted",
-            _mark(balance, 0.01, 0.05) if counts.any() else "look",
-            "let the run decay further, or ask for more cells per wavelength",
-        ),
-        _ring_down(results),
-        TrustItem(
-            "Passivity",
-            f"max {passive:.4f}",
-            _mark(passive - 1, 2e-3, 2e-2),
-            "let the run decay further",
-        ),
-        _cells(results),
-        TrustItem(
-            "Open walls",
-            f"{distance:.2f} λ away",
-            _mark(-distance, -0.249, -0.125),
-            "a quarter of the longest wavelength is the rule",
-        ),
-    ]
-    if "other_modes" in results:
-        other = 20 * np.log10(max(float(results["other_modes"].values.max()), 1e-6))
-        items.append(
-            TrustItem(
-                "Higher modes at openings",
-                f"{other:.0f} dB",
-                _mark(other, -20.0, -10.0),
-                "move the feed's plane away from where its line or guide changes",
-            )
-        )
-    if s.shape[1] > 1:
-        reciprocal = float(np.abs(s - np.swapaxes(s, 1, 2)).max())
-        items.append(
-            TrustItem(
-                "Reciprocity",
-                f"{reciprocal:.1e}",
-                _mark(reciprocal, 5e-3, 5e-2),
-                "let the run decay further",
-            )
-        )
-    if results.attrs["stopped"]:
-        items.append(TrustItem("Run", "stopped early", "look", "run it again to its end"))
-    return items
-
-
-def _moments_card(results: xr.Dataset) -> list[TrustItem]:
-    s = results["s"].values
-    balance = float(np.nanmax(np.abs(budget(results).balance_error)))
-    passive = float(np.linalg.norm(s, ord=2, axis=(1, 2)).max())
-    reciprocal = float(np.abs(s - np.swapaxes(s, 1, 2)).max())
-    items = [
-        TrustItem(
-            "Power in = power out",
-            f"{100 * balance:.2g} %",
-            _mark(balance, 0.01, 0.05),
-            "use more segments per wavelength",
-        ),
-        TrustItem(
-            "Passivity",
-            f"max {passive:.4f}",
-            _mark(passive - 1, 1e-4, 1e-2),
-            "tighten the interpolation tolerance",
-        ),
-    ]
-    if s.shape[1] > 1:
-        items.append(
-            TrustItem(
-                "Reciprocity",
-                f"{reciprocal:.1e}",
-                _mark(reciprocal, 1e-6, 1e-3),
-                "report this run: a wire model is reciprocal",
-            )
-        )
-    if not results["solved"].values.all():
-        error = float(results.attrs["interpolation_error"])
-        items.append(
-            TrustItem(
-                "|ΔS| interpolated", f"{error:.1e}", _mark(error, 1e-3, 1e-2), "solve every point"
-            )
-        )
-    if results.attrs["stopped"]:
-        items.append(TrustItem("Sweep", "stopped early", "look", "run it again to fill the band"))
-    return items
-
-
-CARDS: dict[str, Callable[[xr.Dataset], list[TrustItem]]] = {
-    "moments": _moments_card,
-    "transient": _transient_card,
-}
-LIT_CARDS: dict[str, Callable[[xr.Dataset], list[TrustItem]]] = {
-    "lit": _lit_card,
-    "repeated": _repeated_card,
-    "empty": _empty_card,
-}
+    """Errors as rounds tell them, then what the run's capabilities and its engine say of it."""
+    judged = leading(results)
+    out = _estimated(results)
+    for capability in judged:
+        out += capability.trust(results)
+    if not any(c.alone for c in judged):
+        out += ENGINES[str(results.attrs["engine"])].trust(results)
+    return out
 
 
 def grade(items: list[TrustItem]) -> str:

@@ -12,6 +12,7 @@ from numpy.typing import NDArray
 
 from heron.geometry import Geometry
 from heron.model import Evaluated
+from heron.results.capabilities import TrustItem
 
 
 class Signal(enum.Enum):
@@ -90,3 +91,5 @@ class Engine(Protocol):
     def solve(
         self, model: Evaluated, discretisation: Any, progress: Progress = silent
     ) -> xr.Dataset: ...
+    def trust(self, results: xr.Dataset) -> list[TrustItem]:
+        """What its runs say of themselves beside their errors; it can only lower the grade."""

@@ -7,9 +7,7 @@ import tempfile
 from pathlib import Path
 from typing import Any
 
-from heron.checks import examine_model
 from heron.geometry import Geometry
-from heron.geometry.build import Files
 from heron.geometry.exact.exchange import Named, write_gltf, write_step, write_stl
 from heron.geometry.exact.shapes import round_rod
 from heron.geometry.tessellate import polyline
@@ -19,18 +17,15 @@ from heron.model.substances import conducting
 METAL, MEDIUM = "#7c8a96", "#a9b89a"
 
 
-def write_all(
-    model: Evaluated, folder: Path, files: Files | None = None, deflection: float | None = None
-) -> dict[str, Any]:
-    """Writes ``geometry.step``, ``.stl`` and ``.glb`` of solids, sheets, and wires as rods of their
-    radius.
+def write_all(examination: Any, folder: Path, deflection: float | None = None) -> dict[str, Any]:
+    """Writes ``geometry.step``, ``.stl`` and ``.glb`` of an examined model's solids, sheets, and
+    wires as rods of their radius.
 
     :returns: the summary: ``parts``, ``joined``, ``displaced`` and ``problems``; lengths in m,
         areas in m², volumes in m³.
     """
-    examination = examine_model(model, files=files)
     geometry = examination.geometry
-    named = bodies(model, geometry)
+    named = bodies(examination.model, geometry)
     if named:
         write_step(named, folder / "geometry.step", geometry.unit)
         write_stl(named, folder / "geometry.stl", geometry.unit, deflection)
@@ -59,9 +54,8 @@ def bodies(model: Evaluated, geometry: Geometry) -> list[Named]:
     ]
 
 
-def structure_gltf(model: Evaluated, files: Files | None = None) -> bytes:
+def structure_gltf(model: Evaluated, geometry: Geometry) -> bytes:
     """Binary glTF of a model's parts, in m, y up; empty for a model without any."""
-    geometry = examine_model(model, files=files).geometry
     named = bodies(model, geometry)
     if not named:
         return b""

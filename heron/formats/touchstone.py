@@ -2,32 +2,18 @@
 
 from __future__ import annotations
 
-import numpy as np
-import xarray as xr
-
-from heron.results.ports import scattering
-from heron.results.rounds import errors_in
+from typing import Any
 
 
-def touchstone(results: xr.Dataset) -> str:
-    """The S-matrix as Touchstone text.
+def touchstone(frequency: Any, s: Any, z0: float, comment: str) -> str:
+    """S (f, P, P) over frequencies (f,) in Hz as text.
 
-    Version 1.1 knows one reference impedance, so all ports are renormalised to the first's.
+    :param z0: Ω, of all ports, as version 1.1 knows one reference impedance only.
     """
     import skrf  # heavy; only exports need it
 
-    z0 = results["z0"].values
-    one = np.full_like(z0, z0[0])
-    s = scattering(results, None if (z0 == z0[0]).all() else one)
-    network = skrf.Network(
-        f=results["frequency"].values, f_unit="Hz", s=s, z0=float(z0[0]), name="odd-heron"
-    )
-    known = errors_in(results).get("s", {})
-    network.comments = (
-        f" estimated error of S: {known['value']:.2g}, by {known['basis']}"
-        if known.get("value") is not None
-        else " error of S: not known"
-    )
+    network = skrf.Network(f=frequency, f_unit="Hz", s=s, z0=z0, name="odd-heron")
+    network.comments = comment
     return str(
         network.write_touchstone(
             "ports",

@@ -30,6 +30,14 @@ def nearest_index(results: xr.Dataset, frequency: float) -> int:
     return int(np.abs(results["frequency"].values - frequency).argmin())
 
 
+def cut_indices(model: Any, results: xr.Dataset, capture: Any) -> list[int]:
+    """Sweep points of a cut: those it asks for, those of the plan's patterns, else the last of the
+    band.
+    """
+    asked = capture.frequencies or model.plan.pattern_frequencies or [model.plan.f_stop]
+    return sorted({nearest_index(results, f) for f in asked})
+
+
 def source(results: xr.Dataset, index: int) -> fields.FieldSource:
     """Fields under the dataset's drive at sweep point ``index``."""
     return fields.source(results, index, results["drive"].values)

@@ -6,7 +6,6 @@ Bohren and Huffman, ch. 3; Knott, *Radar Cross Section*, ch. 3.
 from __future__ import annotations
 
 from dataclasses import dataclass
-from typing import Literal
 
 import numpy as np
 import xarray as xr
@@ -25,36 +24,6 @@ Complexes = NDArray[np.complex128]
 # leave, measured on conducting spheres of ka 0.2 to 1
 OF_AMPLITUDE = 5e-3
 OF_POWER = 1e-2  # of scattered and absorbed power, likewise
-
-Kind = Literal["driven", "lit", "repeated", "empty"]
-
-
-def kind(results: xr.Dataset) -> Kind:
-    """Driven by feeds; lit by waves, alone or repeated without end; or empty, for the noise
-    floor.
-    """
-    attrs = results.attrs
-    return (
-        "driven"
-        if not attrs.get("lit", 0)
-        else "empty"
-        if attrs["empty"]
-        else "repeated"
-        if repeated(results)
-        else "lit"
-    )
-
-
-def lit(results: xr.Dataset) -> bool:
-    """Whether waves light the model, rather than feeds drive it."""
-    return kind(results) != "driven"
-
-
-def repeated(results: xr.Dataset) -> bool:
-    """Whether a model is repeated without end; then there is no far field, but waves that it sends
-    back and lets through.
-    """
-    return bool(results.attrs.get("repeated", 0))
 
 
 def layered(results: xr.Dataset) -> bool:
@@ -98,6 +67,12 @@ def beam_power(results: xr.Dataset, light: int = 0) -> Floats:
             for stack in stacks
         ]
     )
+
+
+def power_of_waves(results: xr.Dataset, index: int) -> float:
+    """W of all beams under the drive at a sweep point; infinite with a plane wave among them."""
+    levels = np.abs(results["drive"].values) ** 2
+    return float(sum(w * beam_power(results, n)[index] for n, w in enumerate(levels)))
 
 
 def leakage(results: xr.Dataset) -> Floats:

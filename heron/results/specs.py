@@ -16,7 +16,8 @@ from heron.errors import HeronError, QuantityError
 from heron.quantities import names_in
 from heron.quantities.expressions import FREQUENCY
 from heron.quantities.units import si_symbol, unit
-from heron.results.formulas import GAINS, Quantities
+from heron.results.capabilities import CAPABILITIES
+from heron.results.formulas import DIRECTIONAL, Quantities
 
 Floats = NDArray[np.float64]
 
@@ -43,7 +44,7 @@ _ANGLE = re.compile(
     re.I,
 )
 _LIMIT = re.compile(rf"^\s*{_NUMBER}\s*(.*?)\s*,?\s*$")
-_POWERS = {*GAINS, "radiation_efficiency", "total_efficiency", "radiated", "accepted", "mismatch"}
+_POWERS = frozenset().union(*(c.powers for c in CAPABILITIES.values()))
 _DB = {"db": 0, "dbi": 10, "dbic": 10}
 EXAMPLE = "|S11| < -10 dB from 863 to 873 MHz"
 
@@ -166,12 +167,10 @@ def _formula(left: str, angles: dict[str, float]) -> str:
     for words, name in _WORDS.items():
         text = re.sub(rf"\b{words}\b(?!\s*[\d(])", name, text, flags=re.I)
     text = re.sub(r"^(gain|directivity)\b", lambda m: m.group(1).lower(), text.strip(), flags=re.I)
-    if angles and text in (*GAINS, "axial_ratio"):
+    if angles and text in DIRECTIONAL:
         text = f"{text}({angles.get('theta', 0):g} deg, {angles.get('phi', 0):g} deg)"
     elif angles:
-        raise HeronError(
-            f"a direction can be given for {', '.join(GAINS)} and axial ratio, not for “{left}”"
-        )
+        raise HeronError(f"a direction can be given for {', '.join(DIRECTIONAL)}, not for “{left}”")
     elif text == "axial_ratio":
         raise HeronError("axial ratio needs a direction, such as at theta = 0")
     names_in(text)

@@ -16,6 +16,7 @@ from heron.engines.transient.apertures import Aperture
 from heron.engines.transient.beams import Beam, light_of
 from heron.engines.transient.cut import cut
 from heron.engines.transient.incidence import box_corners
+from heron.engines.transient.mode_study import modes_with_errors
 from heron.engines.transient.pulse import Pulse, pulse_of
 from heron.engines.transient.structure import Structure, fill, layers_of, periods_of
 from heron.errors import HeronError
@@ -31,7 +32,6 @@ from heron.model import Evaluated, load_document
 from heron.model.substances import conducting, conductors_of, media_of
 from heron.quantities.constants import C0
 from heron.quantities.units import si_symbol
-from heron.results import studies
 from server.errors import Problem, not_found
 from server.packets import packet
 from server.projects.files import provider
@@ -286,7 +286,7 @@ def mode_study(
         s = _laid_open(e)
         at = e.model.plan.f_stop if frequency is None else frequency
         try:
-            found = studies.modes(s, e.model, e.geometry, feed, modes, at)
+            found = modes_with_errors(s, e.model, e.geometry, feed, modes, at)
         except HeronError as error:
             raise Problem(409, error.message) from None
     header = {

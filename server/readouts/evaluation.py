@@ -13,14 +13,15 @@ import numpy as np
 from django.http import HttpRequest, HttpResponse
 from ninja import Query, Router, Schema
 
+from heron.checks import examine_model
 from heron.errors import HeronError
-from heron.formats import tables, vtk
+from heron.formats import vtk
 from heron.formats.pattern_mesh import pattern_gltf
 from heron.formats.shapes import structure_gltf
-from heron.formats.touchstone import touchstone
 from heron.results import near, patterns, phase, ports, scattering, signals
+from heron.results.capabilities import CAPABILITIES, Capability, provided
 from heron.results.power import budget
-from heron.results.readout import finite
+from heron.results.quantity import finite
 from server.errors import Problem, not_found
 from server.packets import packet
 from server.projects.files import provider
@@ -28,7 +29,7 @@ from server.projects.permissions import get_project
 from server.readouts import sources
 from server.runs import store
 from server.runs.actions import results_of
-from server.runs.fields import capture_field, model_of, only_driven
+from server.runs.fields import capture_field, model_of, needs
 from server.runs.models import Run
 
 router = Router()
@@ -36,6 +37,8 @@ router = Router()
 Angle = Annotated[float, Query(ge=-360, le=360)]
 PATTERN_FLOOR_DB = 30.0
 MOST_RUNS, SPECTRUM_POINTS = 100, 240
+# capabilities that show something in all directions
+IN_SPACE = tuple(n for n, c in CAPABILITIES.items() if type(c).pattern is not Capability.pattern)
 
 
 class Shown(Schema):
@@ -60,10 +63,12 @@ def _loaded(request: HttpRequest, project_id: int, number: int) -> tuple[Run, An
     return run, store.load(run.id)
 
 
-def _driven(request: HttpRequest, project_id: int, number: int) -> tuple[Run, Any]:
+def _with(
+    request: HttpRequest, project_id: int, number: int, *needed: str
+) -> tuple[Run, Any, Capability]:
+    """A run with its results and the first of the capabilities ``needed``."""
     run, results = _loaded(request, project_id, number)
-    only_driven(run, results)
-    return run, results
+    return run, results, needs(run, results, *needed)
 
 
 @router.get("/{int:project_id}/cuts", response=list[list[dict[str, Any]]], operation_id="get_cuts")
@@ -79,7 +84,7 @@ def get_cuts(
     its planes.
     """
     return [
-        _cuts(_driven(request, project_id, n)[1], frequency, shown, component, planes)
+        _cuts(_with(request, project_id, n, "far field")[1], frequency, shown, component, planes)
         for n in _numbers(runs)
         for component in shown.component.split(",")[:3]
     ]
@@ -130,10 +135,10 @@ def get_pattern(
     step: Annotated[float, Query(ge=0.5, le=30)] = 5,
 ) -> HttpResponse:
     """One component in dBi on a grid, rows θ 0…180, columns φ 0…360."""
-    _, results = _loaded(request, project_id, number)
+    _, results, own = _with(request, project_id, number, *IN_SPACE)
     index = patterns.nearest_index(results, frequency)
     theta, phi = patterns.grid(step, step)
-    level = _levels(results, index, theta, phi, shown)
+    level = _levels(own, results, index, theta, phi, shown)
     header = {
         "frequency_hz": float(results["frequency"].values[index]),
         "peak_dbi": float(level.max()),
@@ -141,19 +146,12 @@ def get_pattern(
     return packet(header, level_dbi=level, theta_deg=theta, phi_deg=phi)
 
 
-def _levels(results: Any, index: int, theta: Any, phi: Any, shown: Shown) -> Any:
-    """dBi, or of a lit run dBsm."""
-    if scattering.repeated(results):
-        raise Problem(422, "what is repeated without end has no far field")
-    if scattering.lit(results):
-        t, p = np.meshgrid(np.radians(theta), np.radians(phi), indexing="ij")
-        return scattering.dbsm(
-            scattering.cross_section(results, index, t.ravel(), p.ravel())
-        ).reshape(t.shape)
+def _levels(
+    capability: Capability, results: Any, index: int, theta: Any, phi: Any, shown: Shown
+) -> Any:
+    """What a run shows in space, in dB."""
     try:
-        return patterns.levels(
-            results, index, theta, phi, shown.quantity, shown.component, np.radians(shown.reference)
-        )
+        return capability.pattern(results, index, theta, phi, shown)
     except ValueError as error:
         raise Problem(422, str(error)) from error
 
@@ -174,12 +172,8 @@ def get_scattered(
     """Radar cross-section all round in planes through the z axis, at angles in degrees with commas
     between: dBsm against the angle from +z.
     """
-    _, results = _loaded(request, project_id, number)
-    if (
-        not scattering.lit(results)
-        or scattering.repeated(results)
-        or not 0 <= illumination < results.sizes["port_in"]
-    ):
+    _, results, _ = _with(request, project_id, number, "scattering")
+    if not 0 <= illumination < results.sizes["port_in"]:
         raise not_found("illumination of that number in this run")
     planes = [p.strip() for p in phi.split(",")][:6]
     if not all(re.fullmatch(r"-?\d+(\.\d+)?", p) for p in planes):
@@ -212,7 +206,7 @@ def get_polarisation(
     """The ellipse in a direction: axial ratio in dB, tilt in degrees from θ̂ towards φ̂, sense, and
     realized gain of its circular and linear components.
     """
-    _, results = _driven(request, project_id, number)
+    _, results, _ = _with(request, project_id, number, "far field")
     index = patterns.nearest_index(results, frequency)
     return {
         **vars(patterns.polarisation(results, index, theta, phi)),
@@ -236,7 +230,7 @@ def get_phase_centre(
     """Against frequency, over a cone of ``cone`` degrees about a direction: the centre in m, and
     what is left of the phase in degrees.
     """
-    run, results = _driven(request, project_id, number)
+    run, results, _ = _with(request, project_id, number, "far field")
     indices = [i for i, _ in sources.of_run(run).far]
     found = phase.phase_centres(
         results, indices, np.radians(theta), np.radians(phi), np.radians(cone)
@@ -262,7 +256,7 @@ def get_time_domain(
     request: HttpRequest, project_id: int, number: int, port: int | None = None
 ) -> dict[str, Any]:
     """Reflection of a step at a port against time, and the impedance it means."""
-    _, results = _driven(request, project_id, number)
+    _, results, _ = _with(request, project_id, number, "ports")
     known = [int(p) for p in results["port"].values]
     if port is not None and port not in known:
         raise Problem(422, f"this run has no port {port}")
@@ -354,10 +348,12 @@ def export_pattern_glb(
     request: HttpRequest, project_id: int, number: int, frequency: float, shown: Query[Shown]
 ) -> HttpResponse:
     """The pattern round the structure that radiates it."""
-    run, results = _loaded(request, project_id, number)
+    run, results, own = _with(request, project_id, number, *IN_SPACE)
     theta, phi = patterns.grid(3, 3)
-    level = _levels(results, patterns.nearest_index(results, frequency), theta, phi, shown)
-    structure = structure_gltf(model_of(run), provider(run.project))
+    level = _levels(own, results, patterns.nearest_index(results, frequency), theta, phi, shown)
+    model = model_of(run)
+    geometry = examine_model(model, files=provider(run.project)).geometry
+    structure = structure_gltf(model, geometry)
     return _file(
         pattern_gltf(np.radians(theta), np.radians(phi), level, PATTERN_FLOOR_DB, structure),
         f"run-{run.number}-pattern.glb",
@@ -376,10 +372,8 @@ def export_runs(request: HttpRequest, project_id: int, runs: str) -> HttpRespons
     with zipfile.ZipFile(out, "w", zipfile.ZIP_DEFLATED) as archive:
         for n in numbers:
             run, results = _loaded(request, project_id, n)
-            if scattering.lit(results):
-                archive.writestr(f"run-{n}-scattering.csv", tables.lit_csv(run.summary))
-            else:
-                archive.writestr(f"run-{n}.s{results.sizes['port']}p", touchstone(results))
-                archive.writestr(f"run-{n}-ports.csv", tables.ports_csv(results))
+            for capability in provided(results):
+                for name, text in capability.files(results, run.summary).items():
+                    archive.writestr(f"run-{n}-{name}", text)
             archive.writestr(zipfile.ZipInfo(f"run-{n}.nc"), store.content(run.id))
     return _file(out.getvalue(), f"project-{project.id}-runs.zip", "application/zip")

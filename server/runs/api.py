@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from dataclasses import asdict
 from datetime import datetime
 from typing import Any
@@ -12,16 +13,15 @@ from ninja import Field, Router, Schema
 from ninja import Status as Answer
 
 from heron.checks import trust
-from heron.formats import tables
-from heron.formats.touchstone import touchstone
 from heron.geometry.places import POINTS, TIME_POINTS
 from heron.model import Evaluated, load_document
 from heron.model.differences import differences
 from heron.results import confidence, currents, near, patterns, readout, signals
+from heron.results.capabilities.far_field import pattern_csv
 from server.errors import Problem, not_found
 from server.packets import packet
 from server.runs import actions, store
-from server.runs.fields import averaged, capture_field, incident, model_of, only_driven, without
+from server.runs.fields import averaged, capture_field, incident, model_of, needs, without
 from server.runs.models import Run, Wish
 
 router = Router()
@@ -433,23 +433,6 @@ def get_signals(request: HttpRequest, project_id: int, number: int, name: str) -
     return packet(header, **arrays, **({} if found.h is None else {"h": found.h}))
 
 
-def _driven(request: HttpRequest, project_id: int, number: int) -> tuple[Run, Any]:
-    run, results = _results(request, project_id, number)
-    only_driven(run, results)
-    return run, results
-
-
-@router.get(
-    "/{int:project_id}/runs/{int:number}/export/scattering.csv",
-    operation_id="export_scattering_csv",
-)
-def export_scattering_csv(request: HttpRequest, project_id: int, number: int) -> HttpResponse:
-    run, _ = _results(request, project_id, number)
-    if "scattering" not in run.summary and "cells_lit" not in run.summary:
-        raise Problem(422, f"run {number} is driven; it has no cross-sections")
-    return _download(tables.lit_csv(run.summary), f"run-{run.number}-scattering.csv", "text/csv")
-
-
 def _download(content: str | bytes, name: str, kind: str) -> HttpResponse:
     return HttpResponse(
         content,
@@ -458,20 +441,34 @@ def _download(content: str | bytes, name: str, kind: str) -> HttpResponse:
     )
 
 
+def _own_file(request: HttpRequest, project_id: int, number: int, of: str, *needed: str) -> Any:
+    """The file whose name ends in ``of``, by the first of the capabilities ``needed``."""
+    run, results = _results(request, project_id, number)
+    files = needs(run, results, *needed).files(results, run.summary)
+    name = next(name for name in files if re.search(of, name))
+    shown = name.removeprefix("ports") if name.startswith("ports.s") else f"-{name}"
+    kind = "text/csv" if name.endswith(".csv") else "text/plain"
+    return _download(files[name], f"run-{run.number}{shown}", kind)
+
+
+@router.get(
+    "/{int:project_id}/runs/{int:number}/export/scattering.csv",
+    operation_id="export_scattering_csv",
+)
+def export_scattering_csv(request: HttpRequest, project_id: int, number: int) -> HttpResponse:
+    return _own_file(request, project_id, number, "csv$", "scattering", "cells")
+
+
 @router.get(
     "/{int:project_id}/runs/{int:number}/export/touchstone", operation_id="export_touchstone"
 )
 def export_touchstone(request: HttpRequest, project_id: int, number: int) -> HttpResponse:
-    run, results = _driven(request, project_id, number)
-    return _download(
-        touchstone(results), f"run-{run.number}.s{results.sizes['port']}p", "text/plain"
-    )
+    return _own_file(request, project_id, number, r"\.s\d+p$", "ports")
 
 
 @router.get("/{int:project_id}/runs/{int:number}/export/ports.csv", operation_id="export_ports_csv")
 def export_ports_csv(request: HttpRequest, project_id: int, number: int) -> HttpResponse:
-    run, results = _driven(request, project_id, number)
-    return _download(tables.ports_csv(results), f"run-{run.number}-ports.csv", "text/csv")
+    return _own_file(request, project_id, number, "csv$", "ports")
 
 
 @router.get(
@@ -480,11 +477,10 @@ def export_ports_csv(request: HttpRequest, project_id: int, number: int) -> Http
 def export_pattern_csv(
     request: HttpRequest, project_id: int, number: int, frequency: float
 ) -> HttpResponse:
-    run, results = _driven(request, project_id, number)
-    rows = tables.pattern_rows(results, patterns.nearest_index(results, frequency), 5, 5)
-    return _download(
-        tables.table(tables.PATTERN_COLUMNS, rows), f"run-{run.number}-pattern.csv", "text/csv"
-    )
+    run, results = _results(request, project_id, number)
+    needs(run, results, "far field")
+    text = pattern_csv(results, [patterns.nearest_index(results, frequency)], 5, 5)
+    return _download(text, f"run-{run.number}-pattern.csv", "text/csv")
 
 
 @router.get("/{int:project_id}/runs/{int:number}/export/run.nc", operation_id="export_netcdf")

@@ -13,7 +13,8 @@ from heron.errors import HeronError
 from heron.geometry.build import build_frames, frame_matrix
 from heron.geometry.places import POINTS, capture_points
 from heron.model import Evaluated, evaluate_document, load_document
-from heron.results import near, patterns, scattering
+from heron.results import near, patterns
+from heron.results.capabilities import CAPABILITIES, Capability, provided
 from server.errors import Problem, not_found
 from server.runs.models import Run
 
@@ -33,12 +34,17 @@ class CaptureField:
     h: NDArray[np.complex128]
 
 
-def only_driven(run: Run, results: xr.Dataset) -> None:
-    """:raises Problem: 422 for a run that is lit, where gain or ports are asked for."""
-    if scattering.lit(results):
-        raise Problem(
-            422, f"run {run.number} is lit by a wave; it has cross-sections, and no gain or ports"
-        )
+def needs(run: Run, results: xr.Dataset, *names: str) -> Capability:
+    """The first of the capabilities of those names that a run provides.
+
+    :raises Problem: 422 for a run that provides none of them.
+    """
+    for capability in provided(results):
+        if capability.name in names:
+            return capability
+    wanted = " or ".join(CAPABILITIES[name].words for name in names)
+    there = ", ".join(c.words for c in provided(results))
+    raise Problem(422, f"run {run.number} has no {wanted}; it has {there}")
 
 
 def model_of(run: Run) -> Evaluated:
@@ -68,8 +74,9 @@ def averaged(
 
 
 def incident(results: xr.Dataset) -> float | None:
-    """Peak field in V/m of the first illumination of a lit run."""
-    return float(abs(results["drive"].values[0])) if scattering.lit(results) else None
+    """Peak field in V/m of the first illumination, if there is one."""
+    found = (c.incident(results) for c in provided(results))
+    return next((level for level in found if level is not None), None)
 
 
 def capture_field(

@@ -10,11 +10,10 @@ import pytest
 from heron.cli import main
 from heron.errors import HeronError, QuantityError
 from heron.formats import curves
-from heron.formats.touchstone import touchstone
 from heron.quantities import evaluate
 from heron.results import patterns, ports, specs, sphere
 from heron.results.formulas import Given, Quantities
-from tests.models import dipole, plan, solve
+from tests.models import dipole, plan, solve, touchstone_of
 
 BAND = plan("250 MHz", "350 MHz", 21, segments_per_wavelength="20")
 
@@ -236,7 +235,7 @@ def test_curves_are_recognised(
 
 
 def test_touchstone_comes_back_and_corrections_count(run: Quantities) -> None:
-    back = reference(touchstone(run.results), "run.s1p")
+    back = reference(touchstone_of(run.results), "run.s1p")
     assert np.allclose(back.curve("s11").values, run.curve("s11").values, rtol=1e-9)
     assert np.allclose(back.curve("z1").values, run.curve("z1").values, rtol=1e-6)
     table = curves.read("a,b\n1,2\n2,3\n")

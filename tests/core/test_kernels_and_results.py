@@ -14,10 +14,9 @@ from heron.engines.lumped import Element, Networks
 from heron.engines.moments import kernels
 from heron.engines.moments.calibration import straight_wire
 from heron.formats import netcdf
-from heron.formats.touchstone import touchstone
 from heron.networks import input_impedance, renormalise, s_to_y, y_to_s
 from heron.results import patterns, ports
-from tests.models import dipole, plan, solve, wire
+from tests.models import dipole, plan, solve, touchstone_of, wire
 
 
 @pytest.mark.parametrize("u", [1e-6, 1e-3, 0.01, 0.5])
@@ -158,7 +157,7 @@ def test_files_read_back() -> None:
     results = solve(document)
     import io
 
-    file = io.StringIO(touchstone(results))
+    file = io.StringIO(touchstone_of(results))
     file.name = "two.s2p"
     network = skrf.Network(file)
     expected = ports.scattering(results, np.array([75.0, 75.0]))

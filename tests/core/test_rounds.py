@@ -8,13 +8,12 @@ import numpy as np
 import pytest
 
 from benchmarks import trust
-from heron.formats.touchstone import touchstone
 from heron.model import load_document
 from heron.results.convergence import error_of
+from heron.results.errors import errors_in
 from heron.results.readout import headline
-from heron.results.rounds import errors_in
 from heron.runner import solve_in_rounds
-from tests.models import dipole, look, plan
+from tests.models import dipole, look, plan, touchstone_of
 
 SIZES = [2.0, 2**0.5, 1.0]
 
@@ -71,7 +70,7 @@ def test_numbers_carry_their_errors() -> None:
     assert {"s", "gain_db", "resonance_relative", "efficiency", "pattern_db"} <= set(found)
     assert all(set(e) == {"value", "basis"} for e in found.values())
     assert " ± " in headline(results)["text"]
-    assert f"! estimated error of S: {found['s']['value']:.2g}" in touchstone(results)
+    assert f"! estimated error of S: {found['s']['value']:.2g}" in touchstone_of(results)
     assert results["s_error"].shape == results["s"].shape
 
 

@@ -18,8 +18,8 @@ from heron.materials.media import Medium
 from heron.materials.rational import rational
 from heron.quantities.constants import C0
 from heron.results import scattering
+from heron.results.errors import errors_in
 from heron.results.power import budget
-from heron.results.rounds import errors_in
 from heron.runner import solve_in_rounds
 from tests.models import dipole, look, plan, rectangular_guide, solve
 from tests.reference.test_point_dipoles import dipoles, impedance

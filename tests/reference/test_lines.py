@@ -10,9 +10,9 @@ import numpy as np
 import pytest
 from scipy.special import ellipk
 
+from heron.engines.transient.mode_study import modes_with_errors
 from heron.engines.transient.study import Study, study
 from heron.quantities.constants import ETA0
-from heron.results import studies
 from tests import models
 from tests.reference.test_modes import hammerstad
 
@@ -28,7 +28,7 @@ def looked_at(document: dict[str, Any], at: float, errors: bool = False) -> Stud
     )
     s = examination.discretisation.structure
     return (
-        studies.modes(s, examination.model, examination.geometry, 0, 1, at)
+        modes_with_errors(s, examination.model, examination.geometry, 0, 1, at)
         if errors
         else study(s, examination.model, 0, 1, at, points=3)
     )

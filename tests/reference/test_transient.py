@@ -33,8 +33,8 @@ from heron.materials import Medium, Pole
 from heron.materials.rational import exact
 from heron.model import load_document
 from heron.results import patterns, ports
+from heron.results.errors import errors_in
 from heron.results.power import budget
-from heron.results.rounds import errors_in
 from heron.runner import solve_in_rounds
 from server.config import ROOT
 from tests.models import plan, solve

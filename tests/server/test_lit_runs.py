@@ -54,7 +54,7 @@ def test_a_lit_run_offers_cross_sections_and_refuses_ports(api: Api, ball: Proje
     run = Run.objects.get(project=ball, number=number)
     results = store.load(run.id)
     sweep = api.ask("get", f"{base}/sweep").json()
-    assert sweep["ports"] == [] and sweep["receives"] == [] and sweep["kind"] == "lit"
+    assert sweep["ports"] == [] and sweep["receives"] == [] and sweep["provides"] == ["scattering"]
     assert [(light["name"], round(light["theta_deg"])) for light in sweep["illuminations"]] == [
         ("lamp", 180),
         ("side lamp", 90),
@@ -127,7 +127,7 @@ def test_a_lit_run_offers_cross_sections_and_refuses_ports(api: Api, ball: Proje
         "polarisation?frequency=3e9",
     ):
         answer = api.ask("get", f"{base}/{path}")
-        assert answer.status_code == 422 and "is lit by a wave" in answer.json()["title"], path
+        assert answer.status_code == 422 and "has no" in answer.json()["title"], path
     assert (
         api.ask("get", f"/projects/{ball.id}/cuts?runs={number}&frequency=3e9").status_code == 422
     )
@@ -147,7 +147,7 @@ def test_over_layers_there_are_cross_sections_above_and_below(api: Api, owner: A
     number = solved(api, project.id)
     base = f"/projects/{project.id}/runs/{number}"
     sweep = api.ask("get", f"{base}/sweep").json()
-    assert sweep["kind"] == "lit" and sweep["layered"]
+    assert sweep["provides"] == ["scattering"] and sweep["layered"]
     _, arrays = unpacked(
         api.ask(
             "post",
@@ -202,7 +202,7 @@ def test_repeated_cells_send_back_and_let_through(api: Api, owner: Any) -> None:
     project = create_project(owner, load_document(cell))
     number = solved(api, project.id)
     base = f"/projects/{project.id}/runs/{number}"
-    assert api.ask("get", f"{base}/sweep").json()["kind"] == "repeated"
+    assert api.ask("get", f"{base}/sweep").json()["provides"] == ["cells"]
     line = api.ask("get", base).json()
     assert line["headline"]["text"].startswith("sends back −") and [
         i["name"] for i in line["trust"]
@@ -241,7 +241,10 @@ def test_the_noise_floor_is_a_run_of_its_own(api: Api, ball: Project) -> None:
     assert line["empty"] and line["cells"] == int(
         store.load(Run.objects.get(project=ball, number=number).id).attrs["cells"]
     )
-    assert api.ask("get", f"/projects/{ball.id}/runs/{number}/sweep").json()["kind"] == "empty"
+    assert api.ask("get", f"/projects/{ball.id}/runs/{number}/sweep").json()["provides"] == [
+        "noise floor",
+        "scattering",
+    ]
     assert line["headline"]["text"].startswith("noise floor −")
     run = Run.objects.get(project=ball, number=number)
     assert run.summary["noise_floor_db"] < -90

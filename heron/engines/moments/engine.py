@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import json
 from dataclasses import dataclass
 from functools import lru_cache
 from time import perf_counter
@@ -16,6 +17,7 @@ from heron.engines import rational
 from heron.engines.contract import Forecast, Progress, Refusal, Signal, band, silent
 from heron.engines.lumped import element, networks
 from heron.engines.moments.system import Complexes, Floats, WireSystem
+from heron.engines.moments.trust import trust
 from heron.engines.patience import attended
 from heron.errors import ModelError, Stopped
 from heron.fields.wires import radiated_power
@@ -23,6 +25,7 @@ from heron.geometry import Geometry
 from heron.model import Evaluated
 from heron.networks import y_to_s
 from heron.quantities.constants import C0
+from heron.results.capabilities import TrustItem
 
 FIRST_SOLVES = 5  # Chebyshev-spaced, before the first prediction
 CONFIRMATIONS = 2  # consecutive solves that must agree with the prediction made before them
@@ -135,6 +138,9 @@ class MomentsEngine:
             sum(map(self.cost, self.rounds(plan))) * (solves * each + patterns) + 0.1,
             solves,
         )
+
+    def trust(self, results: xr.Dataset) -> list[TrustItem]:
+        return trust(results)
 
     def solve(
         self, model: Evaluated, discretisation: MomentsDiscretisation, progress: Progress = silent
@@ -367,6 +373,7 @@ def _dataset(
         attrs={
             "engine": "moments",
             "radiator": "wires",
+            "provides": json.dumps(["ports", "power", "far field"]),
             "convention": "exp(+jωt), peak phasors, SI units",
             "unknowns": system.basis.size,
             "solves": len(sweep.samples),

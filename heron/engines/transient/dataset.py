@@ -215,6 +215,7 @@ def dataset(
         attrs={
             "engine": "transient",
             "radiator": "surface",
+            "provides": json.dumps(["ports", "power", "far field"]),
             "convention": "exp(+jωt), peak phasors, SI units",
             "unknowns": 6 * s.cells,
             "solves": len(runs),

@@ -35,11 +35,13 @@ from heron.engines.transient.structure import (
     wall_distance,
     without_parts,
 )
+from heron.engines.transient.trust import trust
 from heron.errors import ModelError, Stopped
 from heron.geometry import Geometry
 from heron.model import Evaluated
 from heron.quantities import engineering
 from heron.quantities.constants import C0
+from heron.results.capabilities import TrustItem
 
 REPORT_S = 0.3  # between reports
 RING_S = 60.0  # periods of the band's centre a run may ring in the forecast
@@ -132,6 +134,9 @@ class TransientEngine:
             "cells_per_wavelength": float(np.ceil(plan.cells_per_wavelength * factor)),
             "cells_per_detail": float(np.ceil(10 * plan.cells_per_detail * factor) / 10),
         }
+
+    def trust(self, results: xr.Dataset) -> list[TrustItem]:
+        return trust(results)
 
     def solve(
         self, model: Evaluated, discretisation: TransientDiscretisation, progress: Progress = silent

@@ -120,9 +120,9 @@ def scattered(
         attrs={
             "engine": "transient",
             "radiator": "none" if s.repeats else "surface in layers" if s.interfaces else "surface",
-            "lit": 1,
-            "empty": int(model.empty),
-            "repeated": int(bool(s.repeats)),
+            "provides": json.dumps(
+                [*(["noise floor"] if model.empty else []), "cells" if s.repeats else "scattering"]
+            ),
             "metal": int(s.metal.any()),
             "convention": "exp(+jωt), peak phasors, SI units",
             "unknowns": 6 * s.cells,

@@ -180,10 +180,9 @@ export interface Badges {
   bands: Record<"-10 dB" | "VSWR 2", Band[]>;
 }
 /** `errors`: estimates of |ΔS|, of the gain's error and of that of the lowest |S11| in dB, with what they rest on. */
-/** Empty runs are for the noise floor. */
-export type RunKind = "driven" | "lit" | "repeated" | "empty";
 export interface Sweep {
-  kind: RunKind;
+  /** Names of what a run provides, as cards ask for them. */ provides: string[];
+  /** What it does not, in words. */ lacks: Record<string, string>;
   frequency_hz: number[];
   solved: boolean[];
   /** Whether layers go through it. */ layered?: boolean;

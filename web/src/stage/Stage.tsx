@@ -367,7 +367,7 @@ function LensLegend({ lens, projectId, run }: { lens: Lens; projectId: number; r
   const surface = lens === "current" && data !== undefined && data.surfaces.length > 0;
   const [name, top, bottom] = surface
     ? ["|K| on surfaces", "largest", "−40 dB"]
-    : lens === "pattern" && data && data.kind !== "driven"
+    : lens === "pattern" && data && data.illuminations.length > 0
       ? ["cross-section", "peak", "−30 dB"]
       : LEGEND[lens];
   if (lens === "current" && current.error && data && !surface)

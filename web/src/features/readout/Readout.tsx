@@ -16,7 +16,7 @@ import { useRegister } from "../../app/commands";
 import { useRecording } from "./animate";
 import { CardGrid } from "./CardGrid";
 import { CursorBar, CursorKeeper, step } from "./CursorBar";
-import { DeskContext, isLit } from "./context";
+import { DeskContext, provides } from "./context";
 import { useCards, useReadoutDesk } from "./desk";
 import { usePage } from "./page";
 import { MarkerPanel, SpecPanel } from "./panels";
@@ -24,18 +24,15 @@ import { ReferenceDialog, referenceStyle, useShownReferences } from "./reference
 import { KINDS } from "./registry";
 import { TEMPLATES, fresh, offered } from "./templates";
 
-const DRIVEN_FILES = [
-  ["touchstone", "Touchstone"],
-  ["ports.csv", "CSV"],
-  ["pattern.csv", "Pattern CSV"],
-  ["pattern.glb", "Pattern glTF"],
+/** Files of a run: address, words, and the capabilities one of which it takes. */
+const FILES: [what: string, words: string, ...of: string[]][] = [
+  ["touchstone", "Touchstone", "ports"],
+  ["ports.csv", "CSV", "ports"],
+  ["scattering.csv", "CSV", "scattering", "cells"],
+  ["pattern.csv", "Pattern CSV", "far field"],
+  ["pattern.glb", "Pattern glTF", "far field", "scattering"],
   ["run.nc", "NetCDF"],
-] as const;
-const LIT_FILES = [
-  ["scattering.csv", "CSV"],
-  ["pattern.glb", "Pattern glTF"],
-  ["run.nc", "NetCDF"],
-] as const;
+];
 
 /** One page of linked cards for the ticked runs. */
 export function Readout() {
@@ -77,9 +74,7 @@ export function Readout() {
     await call("DELETE", `/projects/${id}/references/${n}`);
     await client.invalidateQueries({ queryKey: referencesOf(id).queryKey });
   };
-  const exports = (isLit(first) ? LIT_FILES : DRIVEN_FILES).filter(
-    ([file]) => first?.sweep.kind !== "repeated" || file !== "pattern.glb",
-  ); // no far field of repeated cells
+  const exports = FILES.filter(([, , ...of]) => of.length === 0 || provides(first, ...of));
   const download = (what: string): void => {
     if (first)
       location.assign(

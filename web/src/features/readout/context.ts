@@ -82,8 +82,12 @@ export const axis = (shown: Shown[]): { unit: string; factor: number } => {
       ? { unit: "GHz", factor: 1e9 }
       : { unit: "MHz", factor: 1e6 };
 };
-export const isLit = (s: Shown | undefined): boolean =>
-  s !== undefined && s.sweep.kind !== "driven";
+/** Whether waves illuminate the model, rather than feeds drive it. */
+export const illuminated = (s: Shown | undefined): boolean =>
+  s !== undefined && s.sweep.illuminations.length > 0;
+/** Whether a run provides one of some capabilities. */
+export const provides = (s: Shown | undefined, ...names: string[]): boolean =>
+  s !== undefined && names.some((n) => s.sweep.provides.includes(n));
 export const at = (s: Shown, f: number): number => nearest(s.sweep.frequency_hz, f);
 export const port = (s: Shown): string => String(s.sweep.ports[0]);
 

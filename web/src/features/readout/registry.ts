@@ -17,8 +17,7 @@ import { Impedance, Scattering, SmithCard, Standing, TimeReflection } from "./ca
 import { CellShares, CrossSection, PowerSections, ScatteredCuts } from "./cards/scattering";
 import { FormulaCard, Note, Trust } from "./cards/other";
 import { PowerFlux, Signal, Snapshots } from "./cards/time";
-import type { RunKind } from "../../api/types";
-import type { CardProps, Shown } from "./context";
+import { type CardProps, type Shown, provides } from "./context";
 
 export interface Kind {
   kind: string;
@@ -36,116 +35,112 @@ const capture =
       ? null
       : `run ${s.line.number} has no ${words}; add one on the Bench`;
 
-/** Why a run of another kind has none of it. */
-const NOT: Record<RunKind, string> = {
-  driven: "is driven; light the model with a plane wave on the Bench",
-  lit: "is lit by a wave and has no feed that is driven",
-  repeated: "is of cells that are repeated, and has no far field",
-  empty: "is a noise floor, without the parts of the model",
-};
-const only =
-  (...kinds: RunKind[]) =>
+/** Why a run that provides none of some capabilities cannot fill a card. */
+const needs =
+  (...names: string[]) =>
   (s: Shown): string | null =>
-    kinds.includes(s.sweep.kind) ? null : `run ${s.line.number} ${NOT[s.sweep.kind]}`;
-const driven = only("driven"),
-  lit = only("lit", "empty"),
-  far = only("driven", "lit", "empty");
+    provides(s, ...names) ? null : `run ${s.line.number} has no ${s.sweep.lacks[names[0]!]}`;
+const ports = needs("ports"),
+  power = needs("power"),
+  gain = needs("far field"),
+  scattered = needs("scattering"),
+  space = needs("far field", "scattering");
 
 export const KINDS: Kind[] = [
   {
     kind: "s-parameters",
     title: "S-parameters",
     group: "Matching",
-    missing: driven,
+    missing: ports,
     Card: Scattering,
   },
-  { kind: "smith", title: "Smith chart", group: "Matching", missing: driven, Card: SmithCard },
+  { kind: "smith", title: "Smith chart", group: "Matching", missing: ports, Card: SmithCard },
   {
     kind: "impedance",
     title: "Impedance, admittance",
     group: "Matching",
-    missing: driven,
+    missing: ports,
     Card: Impedance,
   },
-  { kind: "vswr", title: "VSWR, return loss", group: "Matching", missing: driven, Card: Standing },
+  { kind: "vswr", title: "VSWR, return loss", group: "Matching", missing: ports, Card: Standing },
   {
     kind: "time-domain",
     title: "Reflection against time",
     group: "Matching",
-    missing: driven,
+    missing: ports,
     Card: TimeReflection,
   },
-  { kind: "pattern", title: "Pattern in space", group: "Far field", missing: far, Card: Pattern },
-  { kind: "cuts", title: "Cuts", group: "Far field", missing: driven, Card: Cuts },
-  { kind: "map", title: "Pattern map", group: "Far field", missing: far, Card: PatternMap },
+  { kind: "pattern", title: "Pattern in space", group: "Far field", missing: space, Card: Pattern },
+  { kind: "cuts", title: "Cuts", group: "Far field", missing: gain, Card: Cuts },
+  { kind: "map", title: "Pattern map", group: "Far field", missing: space, Card: PatternMap },
   {
     kind: "gain",
     title: "Gain against frequency",
     group: "Far field",
-    missing: driven,
+    missing: gain,
     Card: Gain,
   },
   {
     kind: "efficiency",
     title: "Efficiency",
     group: "Far field",
-    missing: driven,
+    missing: power,
     Card: Efficiency,
   },
   {
     kind: "power",
     title: "Where the power goes",
     group: "Far field",
-    missing: driven,
+    missing: power,
     Card: PowerShare,
   },
   {
     kind: "axial-ratio",
     title: "Axial ratio",
     group: "Far field",
-    missing: driven,
+    missing: gain,
     Card: AxialRatio,
   },
   {
     kind: "polarisation",
     title: "Polarisation",
     group: "Far field",
-    missing: driven,
+    missing: gain,
     Card: PolarisationCard,
   },
   {
     kind: "phase-centre",
     title: "Phase centre",
     group: "Far field",
-    missing: driven,
+    missing: gain,
     Card: PhaseCentreCard,
   },
   {
     kind: "rcs",
     title: "Radar cross-section",
     group: "Scattering",
-    missing: lit,
+    missing: scattered,
     Card: CrossSection,
   },
   {
     kind: "scattered-cuts",
     title: "Scattered all round",
     group: "Scattering",
-    missing: lit,
+    missing: scattered,
     Card: ScatteredCuts,
   },
   {
     kind: "sections",
     title: "Cross-sections of power",
     group: "Scattering",
-    missing: lit,
+    missing: scattered,
     Card: PowerSections,
   },
   {
     kind: "cells",
     title: "Sent back and let through",
     group: "Scattering",
-    missing: only("repeated"),
+    missing: needs("cells"),
     Card: CellShares,
   },
   {
@@ -209,7 +204,7 @@ export const KINDS: Kind[] = [
     Card: Snapshots,
   },
   { kind: "trust", title: "Trust card", group: "Verdict", Card: Trust },
-  { kind: "figures", title: "Figures", group: "Verdict", missing: driven, Card: Figures },
+  { kind: "figures", title: "Figures", group: "Verdict", missing: ports, Card: Figures },
   { kind: "formula", title: "Formula", group: "Verdict", Card: FormulaCard },
   { kind: "note", title: "Note", group: "Verdict", Card: Note },
 ];

@@ -1,14 +1,18 @@
 /** Pages to begin from, by kind of problem. */
 import type { CardEntry } from "../../api/types";
-import { type Shown, isLit } from "./context";
+import { type Shown, provides } from "./context";
 import { KINDS } from "./registry";
 
 type Short = string | [kind: string, settings: CardEntry["settings"], width?: number];
 export interface Template {
   name: string;
   hint: string;
+  /** Whether a page that was never arranged begins with it, unless an earlier one does. */
+  suits?: (first: Shown) => boolean;
   cards: Short[];
 }
+
+const wide = (s: Shown): boolean => s.sweep.frequency_hz.at(-1)! > 2.2 * s.sweep.frequency_hz[0]!;
 
 export const TEMPLATES: Template[] = [
   {
@@ -31,6 +35,7 @@ export const TEMPLATES: Template[] = [
   {
     name: "wideband antenna",
     hint: "a decade: VSWR, gain and phase centre over it",
+    suits: (s) => s.sweep.ports.length <= 2 && wide(s) && provides(s, "ports"),
     cards: [
       ["s-parameters", {}, 2],
       "smith",
@@ -48,6 +53,7 @@ export const TEMPLATES: Template[] = [
   {
     name: "array",
     hint: "several ports: coupling, lobes, scan",
+    suits: (s) => s.sweep.ports.length > 2,
     cards: [
       ["s-parameters", { pairs: "all" }, 2],
       "smith",
@@ -91,6 +97,7 @@ export const TEMPLATES: Template[] = [
   {
     name: "scattering",
     hint: "a lit body: cross-sections over the band and all round, currents",
+    suits: (s) => provides(s, "scattering"),
     cards: [
       ["rcs", {}, 2],
       "pattern",
@@ -106,6 +113,7 @@ export const TEMPLATES: Template[] = [
   {
     name: "cell",
     hint: "a repeating cell: transmission and reflection over the band",
+    suits: (s) => provides(s, "cells"),
     cards: [
       ["cells", {}, 2],
       ["cells", { form: "share" }],
@@ -152,20 +160,7 @@ export const offered = (cards: Short[], run: Shown): CardEntry[] =>
 
 /** What a project shows that was never arranged: the template that suits its runs, and a card for everything that was captured. */
 export function initial(first: Shown): { template: string; cards: CardEntry[] } {
-  const f = first.sweep.frequency_hz;
-  const template = TEMPLATES.find(
-    (t) =>
-      t.name ===
-      (first.sweep.kind === "repeated"
-        ? "cell"
-        : isLit(first)
-          ? "scattering"
-          : first.sweep.ports.length > 2
-            ? "array"
-            : f.at(-1)! > 2.2 * f[0]!
-              ? "wideband antenna"
-              : "resonant antenna"),
-  )!;
+  const template = TEMPLATES.find((t) => t.suits?.(first)) ?? TEMPLATES[0]!;
   return {
     template: template.name,
     cards: offered(

@@ -23,7 +23,7 @@ import {
   type Shown,
   at,
   axis,
-  isLit,
+  illuminated,
   useDesk,
   useOneRun,
   useSetting,
@@ -135,7 +135,7 @@ function lost(share: Sweep["power_share"], i: number): { text: string }[] {
 /** The largest level of a pattern with its error. */
 function peakOf(data: Packet, run: Shown): string {
   const { gain_db, rcs_db } = run.sweep.errors,
-    lit = isLit(run);
+    lit = illuminated(run);
   return `${uncertain(Number(data.header.peak_dbi), lit ? rcs_db : gain_db, 2)} ${lit ? "dBsm" : "dBi"}`;
 }
 
@@ -408,7 +408,7 @@ export function PatternMap(props: CardProps) {
           width_m={map.width}
           height_m={map.height}
           sides={map.sides}
-          unit={isLit(first) ? "dBsm" : "dBi"}
+          unit={illuminated(first) ? "dBsm" : "dBi"}
         />
       )}
     </Card>
@@ -437,7 +437,7 @@ export function Pattern(props: CardProps) {
     enabled: detail !== undefined,
   });
   const extent = useMemo(() => extentOf(looked), [looked]);
-  const lit = isLit(first),
+  const lit = illuminated(first),
     now = lit ? null : nearestFar(first, cursor);
   return (
     <Card

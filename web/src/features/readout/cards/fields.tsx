@@ -14,7 +14,14 @@ import { Structure } from "../../../stage/Structure";
 import { extentOf } from "../../../stage/extent";
 import { useCursor, useFollowing } from "../../../app/cursor";
 import { Card, Choice, type Frames, Nothing, RunChoice } from "../Card";
-import { type CardProps, isLit, type Shown, useDesk, useOneRun, useSetting } from "../context";
+import {
+  type CardProps,
+  illuminated,
+  type Shown,
+  useDesk,
+  useOneRun,
+  useSetting,
+} from "../context";
 import { WHATS, type What, asked, pointValues, sharesOf, within } from "../values";
 
 const PHASES = 24,
@@ -86,7 +93,7 @@ export function PhaseBar({ phase }: { phase: ReturnType<typeof usePhase> }) {
 const WHAT_NAMES = Object.entries(WHATS).map(([k, [name]]) => [k as What, name] as const);
 const STRAIGHT_DB = 3; // from an exponential: beyond, a field along a line does not decay
 /** What amplitudes refer to. */
-const under = (s: Shown | undefined): string => (isLit(s) ? "as lit" : "for 1 W available");
+const under = (s: Shown | undefined): string => (illuminated(s) ? "as lit" : "for 1 W available");
 type Form = "db" | "size" | "moment";
 /** Fields for a steady unit drive; as the pulse of the run had them; or of light as wide as a share of the frequency, powers averaged. */
 type Reference = "steady" | "pulse" | "1" | "2" | "5" | "10";
@@ -117,7 +124,7 @@ interface FieldChoice {
 function useField(props: CardProps, minus: string): FieldChoice {
   const [what, setWhat] = useSetting<What>(props, "what", "e");
   const [form, setForm] = useSetting<Form>(props, "form", "db");
-  const lit = isLit(useDesk().shown[0]);
+  const lit = illuminated(useDesk().shown[0]);
   const [kept, setReference] = useSetting<Reference>(props, "reference", "steady");
   const cursor = useFollowing();
   const offered = REFERENCES.filter(

@@ -9,7 +9,7 @@ import { HeatMap } from "../../../plots/HeatMap";
 import { type Curve, LinePlot } from "../../../plots/LinePlot";
 import { series } from "../../../plots/scale";
 import { type Badge, Card, Choice, Nothing } from "../Card";
-import { type CardProps, isLit, axis, useDesk, useSetting } from "../context";
+import { type CardProps, illuminated, axis, useDesk, useSetting } from "../context";
 import { useCapture } from "./fields";
 
 const AXES = ["x", "y", "z"];
@@ -160,7 +160,7 @@ export function Signal(props: CardProps) {
         data
           ? [
               { text: `largest ${quantity(peak, what === "e" ? "V/m" : "A/m", 3)}` },
-              { text: isLit(shown[0]) ? "pulse of 1 V/m" : "pulse of 1 √W at port 1" },
+              { text: illuminated(shown[0]) ? "pulse of 1 V/m" : "pulse of 1 √W at port 1" },
             ]
           : []
       }

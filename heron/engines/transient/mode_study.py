@@ -1,4 +1,4 @@
-"""Studies of a model without a run, with what coarser grids say of their errors."""
+"""Modes of a feed without a run, with what coarser grids say of their errors."""
 
 from __future__ import annotations
 
@@ -6,7 +6,7 @@ from dataclasses import replace
 
 import numpy as np
 
-from heron.engines import ENGINES
+from heron.engines.transient.engine import TransientEngine
 from heron.engines.transient.structure import Structure, fill
 from heron.engines.transient.study import Study, study
 from heron.errors import HeronError
@@ -17,7 +17,7 @@ from heron.results.convergence import FLOOR_IMPEDANCE, Floats, error_of_wavering
 FLOOR = {"index": 1e-3, "impedance": FLOOR_IMPEDANCE}  # relative: what rounds do not see
 
 
-def modes(
+def modes_with_errors(
     s: Structure, model: Evaluated, geometry: Geometry, feed: int, count: int, at: float
 ) -> Study:
     """The ``count`` first modes of feed number ``feed`` on a filled structure, with their errors
@@ -25,7 +25,7 @@ def modes(
 
     :raises ModelError: as :func:`heron.engines.transient.study.study`.
     """
-    engine, found = ENGINES["transient"], study(s, model, feed, count, at)
+    engine, found = TransientEngine(), study(s, model, feed, count, at)
     coarser = []
     for size in engine.rounds(model.plan)[:-1]:
         try:

@@ -1,0 +1,50 @@
+"""What a run of moments says of itself beside its errors (limits: common practice)."""
+
+from __future__ import annotations
+
+import numpy as np
+import xarray as xr
+
+from heron.results.capabilities import TrustItem
+from heron.results.capabilities.contract import marked
+from heron.results.power import budget
+
+
+def trust(results: xr.Dataset) -> list[TrustItem]:
+    s = results["s"].values
+    balance = float(np.nanmax(np.abs(budget(results).balance_error)))
+    passive = float(np.linalg.norm(s, ord=2, axis=(1, 2)).max())
+    reciprocal = float(np.abs(s - np.swapaxes(s, 1, 2)).max())
+    items = [
+        TrustItem(
+            "Power in = power out",
+            f"{100 * balance:.2g} %",
+            marked(balance, 0.01, 0.05),
+            "use more segments per wavelength",
+        ),
+        TrustItem(
+            "Passivity",
+            f"max {passive:.4f}",
+            marked(passive - 1, 1e-4, 1e-2),
+            "tighten the interpolation tolerance",
+        ),
+    ]
+    if s.shape[1] > 1:
+        items.append(
+            TrustItem(
+                "Reciprocity",
+                f"{reciprocal:.1e}",
+                marked(reciprocal, 1e-6, 1e-3),
+                "report this run: a wire model is reciprocal",
+            )
+        )
+    if not results["solved"].values.all():
+        error = float(results.attrs["interpolation_error"])
+        items.append(
+            TrustItem(
+                "|ΔS| interpolated", f"{error:.1e}", marked(error, 1e-3, 1e-2), "solve every point"
+            )
+        )
+    if results.attrs["stopped"]:
+        items.append(TrustItem("Sweep", "stopped early", "look", "run it again to fill the band"))
+    return items

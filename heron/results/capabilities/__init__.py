@@ -1,0 +1,51 @@
+"""What runs provide. ``CAPABILITIES`` is the registration, in the order in which they speak."""
+
+from __future__ import annotations
+
+import json
+
+import xarray as xr
+
+from heron.results.capabilities.cells import Cells
+from heron.results.capabilities.contract import Capability, Headline, Judged, TrustItem
+from heron.results.capabilities.far_field import FarField
+from heron.results.capabilities.noise_floor import NoiseFloor
+from heron.results.capabilities.ports import Ports
+from heron.results.capabilities.power import Power
+from heron.results.capabilities.scattering import Scattering
+
+CAPABILITIES: dict[str, Capability] = {
+    c.name: c for c in (NoiseFloor(), Ports(), Power(), FarField(), Scattering(), Cells())
+}
+
+
+def provided(results: xr.Dataset) -> list[Capability]:
+    """The capabilities of a run: those that its dataset names in the attribute ``provides``, a JSON
+    list; of runs from before that, those that know their own.
+    """
+    if "provides" in results.attrs:
+        names = set(json.loads(results.attrs["provides"]))
+        return [c for name, c in CAPABILITIES.items() if name in names]
+    return [c for c in CAPABILITIES.values() if c.in_older(results)]
+
+
+def provides(results: xr.Dataset, name: str) -> bool:
+    return any(c.name == name for c in provided(results))
+
+
+def leading(results: xr.Dataset) -> list[Capability]:
+    """Those that are judged and make the headline."""
+    found = provided(results)
+    return [c for c in found if c.alone] or found
+
+
+__all__ = [
+    "CAPABILITIES",
+    "Capability",
+    "Headline",
+    "Judged",
+    "TrustItem",
+    "leading",
+    "provided",
+    "provides",
+]
