@@ -20,12 +20,12 @@ from numba import njit, prange
 
 from heron.engines.transient import records
 from heron.engines.transient.apertures import BEFORE, DEEP, enclose
-from heron.engines.transient.beams import Beam, beam_rays, let_in
-from heron.engines.transient.incidence import PlaneWave
+from heron.engines.transient.beams import beam_rays, let_in
 from heron.engines.transient.launch import WATCHED, Gate, families, launched, section
-from heron.engines.transient.pulse import pulse_for
 from heron.engines.transient.stepper import Stepper
 from heron.engines.transient.structure import LAYERS, Dispersion, Structure
+from heron.excitation.pulse import pulse_for
+from heron.excitation.waves import Beam, PlaneWave
 from heron.materials import Medium, Pole
 from heron.materials.rational import exact
 from heron.quantities.constants import C0

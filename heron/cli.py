@@ -13,13 +13,13 @@ from typing import Any
 import numpy as np
 
 from heron.checks import examine, examine_model
-from heron.checks.openings import MOST_MODES
 from heron.engines import Signal
 from heron.errors import HeronError, ModelError
 from heron.formats import curves, netcdf
 from heron.formats.tables import MODE_COLUMNS, mode_fields, mode_rows, table
 from heron.geometry.build import beside
 from heron.model import Document, evaluate_document, load_document
+from heron.model.feeds import MOST_MODES
 from heron.results import fsv
 from heron.results.capabilities import provided, provides
 from heron.results.capabilities.far_field import pattern_csv

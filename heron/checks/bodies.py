@@ -6,13 +6,13 @@ from collections.abc import Iterator
 
 import numpy as np
 
-from heron.checks.problems import Problem
 from heron.geometry import Geometry
 from heron.geometry.bodies import Body
 from heron.geometry.contacts import Contact
 from heron.materials import known_material
 from heron.model import Evaluated
 from heron.model.substances import conducting, media_of
+from heron.problems import Problem
 from heron.quantities import engineering
 from heron.quantities.constants import C0
 

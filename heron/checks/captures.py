@@ -7,15 +7,12 @@ from typing import Any
 
 import numpy as np
 
-from heron.checks.problems import Problem
-from heron.engines.transient.pulse import pulse_of
-from heron.engines.transient.recorder import AS_THEY_LIE, FRAMES, window_of
 from heron.errors import HeronError
-from heron.fields.surface import within
-from heron.geometry import Geometry
+from heron.excitation.pulse import pulse_of
 from heron.geometry.build import build_frames, frame_matrix
-from heron.geometry.places import TIME_POINTS, capture_points
+from heron.geometry.places import FRAMES
 from heron.model import Evaluated
+from heron.problems import Problem, whole
 from heron.quantities import engineering
 
 MAX_CAPTURE_POINTS = 250_000  # points of one near-field capture, directions of one far field
@@ -37,10 +34,6 @@ def capture_problems(model: Evaluated) -> Iterator[Problem]:
                 yield Problem("error", "invalid", error.message, path=error.within(*here).path)
         for name, message in (*RULES[capture.kind](model, capture), *_window(model, capture)):
             yield Problem("error", "invalid", message, path=(*here, name))
-
-
-def whole(value: float, low: int, high: int) -> bool:
-    return bool(value == int(value) and low <= value <= high) if np.isfinite(value) else False
 
 
 def _far(model: Evaluated, c: Any) -> Found:
@@ -168,67 +161,3 @@ RULES: dict[str, Callable[[Evaluated, Any], Found]] = {
     "far_trace": _far_trace,
     "snapshots": _snapshots,
 }
-
-
-def beyond_walls(model: Evaluated, geometry: Geometry, discretisation: Any) -> list[Problem]:
-    """Captures that a grid records only between its walls, and reach beyond them."""
-    low, high = discretisation.structure.inner
-    frames, out = build_frames(model, []), []
-    for i, c in enumerate(model.captures):
-        own = c is not None and (
-            window_of(c, pulse_of(model.plan)) is not None
-            or getattr(c, "reading", "") == AS_THEY_LIE
-        )
-        if c is None or not (own or c.kind in TIME_POINTS) or (c.frame and c.frame not in frames):
-            continue
-        points = capture_points(c, frame_matrix(frames, c.frame))
-        if not within(points, low, high).all():
-            what = (
-                "a part of the time, or read as the grid has it, it is known"
-                if own
-                else "against time it is recorded"
-            )
-            out.append(
-                Problem(
-                    "error",
-                    "beyond-walls",
-                    f"“{c.name}” reaches beyond the walls, and {what} between them only",
-                    "move the walls away, or the capture nearer to the model",
-                    ("captures", i),
-                )
-            )
-    return out
-
-
-def only_in_time(model: Evaluated, geometry: Geometry, discretisation: Any) -> list[Problem]:
-    """Captures that a solve at frequencies does not have."""
-    words = {
-        "point_trace": "signals against time",
-        "far_trace": "signals against time",
-        "snapshots": "snapshots",
-        "surface_current": "currents on surfaces",
-    }
-    whole = [
-        Problem(
-            "look",
-            "not-recorded",
-            f"the moments engine solves at frequencies and knows no time, so “{c.name}” is of the"
-            " whole signal",
-            "choose the transient engine in the plan for it, or leave its times empty",
-            ("captures", i),
-        )
-        for i, c in enumerate(model.captures)
-        if c is not None
-        and (getattr(c, "opens", None) is not None or getattr(c, "closes", None) is not None)
-    ]
-    return whole + [
-        Problem(
-            "look",
-            "not-recorded",
-            f"the moments engine has no {words[c.kind]}, so “{c.name}” will be empty",
-            "choose the transient engine in the plan for it",
-            ("captures", i),
-        )
-        for i, c in enumerate(model.captures)
-        if c is not None and c.kind in words
-    ]

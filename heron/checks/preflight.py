@@ -4,39 +4,29 @@ forecast.
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterator, Mapping
+from collections.abc import Iterator, Mapping
 from dataclasses import dataclass, field
 from typing import Any
 
-import numpy as np
 import psutil
 
-from heron.checks.captures import LEAST_LEVEL_DB, capture_problems, only_in_time, whole
+from heron.checks.captures import LEAST_LEVEL_DB, capture_problems
 from heron.checks.dipoles import dipole_problems
-from heron.checks.grids import GRID_CHECKS
-from heron.checks.illuminations import (
-    beams_in_box,
-    first_media,
-    illumination_problems,
-    layer_problems,
-    looked_across,
-)
-from heron.checks.openings import opening_problems, ports_of
-from heron.checks.problems import Path, Problem
-from heron.checks.repeats import beyond_period, repeat_problems
+from heron.checks.illuminations import illumination_problems, layer_problems
+from heron.checks.openings import opening_problems
+from heron.checks.repeats import repeat_problems
 from heron.engines import ENGINES, Forecast
-from heron.engines.transient.pulse import covered, pulse_of
 from heron.errors import HeronError, ModelError
+from heron.excitation.pulse import covered, pulse_of
 from heron.geometry import Geometry, build_geometry
 from heron.geometry.build import Files
 from heron.geometry.parts import BUILDERS
 from heron.model import Document, Evaluated, evaluate_document
+from heron.model.feeds import ports_of
+from heron.problems import Path, Problem, whole
 from heron.quantities import engineering, evaluate
-from heron.quantities.constants import C0
 
 MAX_POINTS = 10_001  # frequencies of one plan
-# radius over wavelength up to which tubes were measured (docs/accuracy.md)
-THICK_WIRE = 0.02
 MEMORY_SHARE = 0.85  # of the memory that is free now
 MOST_ROUNDS = 5
 MOST_PER_DETAIL, MOST_SEGMENTS = 20, 1000
@@ -114,8 +104,7 @@ def examine_model(
         report.problems.append(_located(error))
         return report
     report.problems += [_located(e) for e in report.discretisation.errors]
-    for check in CHECKS[report.engine]:
-        report.problems += check(model, geometry, report.discretisation)
+    report.problems += solver.checks(model, geometry, report.discretisation)
     report.forecast = solver.forecast(model, report.discretisation)
     report.problems += _memory(report.forecast)
     return report
@@ -133,19 +122,17 @@ def _choose(
     model: Evaluated, geometry: Geometry, asked: str | None, problems: list[Problem]
 ) -> tuple[str, str]:
     name = asked or model.document.plan.engine
+    verdicts = {n: engine.suits(model, geometry) for n, engine in ENGINES.items()}
     if name == "auto":
-        if not ENGINES["moments"].refusal(model, geometry).reasons:
-            return "moments", "all parts are wires, which the moments engine models exactly"
-        refused = ENGINES["transient"].refusal(model, geometry)
-        if not refused.reasons:
-            return (
-                "transient",
-                "there are solids or sheets, which the transient engine models on a grid",
-            )
+        able = [n for n, verdict in verdicts.items() if not verdict.refused]
+        if able:
+            best = max(able, key=lambda n: verdicts[n].rank)
+            return best, verdicts[best].reason
+        widest = min(verdicts.values(), key=lambda verdict: verdict.rank)
         problems.append(
             _error(
                 ("plan", "engine"),
-                f"no engine here solves this model yet: {refused.reasons[0]}",
+                f"no engine here solves this model yet: {widest.refused[0]}",
                 "it can be built, checked and exported",
             )
         )
@@ -157,9 +144,9 @@ def _choose(
             )
         )
         return "", ""
-    refused = ENGINES[name].refusal(model, geometry)
-    problems += [_error(("plan", "engine"), reason) for reason in refused.reasons]
-    return ("", "") if refused.reasons else (name, "chosen in the plan")
+    refused = verdicts[name].refused
+    problems += [_error(("plan", "engine"), reason) for reason in refused]
+    return ("", "") if refused else (name, "chosen in the plan")
 
 
 def _band_usable(model: Evaluated) -> bool:
@@ -395,110 +382,6 @@ def _no_feed(model: Evaluated) -> Problem:
         repair=repair,
         repair_label="Feed the first wire",
     )
-
-
-def _near_misses(model: Evaluated, geometry: Geometry, discretisation: Any) -> list[Problem]:
-    mesh = discretisation.mesh
-    out = []
-    for miss in mesh.near_misses:
-        part = geometry.part(miss.part)
-        assert part is not None
-        repair = _join_repair(model, part.step, miss.end, miss.target)
-        gap = engineering(miss.distance, "m", 3)
-        out.append(
-            Problem(
-                "look",
-                "near-miss",
-                f"“{miss.part}” ends {gap} from “{miss.other}” without joining it",
-                "no current flows across the gap",
-                ("parts", part.step),
-                miss.target,
-                repair,
-                "Join them" if repair else "",
-            )
-        )
-    return out
-
-
-def _join_repair(
-    model: Evaluated, step: int, end: int, target: tuple[float, float, float]
-) -> list[dict[str, Any]]:
-    """Moves the end of a straight wire or polyline drawn in world coordinates onto the target."""
-    source, values = model.document.parts[step], model.parts[step]
-    if source.frame or values is None:
-        return []
-    value = [f"{c * 1e3:.9g} mm" for c in target]
-    if source.kind == "wire":
-        return [{"path": ["parts", step, "end" if end else "start"], "value": value}]
-    if source.kind == "polyline" and not source.closed:
-        return [
-            {
-                "path": ["parts", step, "points", len(source.points) - 1 if end else 0],
-                "value": value,
-            }
-        ]
-    return []
-
-
-def _shared_places(model: Evaluated, geometry: Geometry, discretisation: Any) -> list[Problem]:
-    mesh = discretisation.mesh
-    out = []
-    gaps = [(i, set(g.rows), g) for i, g in enumerate(mesh.feeds) if g.node >= 0]
-    for k, (i, _, a) in enumerate(gaps):
-        for j, _, b in gaps[k + 1 :]:
-            if a.node == b.node or _overlap(a.rows, b.rows):
-                out.append(
-                    _error(
-                        ("feeds", j, "at"),
-                        f"feeds {i + 1} and {j + 1} are at one place; move one of them",
-                        "their voltages would contradict each other",
-                    )
-                )
-    return out
-
-
-def _overlap(a: list[tuple[int, float, float]], b: list[tuple[int, float, float]]) -> bool:
-    return any(p == q and lo < hi2 and lo2 < hi for p, lo, hi in a for q, lo2, hi2 in b)
-
-
-def _thickness(model: Evaluated, geometry: Geometry, discretisation: Any) -> list[Problem]:
-    mesh = discretisation.mesh
-    out = []
-    wavelength = C0 / model.plan.f_stop
-    for part in geometry.parts:
-        if part.radius > THICK_WIRE * wavelength:
-            out.append(
-                Problem(
-                    "look",
-                    "thick-wire",
-                    f"“{part.name}” is thick: its radius is {part.radius / wavelength:.3f} λ at the"
-                    " top of the band",
-                    f"above {THICK_WIRE} λ the current no longer flows evenly round the wire",
-                    ("parts", part.step, "radius"),
-                )
-            )
-    for part in mesh.parts:
-        if (
-            len(part.path.corners) <= 2
-            or np.diff(part.path.corners).min() * part.path.length >= part.radius
-        ):
-            continue
-        out.append(
-            Problem(
-                "look",
-                "short-segment",
-                f"“{part.name}” has stretches shorter than its radius",
-                "bends or joints this close are not resolved by thin wires",
-                ("parts", part.step),
-            )
-        )
-    return out
-
-
-CHECKS: dict[str, list[Callable[[Evaluated, Geometry, Any], list[Problem]]]] = {
-    "moments": [_near_misses, _shared_places, _thickness, only_in_time],
-    "transient": [*GRID_CHECKS, first_media, beams_in_box, looked_across, beyond_period],
-}
 
 
 def _memory(forecast: Forecast) -> list[Problem]:

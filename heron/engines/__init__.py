@@ -1,6 +1,6 @@
 """Engines, one package each, behind one contract. ``ENGINES`` is the registration."""
 
-from heron.engines.contract import Engine, Forecast, Progress, Refusal, Signal, silent
+from heron.engines.contract import Engine, Forecast, Progress, Signal, Verdict, silent
 from heron.engines.moments import MomentsEngine
 from heron.engines.transient import TransientEngine
 
@@ -11,7 +11,7 @@ __all__ = [
     "Engine",
     "Forecast",
     "Progress",
-    "Refusal",
     "Signal",
+    "Verdict",
     "silent",
 ]

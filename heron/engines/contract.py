@@ -12,6 +12,7 @@ from numpy.typing import NDArray
 
 from heron.geometry import Geometry
 from heron.model import Evaluated
+from heron.problems import Problem
 from heron.results.capabilities import TrustItem
 
 
@@ -58,11 +59,16 @@ class Forecast:
     reason: str = ""
 
 
-@dataclass
-class Refusal:
-    """Why an engine cannot model this document; empty when it can."""
+@dataclass(frozen=True)
+class Verdict:
+    """How well an engine suits a model: of those that have no reasons to have ``refused`` it, that
+    of the greatest ``rank`` is chosen automatically, and its ``reason`` says why. Engines of lower
+    rank model more.
+    """
 
-    reasons: list[str] = field(default_factory=list)
+    rank: float
+    reason: str
+    refused: list[str] = field(default_factory=list)
 
 
 class Engine(Protocol):
@@ -70,7 +76,7 @@ class Engine(Protocol):
 
     name: str
 
-    def refusal(self, model: Evaluated, geometry: Geometry) -> Refusal: ...
+    def suits(self, model: Evaluated, geometry: Geometry) -> Verdict: ...
     def discretise(self, model: Evaluated, geometry: Geometry, size: float = 1.0) -> Any:
         """With cells or segments ``size`` times as large as the plan asks for."""
 
@@ -93,3 +99,6 @@ class Engine(Protocol):
     ) -> xr.Dataset: ...
     def trust(self, results: xr.Dataset) -> list[TrustItem]:
         """What its runs say of themselves beside their errors; it can only lower the grade."""
+
+    def checks(self, model: Evaluated, geometry: Geometry, discretisation: Any) -> list[Problem]:
+        """What is wrong with a model as it is discretised."""

@@ -49,6 +49,7 @@ POINTS: dict[str, Callable[[Any], Floats]] = {
     "near_box": _box,
     "power_flux": _plane,
 }
+FRAMES = 400  # snapshots of a capture at most
 TIME_POINTS: dict[str, Callable[[Any], Floats]] = {"point_trace": _point, "snapshots": _plane}
 
 

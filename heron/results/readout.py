@@ -23,8 +23,8 @@ NOTHING: dict[str, Any] = {
 
 
 def sweep(results: xr.Dataset) -> dict[str, Any]:
-    """Frequencies, what was recorded, what the run provides and what not, and what its capabilities say of
-    themselves. Curves are asked for by formula.
+    """Frequencies, what was recorded, what the run provides and lacks, and what its capabilities
+    say of themselves. Curves are asked for by formula.
     """
     there = [c.name for c in provided(results)]
     out = {

@@ -13,13 +13,13 @@ from django.http import HttpResponse
 
 from heron.checks import Examination, examine
 from heron.engines.transient.apertures import Aperture
-from heron.engines.transient.beams import Beam, light_of
 from heron.engines.transient.cut import cut
 from heron.engines.transient.incidence import box_corners
 from heron.engines.transient.mode_study import modes_with_errors
-from heron.engines.transient.pulse import Pulse, pulse_of
-from heron.engines.transient.structure import Structure, fill, layers_of, periods_of
+from heron.engines.transient.structure import Structure, fill
 from heron.errors import HeronError
+from heron.excitation.pulse import Pulse, pulse_of
+from heron.excitation.waves import Beam, light_of
 from heron.geometry import Geometry
 from heron.geometry.bodies import Body, cached
 from heron.geometry.build import build_frames, frame_matrix
@@ -30,6 +30,7 @@ from heron.geometry.tessellate import shapes
 from heron.materials import Medium, fit_table
 from heron.model import Evaluated, load_document
 from heron.model.substances import conducting, conductors_of, media_of
+from heron.model.surroundings import layers_of, periods_of
 from heron.quantities.constants import C0
 from heron.quantities.units import si_symbol
 from server.errors import Problem, not_found

@@ -16,9 +16,9 @@ from heron.checks import Examination, examine
 from heron.discretise import features, filling
 from heron.discretise.grid import INSIDE, RATIO, SLACK, Axis, lines, settle_edges
 from heron.engines.transient.cut import cut
-from heron.engines.transient.pulse import pulse_of
 from heron.engines.transient.structure import FILLED_AT_ONCE, fill
 from heron.errors import ModelError
+from heron.excitation.pulse import pulse_of
 from heron.geometry.exact.mesh import triangulate
 from heron.model import load_document
 from server.config import ROOT

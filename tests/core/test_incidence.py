@@ -11,11 +11,12 @@ import pytest
 from tmm import coh_tmm
 
 from heron.engines.transient.beams import beam_rays, let_in
-from heron.engines.transient.incidence import PlaneWave, incidence, stratified
-from heron.engines.transient.pulse import pulse_for
+from heron.engines.transient.incidence import incidence, stratified
 from heron.engines.transient.stepper import Stepper
 from heron.engines.transient.structure import Dispersion
 from heron.errors import ModelError
+from heron.excitation.pulse import pulse_for
+from heron.excitation.waves import PlaneWave
 from heron.materials import MEDIA, Medium, Pole
 from heron.materials.rational import exact, rational
 from tests.yee import C0, empty, still

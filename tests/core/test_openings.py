@@ -12,13 +12,13 @@ import numpy as np
 import pytest
 
 from heron.checks import Examination
-from heron.checks.openings import ports_of
 from heron.cli import main
 from heron.engines.transient.launch import families, section
 from heron.engines.transient.modes import solve
-from heron.engines.transient.pulse import pulse_of
 from heron.engines.transient.stepper import Stepper
+from heron.excitation.pulse import pulse_of
 from heron.model import load_document
+from heron.model.feeds import ports_of
 from tests import models
 
 

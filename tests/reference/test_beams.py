@@ -9,8 +9,9 @@ from typing import Any
 import numpy as np
 import pytest
 
-from heron.engines.transient.beams import Beam, beam_rays
+from heron.engines.transient.beams import beam_rays
 from heron.errors import ModelError
+from heron.excitation.waves import Beam
 from heron.fields.layered import Stack
 from heron.materials import Medium
 from heron.quantities.constants import C0, ETA0

@@ -12,8 +12,8 @@ import pytest
 import xarray as xr
 
 from heron.checks import examine
-from heron.engines.transient.pulse import pulse_for
 from heron.errors import QuantityError
+from heron.excitation.pulse import pulse_for
 from heron.materials import MEDIA, Medium
 from heron.materials.rational import rational
 from heron.model import load_document

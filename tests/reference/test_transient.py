@@ -23,10 +23,10 @@ from heron.checks.trust import grade
 from heron.discretise import shells
 from heron.engines import ENGINES, Signal, silent
 from heron.engines.transient.conformal import conduct
-from heron.engines.transient.pulse import pulse_for
 from heron.engines.transient.stepper import Stepper
 from heron.engines.transient.structure import LAYERS, Dispersion, Gap, facets
 from heron.errors import ModelError, Stopped
+from heron.excitation.pulse import pulse_for
 from heron.fields import surface
 from heron.fields.planes import Plane
 from heron.materials import Medium, Pole

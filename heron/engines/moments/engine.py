@@ -14,8 +14,9 @@ from numpy.typing import NDArray
 
 from heron.discretise import Gap, WireMesh, mesh_wires
 from heron.engines import rational
-from heron.engines.contract import Forecast, Progress, Refusal, Signal, band, silent
+from heron.engines.contract import Forecast, Progress, Signal, Verdict, band, silent
 from heron.engines.lumped import element, networks
+from heron.engines.moments.checks import problems
 from heron.engines.moments.system import Complexes, Floats, WireSystem
 from heron.engines.moments.trust import trust
 from heron.engines.patience import attended
@@ -24,6 +25,7 @@ from heron.fields.wires import radiated_power
 from heron.geometry import Geometry
 from heron.model import Evaluated
 from heron.networks import y_to_s
+from heron.problems import Problem
 from heron.quantities.constants import C0
 from heron.results.capabilities import TrustItem
 
@@ -60,28 +62,12 @@ class MomentsEngine:
 
     name = "moments"
 
-    def refusal(self, model: Evaluated, geometry: Geometry) -> Refusal:
-        if model.document.illuminations:
-            return Refusal(
-                ["the moments engine has no illuminations yet; the transient engine has"]
-            )
-        if any(f.kind != "gap" for f in model.document.feeds):
-            return Refusal(
-                [
-                    "the moments engine has gap feeds only; line and guide feeds and point dipoles"
-                    " are of the transient engine"
-                ]
-            )
-        names = [f"“{b.name}”" for b in geometry.bodies]
-        if not names:
-            return Refusal()
-        shown = ", ".join(names[:3]) + (f" and {len(names) - 3} more" if len(names) > 3 else "")
-        return Refusal(
-            [
-                f"the moments engine models wires; {shown}"
-                f" {'is a solid or sheet' if len(names) == 1 else 'are solids or sheets'}"
-            ]
-        )
+    def suits(self, model: Evaluated, geometry: Geometry) -> Verdict:
+        reason = "all parts are wires, which the moments engine models exactly"
+        return Verdict(2.0, reason, _refused(model, geometry))
+
+    def checks(self, model: Evaluated, geometry: Geometry, discretisation: Any) -> list[Problem]:
+        return problems(model, geometry, discretisation)
 
     def rounds(self, plan: Any) -> list[float]:
         return [COARSER, 1.0] if plan.rounds > 1 else [1.0]
@@ -163,6 +149,24 @@ class MomentsEngine:
         kept, s, currents = sweep.results()
         progress("fields", 0.9, {})
         return _dataset(system, feeds, gaps, z0, kept, s, currents, sweep)
+
+
+def _refused(model: Evaluated, geometry: Geometry) -> list[str]:
+    if model.document.illuminations:
+        return ["the moments engine has no illuminations yet; the transient engine has"]
+    if any(f.kind != "gap" for f in model.document.feeds):
+        return [
+            "the moments engine has gap feeds only; line and guide feeds and point dipoles are of"
+            " the transient engine"
+        ]
+    names = [f"“{b.name}”" for b in geometry.bodies]
+    if not names:
+        return []
+    shown = ", ".join(names[:3]) + (f" and {len(names) - 3} more" if len(names) > 3 else "")
+    return [
+        f"the moments engine models wires; {shown}"
+        f" {'is a solid or sheet' if len(names) == 1 else 'are solids or sheets'}"
+    ]
 
 
 class _Sweep:

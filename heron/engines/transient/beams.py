@@ -10,7 +10,7 @@ at some frequencies, between which they are followed by polynomials.
 
 from __future__ import annotations
 
-from dataclasses import dataclass, replace
+from dataclasses import replace
 from typing import Any
 
 import numpy as np
@@ -20,24 +20,22 @@ from scipy.interpolate import BarycentricInterpolator
 
 from heron.engines.transient.incidence import (
     EARLY,
-    LEAST_ACROSS,
     MOST_SAMPLES,
     SETTLED,
     Incidence,
     Piece,
-    PlaneWave,
     corners,
     entry,
     faces,
     first_index,
     incidence,
-    plane_wave,
     stratified,
 )
-from heron.engines.transient.pulse import Pulse
 from heron.engines.transient.stepper import Stepper
 from heron.engines.transient.structure import Floats
 from heron.errors import ModelError
+from heron.excitation.pulse import Pulse
+from heron.excitation.waves import LEAST_ACROSS, Beam, PlaneWave
 from heron.fields.rays import Rays, one_ray
 from heron.quantities.constants import C0, ETA0
 
@@ -55,36 +53,6 @@ FAINT_PLACE = 1e-6  # of the largest field: places with less get nothing
 NODES = (12, 24, 48, 96)  # frequencies at which fields are computed, until those between follow
 FOLLOWS = 3e-4  # of the largest field: how exactly
 ALIKE = 1e-4  # of the largest field: what leaving out fields may change
-
-
-@dataclass(frozen=True)
-class Beam(PlaneWave):
-    """A Gaussian beam along ``travels``, of 1 V/m and phase zero at ``focus`` (3,) m, where its
-    field has fallen to 1/e at the radius ``waist``, m.
-    """
-
-    focus: Floats
-    waist: float
-
-
-def light_of(step: Any, layered: bool = False) -> PlaneWave:
-    """The wave of an evaluated step of the model, over layers across z or in free space.
-
-    :raises ModelError: as :func:`~heron.engines.transient.incidence.plane_wave`; the waist is no
-        size.
-    """
-    wave = plane_wave(step, layered)
-    if step.kind != "gaussian_beam":
-        return wave
-    if not step.waist > 0:
-        raise ModelError("the waist must be above zero", ("waist",))
-    return Beam(
-        wave.travels,
-        wave.electric,
-        wave.normal,
-        np.array(step.focus, dtype=float),
-        float(step.waist),
-    )
 
 
 def rays_of(wave: PlaneWave, reach: float, lowest: float, highest: float) -> Rays:

@@ -15,10 +15,10 @@ from heron.engines.transient import records
 from heron.engines.transient.distant import Distant
 from heron.engines.transient.launch import Gate
 from heron.engines.transient.pointlike import PointFeed
-from heron.engines.transient.pulse import Pulse
 from heron.engines.transient.recorder import PulseRun, Recorder, Trace
 from heron.engines.transient.records import Complexes
 from heron.engines.transient.structure import Floats, Structure
+from heron.excitation.pulse import Pulse
 from heron.fields.planes import copies
 from heron.fields.surface import power_form
 from heron.model import Evaluated

@@ -10,18 +10,18 @@ from typing import Any
 import numpy as np
 import xarray as xr
 
-from heron.engines.contract import Forecast, Progress, Refusal, Signal, band, silent
+from heron.engines.contract import Forecast, Progress, Signal, Verdict, band, silent
 from heron.engines.lumped import networks
 from heron.engines.transient import records
 from heron.engines.transient.apertures import Aperture
-from heron.engines.transient.beams import beam_rays, let_in, light_of
+from heron.engines.transient.beams import beam_rays, let_in
+from heron.engines.transient.checks import problems
 from heron.engines.transient.dataset import dataset, terminals
 from heron.engines.transient.distant import Gathered
 from heron.engines.transient.incidence import Incidence
 from heron.engines.transient.launch import Gate, gate
 from heron.engines.transient.pointlike import PointFeed, point_feed
-from heron.engines.transient.pulse import Pulse, pulse_of
-from heron.engines.transient.recorder import FRAMES, PulseRun, Recorder
+from heron.engines.transient.recorder import PulseRun, Recorder
 from heron.engines.transient.records import Complexes
 from heron.engines.transient.scattering import scattered
 from heron.engines.transient.stepper import DARK, Stepper
@@ -37,8 +37,12 @@ from heron.engines.transient.structure import (
 )
 from heron.engines.transient.trust import trust
 from heron.errors import ModelError, Stopped
+from heron.excitation.pulse import Pulse, pulse_of
+from heron.excitation.waves import light_of
 from heron.geometry import Geometry
+from heron.geometry.places import FRAMES
 from heron.model import Evaluated
+from heron.problems import Problem
 from heron.quantities import engineering
 from heron.quantities.constants import C0
 from heron.results.capabilities import TrustItem
@@ -75,8 +79,12 @@ class TransientEngine:
 
     name = "transient"
 
-    def refusal(self, model: Evaluated, geometry: Geometry) -> Refusal:
-        return Refusal(refusals(model, geometry))
+    def suits(self, model: Evaluated, geometry: Geometry) -> Verdict:
+        reason = "there are solids or sheets, which the transient engine models on a grid"
+        return Verdict(1.0, reason, refusals(model, geometry))
+
+    def checks(self, model: Evaluated, geometry: Geometry, discretisation: Any) -> list[Problem]:
+        return problems(model, geometry, discretisation)
 
     def discretise(
         self, model: Evaluated, geometry: Geometry, size: float = 1.0

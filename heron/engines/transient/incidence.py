@@ -20,10 +20,11 @@ from numpy.typing import NDArray
 from scipy.fft import irfft, next_fast_len, rfft
 
 from heron.discretise.grid import dual
-from heron.engines.transient.pulse import Pulse
 from heron.engines.transient.stepper import Stepper
 from heron.engines.transient.structure import Floats, Structure
 from heron.errors import ModelError
+from heron.excitation.pulse import Pulse
+from heron.excitation.waves import PlaneWave
 from heron.quantities.constants import C0, EPS0
 
 Complexes = NDArray[np.complex128]
@@ -31,48 +32,8 @@ Longs = NDArray[np.int64]
 
 FAINT = 1e-9  # of the pulse's largest: spectral lines below this are left out
 EARLY = 4  # samples before a signal begins
-LEAST_ACROSS = 0.05  # cosine of the angle between a wave and the normal of layers
 MOST_SAMPLES = 400_000
 SETTLED = 1e-5  # of a signal's largest: what may be left at its end
-
-
-@dataclass(frozen=True)
-class PlaneWave:
-    """Unit vectors ``travels`` and ``electric`` (3,), across each other; 1 V/m, of phase zero at
-    the origin. Space is stratified across the axis ``normal``.
-    """
-
-    travels: Floats
-    electric: Floats
-    normal: int
-
-
-def plane_wave(step: Any, layered: bool = False) -> PlaneWave:
-    """The wave of an evaluated step of the model, over layers across z or in free space.
-
-    :raises ModelError: it travels nowhere, or along the layers; its field lies along its way.
-    """
-    travels, electric = (np.array(v, dtype=float) for v in (step.travels, step.electric))
-    length = float(np.linalg.norm(travels))
-    if not length > 0:
-        raise ModelError(
-            "the wave travels nowhere: give it a direction such as (0, 0, 1)", ("travels",)
-        )
-    travels /= length
-    across = electric - (electric @ travels) * travels
-    if not np.linalg.norm(across) > 1e-6 * max(float(np.linalg.norm(electric)), 1e-30):
-        raise ModelError(
-            "the electric field lies along the wave's way; it must have a part across it",
-            ("electric",),
-        )
-    if layered and abs(travels[2]) < LEAST_ACROSS:
-        raise ModelError(
-            "the wave travels along the layers and never meets them; give it a part along z",
-            ("travels",),
-        )
-    return PlaneWave(
-        travels, across / np.linalg.norm(across), 2 if layered else int(np.abs(travels).argmax())
-    )
 
 
 @dataclass

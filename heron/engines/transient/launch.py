@@ -20,11 +20,11 @@ from heron.discretise.grid import dual
 from heron.engines.transient.apertures import MORE, Aperture
 from heron.engines.transient.incidence import EARLY, FAINT, MOST_SAMPLES, Entry, Incidence
 from heron.engines.transient.modes import Mode, Section, forward, impedance, propagation, solve
-from heron.engines.transient.pulse import Pulse
 from heron.engines.transient.records import Complexes, Rows
 from heron.engines.transient.stepper import Stepper
 from heron.engines.transient.structure import Floats, Structure
 from heron.errors import ModelError
+from heron.excitation.pulse import Pulse
 from heron.quantities import engineering
 from heron.quantities.constants import MU0
 

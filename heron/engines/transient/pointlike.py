@@ -17,10 +17,10 @@ import numpy as np
 
 from heron.engines.transient import records
 from heron.engines.transient.incidence import EARLY, Entry, Incidence, Longs
-from heron.engines.transient.pulse import Pulse
 from heron.engines.transient.records import Complexes, Rows
 from heron.engines.transient.stepper import Stepper
 from heron.engines.transient.structure import LAYERS, Floats, Structure
+from heron.excitation.pulse import Pulse
 from heron.quantities.constants import C0
 
 BESIDE = 16  # cells on each side of a dipole that is solved for alone

@@ -15,10 +15,10 @@ from heron.engines.transient.apertures import in_cases
 from heron.engines.transient.distant import Distant
 from heron.engines.transient.launch import Gate
 from heron.engines.transient.pointlike import PointFeed
-from heron.engines.transient.pulse import Pulse, pulse_of
 from heron.engines.transient.records import Complexes
 from heron.engines.transient.stepper import Stepper
 from heron.engines.transient.structure import SCATTERED, Floats, Structure, slowest
+from heron.excitation.pulse import Pulse, pulse_of
 from heron.fields import surface
 from heron.fields.planes import folded
 from heron.geometry.build import build_frames, frame_matrix
@@ -31,7 +31,6 @@ CURRENT_POINTS = 21  # frequencies of surface currents when none are asked for
 MOST_FLOWS = 1e7  # places round a lit model by frequencies at which power is taken cell by cell
 MOST_LOSSY = 200_000  # edges whose losses are recorded for each part of a lit model
 AS_THEY_LIE = "as they lie"
-FRAMES = 400  # snapshots of a capture at most
 
 
 class Window(NamedTuple):

@@ -12,21 +12,16 @@ import xarray as xr
 
 from heron.engines.transient import records
 from heron.engines.transient.dataset import Terminal, with_records
-from heron.engines.transient.incidence import PlaneWave
 from heron.engines.transient.recorder import PulseRun, Recorder
 from heron.engines.transient.records import Complexes
-from heron.engines.transient.structure import (
-    Floats,
-    Structure,
-    interfaces_of,
-    layers_of,
-    wall_distance,
-)
+from heron.engines.transient.structure import Floats, Structure, interfaces_of, wall_distance
+from heron.excitation.waves import PlaneWave
 from heron.fields import layered
 from heron.fields.rays import Rays, kept_rays
 from heron.fields.surface import lattice_of, power_form
 from heron.model import Evaluated
 from heron.model.substances import media_of
+from heron.model.surroundings import layers_of
 from heron.quantities.constants import C0, ETA0
 
 POWER = {"units": "W", "long_name": "for 1 V/m of one illumination alone"}

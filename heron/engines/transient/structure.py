@@ -17,10 +17,10 @@ from heron.engines.lumped import Element, element
 from heron.engines.transient.apertures import Aperture, Case, case_of, open_aperture
 from heron.engines.transient.averages import Averages, Lattices, Substance, slanted
 from heron.engines.transient.conformal import conduct, sheet_conductivity
-from heron.engines.transient.pulse import pulse_of
 from heron.engines.transient.walls import Wall, spread
 from heron.engines.transient.wedges import withdraw
 from heron.errors import HeronError, ModelError
+from heron.excitation.pulse import pulse_of
 from heron.fields.planes import NEAR, Plane, planes_of
 from heron.geometry import Geometry
 from heron.geometry.bodies import Body
@@ -29,6 +29,7 @@ from heron.materials import Medium
 from heron.materials.rational import Fit, Rational, rational
 from heron.model import Evaluated
 from heron.model.substances import conductors_of, media_of
+from heron.model.surroundings import layers_of, periods_of
 from heron.quantities import engineering
 from heron.quantities.constants import C0
 
@@ -706,15 +707,6 @@ def without_parts(s: Structure, model: Evaluated, geometry: Geometry) -> Structu
     return out
 
 
-def periods_of(model: Evaluated) -> dict[int, float]:
-    """m, by axis."""
-    return (
-        {k: float(p) for k, p in enumerate(model.surround.period) if p}
-        if model.surround is not None
-        else {}
-    )
-
-
 def _repeat(s: Structure) -> None:
     """What is in the first cell along repeated axes: that of the last; and at the wall between,
     what comes to it from either side.
@@ -763,23 +755,6 @@ def _apertures(s: Structure, model: Evaluated) -> None:
             s.apertures.append(open_aperture(s, model.feeds[case.number], case, model.plan.f_stop))
         except HeronError as error:
             s.errors.append(error.within("feeds", case.number))
-
-
-def layers_of(model: Evaluated) -> list[tuple[str, float, float]]:
-    """(material, lower, upper height in m) of layers, from above; the lowest may reach to −∞.
-
-    Those of no known medium are vacuum.
-    """
-    out, top, known = (
-        [],
-        model.surround.top if model.surround is not None else 0.0,
-        media_of(model)[0],
-    )
-    for layer in model.surround.layers if model.surround is not None else []:
-        bottom = -np.inf if layer.thickness is None else top - layer.thickness
-        out.append((layer.material if layer.material in known else "vacuum", bottom, top))
-        top = bottom
-    return out
 
 
 def interfaces_of(model: Evaluated) -> list[float]:

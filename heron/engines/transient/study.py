@@ -12,11 +12,11 @@ from heron.engines.transient.apertures import Aperture
 from heron.engines.transient.averages import Averages
 from heron.engines.transient.launch import WATCHED, families, section, undispersed
 from heron.engines.transient.modes import conductors, cut_offs, impedance, kind, solve
-from heron.engines.transient.pulse import pulse_of
 from heron.engines.transient.records import Complexes
 from heron.engines.transient.stepper import Stepper
 from heron.engines.transient.structure import Dispersion, Floats, Structure
 from heron.errors import ModelError
+from heron.excitation.pulse import pulse_of
 from heron.model import Evaluated
 from heron.quantities import engineering
 from heron.quantities.constants import C0

@@ -2,16 +2,10 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
 from typing import Any
 
 import numpy as np
 
-from heron.checks.captures import beyond_walls
-from heron.checks.dipoles import dipole_places
-from heron.checks.openings import aperture_problems
-from heron.checks.problems import Problem
-from heron.checks.symmetry import mirror_problems
 from heron.engines.transient.structure import (
     FINEST,
     LEAST_ROOM,
@@ -24,6 +18,7 @@ from heron.geometry import Geometry
 from heron.model import Evaluated
 from heron.model.document import Plan
 from heron.model.substances import media_of
+from heron.problems import Problem
 from heron.quantities import engineering
 from heron.quantities.constants import C0
 
@@ -39,7 +34,7 @@ POOR_FIT = 0.02
 POOR_LOSS = 0.03  # of its losses, likewise
 
 
-def _feeds(model: Evaluated, geometry: Geometry, discretisation: Any) -> list[Problem]:
+def feeds_problems(model: Evaluated, geometry: Geometry, discretisation: Any) -> list[Problem]:
     """Gaps whose ends hang in the air, lie in metal, or stand across two media."""
     s: Structure = discretisation.structure
     out = []
@@ -122,7 +117,7 @@ def _cells_around(s: Structure, at: Any) -> Any:
     return np.array(out)
 
 
-def _small(model: Evaluated, geometry: Geometry, discretisation: Any) -> list[Problem]:
+def small_problems(model: Evaluated, geometry: Geometry, discretisation: Any) -> list[Problem]:
     """Parts thinner than the grid resolves."""
     least = FINEST * C0 / model.plan.f_stop / model.plan.cells_per_wavelength
     out = []
@@ -143,7 +138,7 @@ def _small(model: Evaluated, geometry: Geometry, discretisation: Any) -> list[Pr
     return out
 
 
-def _thick(model: Evaluated, geometry: Geometry, discretisation: Any) -> list[Problem]:
+def thick_problems(model: Evaluated, geometry: Geometry, discretisation: Any) -> list[Problem]:
     """Wires thicker than the cells they lie in, which stand for a thinner one."""
     s: Structure = discretisation.structure
     out = []
@@ -176,7 +171,7 @@ def _thick(model: Evaluated, geometry: Geometry, discretisation: Any) -> list[Pr
     return out
 
 
-def _crowded(model: Evaluated, geometry: Geometry, discretisation: Any) -> list[Problem]:
+def crowded_problems(model: Evaluated, geometry: Geometry, discretisation: Any) -> list[Problem]:
     """Edges and faces that lie so near to each other that the grid has one line for them."""
     s: Structure = discretisation.structure
     if not s.crowded:
@@ -199,7 +194,7 @@ def _crowded(model: Evaluated, geometry: Geometry, discretisation: Any) -> list[
     ]
 
 
-def _unresolved(model: Evaluated, geometry: Geometry, discretisation: Any) -> list[Problem]:
+def unresolved_problems(model: Evaluated, geometry: Geometry, discretisation: Any) -> list[Problem]:
     """Narrow metal, gaps and clearances with few cells: what they make of a line's impedance, as
     measured on strips of all widths (docs/accuracy.md).
     """
@@ -231,7 +226,7 @@ def _unresolved(model: Evaluated, geometry: Geometry, discretisation: Any) -> li
     return out
 
 
-def _media(model: Evaluated, geometry: Geometry, discretisation: Any) -> list[Problem]:
+def media_problems(model: Evaluated, geometry: Geometry, discretisation: Any) -> list[Problem]:
     """Media whose permittivity changes over the band: how well poles fit them; and tables that end
     within it.
     """
@@ -279,7 +274,7 @@ def _media(model: Evaluated, geometry: Geometry, discretisation: Any) -> list[Pr
     return out
 
 
-def _outside(model: Evaluated, geometry: Geometry, discretisation: Any) -> list[Problem]:
+def outside_problems(model: Evaluated, geometry: Geometry, discretisation: Any) -> list[Problem]:
     """Parts below the ground."""
     s: Structure = discretisation.structure
     out = []
@@ -303,7 +298,7 @@ def _outside(model: Evaluated, geometry: Geometry, discretisation: Any) -> list[
     return out
 
 
-def _resolution(model: Evaluated, geometry: Geometry, discretisation: Any) -> list[Problem]:
+def resolution_problems(model: Evaluated, geometry: Geometry, discretisation: Any) -> list[Problem]:
     """Cells and walls against the rules of the trade (common practice)."""
     out = []
     cells, distance = (
@@ -338,19 +333,3 @@ def _resolution(model: Evaluated, geometry: Geometry, discretisation: Any) -> li
             )
         )
     return out
-
-
-GRID_CHECKS: list[Callable[[Evaluated, Geometry, Any], list[Problem]]] = [
-    _feeds,
-    _small,
-    _thick,
-    _crowded,
-    _unresolved,
-    _media,
-    _outside,
-    _resolution,
-    beyond_walls,
-    aperture_problems,
-    dipole_places,
-    mirror_problems,
-]

@@ -5,6 +5,8 @@ from __future__ import annotations
 from dataclasses import dataclass, field
 from typing import Any, Literal
 
+import numpy as np
+
 Level = Literal["error", "look"]
 Path = tuple[str | int, ...]
 
@@ -23,3 +25,8 @@ class Problem:
     point: tuple[float, float, float] | None = None
     repair: list[dict[str, Any]] = field(default_factory=list)
     repair_label: str = ""
+
+
+def whole(value: float, low: int, high: int) -> bool:
+    """Whether a value is a whole number within limits."""
+    return bool(value == int(value) and low <= value <= high) if np.isfinite(value) else False

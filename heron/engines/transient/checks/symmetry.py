@@ -7,10 +7,10 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-from heron.checks.problems import Problem
 from heron.geometry import Geometry
 from heron.geometry.bodies import Body, cached
 from heron.model import Evaluated
+from heron.problems import Problem
 
 CLOSE = 1e-5  # of the model's size: differences below are rounding
 SAMPLES = np.linspace(0, 1, 33)

@@ -1,0 +1,44 @@
+"""Captures that a grid cannot record."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from heron.engines.transient.recorder import AS_THEY_LIE, window_of
+from heron.excitation.pulse import pulse_of
+from heron.fields.surface import within
+from heron.geometry import Geometry
+from heron.geometry.build import build_frames, frame_matrix
+from heron.geometry.places import TIME_POINTS, capture_points
+from heron.model import Evaluated
+from heron.problems import Problem
+
+
+def beyond_walls(model: Evaluated, geometry: Geometry, discretisation: Any) -> list[Problem]:
+    """Captures that a grid records only between its walls, and reach beyond them."""
+    low, high = discretisation.structure.inner
+    frames, out = build_frames(model, []), []
+    for i, c in enumerate(model.captures):
+        own = c is not None and (
+            window_of(c, pulse_of(model.plan)) is not None
+            or getattr(c, "reading", "") == AS_THEY_LIE
+        )
+        if c is None or not (own or c.kind in TIME_POINTS) or (c.frame and c.frame not in frames):
+            continue
+        points = capture_points(c, frame_matrix(frames, c.frame))
+        if not within(points, low, high).all():
+            what = (
+                "a part of the time, or read as the grid has it, it is known"
+                if own
+                else "against time it is recorded"
+            )
+            out.append(
+                Problem(
+                    "error",
+                    "beyond-walls",
+                    f"“{c.name}” reaches beyond the walls, and {what} between them only",
+                    "move the walls away, or the capture nearer to the model",
+                    ("captures", i),
+                )
+            )
+    return out

@@ -1,0 +1,1 @@
+"""What comes in: pulses, and waves that illuminate a model."""
