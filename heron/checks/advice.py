@@ -12,9 +12,9 @@ import numpy as np
 import xarray as xr
 
 from heron.checks.preflight import MOST_CELLS, MOST_PER_DETAIL, MOST_SEGMENTS
-from heron.checks.trust import JUDGED, judged_errors
+from heron.checks.trust import judged_errors
 from heron.engines import ENGINES, Engine
-from heron.results.capabilities import leading
+from heron.results.capabilities import judged, leading
 
 AIM = 0.8  # of the error that grade A allows
 # errors fall with this power of cells and segments, from where they are known to fall
@@ -52,7 +52,7 @@ def advise(results: xr.Dataset, plan: Any, wall: float) -> Advice | None:
     if not errors:
         out["rounds"] = ROUNDS
     else:
-        worst = max(value / JUDGED[name].good for name, value in errors.items())
+        worst = max(value / judged()[name].good for name, value in errors.items())
         if worst > 1:
             finer = float(np.clip((worst / AIM) ** (1 / ORDER), LEAST, MOST))
             out |= {
@@ -63,7 +63,7 @@ def advise(results: xr.Dataset, plan: Any, wall: float) -> Advice | None:
     left = float(results.attrs.get("energy_left", 0.0))
     if (
         (not errors or finer > 1)
-        and np.sqrt(left) > RING * JUDGED["s"].good
+        and np.sqrt(left) > RING * judged()["s"].good
         and plan.decay < DEEPEST_DB
     ):
         out["decay"] = min(plan.decay + DEEPER_DB, DEEPEST_DB)

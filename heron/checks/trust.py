@@ -2,19 +2,14 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
 from dataclasses import dataclass
 
 import xarray as xr
 
 from heron.engines import ENGINES
-from heron.results.capabilities import CAPABILITIES, Judged, TrustItem, leading
+from heron.results.capabilities import TrustItem, judged, leading
 from heron.results.capabilities.contract import marked
 from heron.results.errors import errors_in, level_error
-
-JUDGED: Mapping[str, Judged] = {
-    name: judged for c in CAPABILITIES.values() for name, judged in c.judged.items()
-}
 
 
 @dataclass(frozen=True)
@@ -60,10 +55,10 @@ def _estimated(results: xr.Dataset) -> list[TrustItem]:
         advice = (
             "ask for three rounds in the plan: coarser ones first, which take a third of the time"
         )
-        return [TrustItem(JUDGED[wanted].name, "not known", "stop", advice)]
+        return [TrustItem(judged()[wanted].name, "not known", "stop", advice)]
     out = []
     for name, value in found.items():
-        of = JUDGED[name]
+        of = judged()[name]
         mark = marked(value, of.good, of.fair)
         out.append(TrustItem(of.name, f"± {of.words(value)}", mark, of.advice))
     return out
@@ -75,7 +70,7 @@ def leading_error(results: xr.Dataset) -> str:
 
 
 def judged_errors(results: xr.Dataset) -> dict[str, float]:
-    """The errors that make the grade, by their names in :data:`JUDGED`; none without the one that
+    """The errors that make the grade, by their names; none without the one that
     all others rest on.
 
     What moves a resonance is judged as an error of frequency.
@@ -87,18 +82,18 @@ def judged_errors(results: xr.Dataset) -> dict[str, float]:
         return {}
     return {
         name: float(found[name])
-        for name in JUDGED
+        for name in judged()
         if name in found and not (name == "s" and "s_beside_shift" in found)
     }
 
 
 def trust_card(results: xr.Dataset) -> list[TrustItem]:
     """Errors as rounds tell them, then what the run's capabilities and its engine say of it."""
-    judged = leading(results)
+    speaking = leading(results)
     out = _estimated(results)
-    for capability in judged:
+    for capability in speaking:
         out += capability.trust(results)
-    if not any(c.alone for c in judged):
+    if not any(c.alone for c in speaking):
         out += ENGINES[str(results.attrs["engine"])].trust(results)
     return out
 

@@ -456,7 +456,7 @@ class Plan(Step):
     ``pulse_start`` to ``pulse_stop``: the band unless given.
     """
 
-    engine: Literal["auto", "moments", "transient"] = "auto"
+    engine: Annotated[str, Field(max_length=40)] = "auto"
     f_start: Frequency
     f_stop: Frequency
     points: Number = "101"

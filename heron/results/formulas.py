@@ -20,7 +20,7 @@ from heron.quantities import Quantity
 from heron.quantities.expressions import CONSTANTS, FREQUENCY, FUNCTIONS, Evaluator, parse
 from heron.quantities.units import NONE, Dimension, describe, si_symbol
 from heron.results import patterns, ports, scattering
-from heron.results.capabilities import CAPABILITIES, Capability, provided
+from heron.results.capabilities import CAPABILITIES, Capability, directional, provided
 from heron.results.power import Budget, budget
 from heron.results.quantity import OHM, SECOND, SIEMENS, quantity
 
@@ -56,8 +56,7 @@ _KEEPS: dict[str, Callable[..., Any]] = {
     "conj": np.conj,
     "mean": np.nanmean,
 }
-DIRECTIONAL = tuple(name for c in CAPABILITIES.values() for name in c.directional)
-_CURVE_FUNCTIONS = ["db10", "db20", "arg", "unwrap", "delay", *_KEEPS, *DIRECTIONAL]
+_CURVE_FUNCTIONS = ["db10", "db20", "arg", "unwrap", "delay", *_KEEPS]
 
 
 class Source(Protocol):
@@ -280,7 +279,7 @@ class _Formula(Evaluator):
 
     def _call(self, name: str, args: list[Quantity]) -> Quantity:
         values = [np.asarray(a.value) for a in args]
-        if name in DIRECTIONAL and len(args) == 2:
+        if name in directional() and len(args) == 2:
             if any(np.ndim(v) or a.dimension != NONE for v, a in zip(values, args, strict=True)):
                 raise QuantityError(f"{name}(θ, φ) takes two angles, such as 30 deg")
             return self.quantities.towards(name, float(values[0]), float(values[1]))
@@ -305,7 +304,7 @@ class _Formula(Evaluator):
         ):
             raise QuantityError(
                 f"there is no function “{name}”; there are"
-                f" {', '.join(sorted({*FUNCTIONS, *_CURVE_FUNCTIONS}))}"
+                f" {', '.join(sorted({*FUNCTIONS, *_CURVE_FUNCTIONS, *directional()}))}"
             )
         if len(args) != 1:
             raise TypeError

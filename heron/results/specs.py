@@ -16,8 +16,8 @@ from heron.errors import HeronError, QuantityError
 from heron.quantities import names_in
 from heron.quantities.expressions import FREQUENCY
 from heron.quantities.units import si_symbol, unit
-from heron.results.capabilities import CAPABILITIES
-from heron.results.formulas import DIRECTIONAL, Quantities
+from heron.results.capabilities import directional, of_power
+from heron.results.formulas import Quantities
 
 Floats = NDArray[np.float64]
 
@@ -44,7 +44,6 @@ _ANGLE = re.compile(
     re.I,
 )
 _LIMIT = re.compile(rf"^\s*{_NUMBER}\s*(.*?)\s*,?\s*$")
-_POWERS = frozenset().union(*(c.powers for c in CAPABILITIES.values()))
 _DB = {"db": 0, "dbi": 10, "dbic": 10}
 EXAMPLE = "|S11| < -10 dB from 863 to 873 MHz"
 
@@ -72,7 +71,7 @@ class Spec:
             return 0
         return _DB[self.unit.lower()] or (
             10
-            if names_in(self.formula) & _POWERS or self.formula.startswith(tuple(_POWERS))
+            if names_in(self.formula) & of_power() or self.formula.startswith(tuple(of_power()))
             else 20
         )
 
@@ -167,10 +166,12 @@ def _formula(left: str, angles: dict[str, float]) -> str:
     for words, name in _WORDS.items():
         text = re.sub(rf"\b{words}\b(?!\s*[\d(])", name, text, flags=re.I)
     text = re.sub(r"^(gain|directivity)\b", lambda m: m.group(1).lower(), text.strip(), flags=re.I)
-    if angles and text in DIRECTIONAL:
+    if angles and text in directional():
         text = f"{text}({angles.get('theta', 0):g} deg, {angles.get('phi', 0):g} deg)"
     elif angles:
-        raise HeronError(f"a direction can be given for {', '.join(DIRECTIONAL)}, not for “{left}”")
+        raise HeronError(
+            f"a direction can be given for {', '.join(directional())}, not for “{left}”"
+        )
     elif text == "axial_ratio":
         raise HeronError("axial ratio needs a direction, such as at theta = 0")
     names_in(text)

@@ -19,7 +19,7 @@ from heron.formats import vtk
 from heron.formats.pattern_mesh import pattern_gltf
 from heron.formats.shapes import structure_gltf
 from heron.results import near, patterns, phase, ports, scattering, signals
-from heron.results.capabilities import CAPABILITIES, Capability, provided
+from heron.results.capabilities import Capability, in_space, provided
 from heron.results.power import budget
 from heron.results.quantity import finite
 from server.errors import Problem, not_found
@@ -37,8 +37,6 @@ router = Router()
 Angle = Annotated[float, Query(ge=-360, le=360)]
 PATTERN_FLOOR_DB = 30.0
 MOST_RUNS, SPECTRUM_POINTS = 100, 240
-# capabilities that show something in all directions
-IN_SPACE = tuple(n for n, c in CAPABILITIES.items() if type(c).pattern is not Capability.pattern)
 
 
 class Shown(Schema):
@@ -135,7 +133,7 @@ def get_pattern(
     step: Annotated[float, Query(ge=0.5, le=30)] = 5,
 ) -> HttpResponse:
     """One component in dBi on a grid, rows θ 0…180, columns φ 0…360."""
-    _, results, own = _with(request, project_id, number, *IN_SPACE)
+    _, results, own = _with(request, project_id, number, *in_space())
     index = patterns.nearest_index(results, frequency)
     theta, phi = patterns.grid(step, step)
     level = _levels(own, results, index, theta, phi, shown)
@@ -348,7 +346,7 @@ def export_pattern_glb(
     request: HttpRequest, project_id: int, number: int, frequency: float, shown: Query[Shown]
 ) -> HttpResponse:
     """The pattern round the structure that radiates it."""
-    run, results, own = _with(request, project_id, number, *IN_SPACE)
+    run, results, own = _with(request, project_id, number, *in_space())
     theta, phi = patterns.grid(3, 3)
     level = _levels(own, results, patterns.nearest_index(results, frequency), theta, phi, shown)
     model = model_of(run)

@@ -19,6 +19,27 @@ CAPABILITIES: dict[str, Capability] = {
 }
 
 
+def directional() -> tuple[str, ...]:
+    """Quantities that take a direction, of all capabilities."""
+    return tuple(name for c in CAPABILITIES.values() for name in c.directional)
+
+
+def of_power() -> frozenset[str]:
+    """Quantities whose decibels are those of powers."""
+    return frozenset(name for c in CAPABILITIES.values() for name in c.powers)
+
+
+def judged() -> dict[str, Judged]:
+    """The errors that make grades, in the order in which they are listed."""
+    return {name: own for c in CAPABILITIES.values() for name, own in c.judged.items()}
+
+
+def in_space() -> tuple[str, ...]:
+    """Names of capabilities that show something in all directions."""
+    pairs = CAPABILITIES.items()
+    return tuple(n for n, c in pairs if type(c).pattern is not Capability.pattern)
+
+
 def provided(results: xr.Dataset) -> list[Capability]:
     """The capabilities of a run: those that its dataset names in the attribute ``provides``, a JSON
     list; of runs from before that, those that know their own.
@@ -45,7 +66,11 @@ __all__ = [
     "Headline",
     "Judged",
     "TrustItem",
+    "directional",
+    "in_space",
+    "judged",
     "leading",
+    "of_power",
     "provided",
     "provides",
 ]

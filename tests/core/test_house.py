@@ -1,0 +1,182 @@
+"""A new engine and a new capability are one file each: this one has both, and they go through
+preflight, forecast, solve, summary, formulas, spec lines, trust and the command line.
+"""
+
+from __future__ import annotations
+
+import json
+from pathlib import Path
+from typing import Any
+
+import numpy as np
+import pytest
+import xarray as xr
+
+from heron.checks import examine, trust_card
+from heron.cli import main
+from heron.engines import ENGINES, Forecast, Verdict, silent
+from heron.engines.contract import Progress, band
+from heron.errors import QuantityError
+from heron.model import load_document
+from heron.problems import Problem
+from heron.quantities import Quantity
+from heron.results import specs
+from heron.results.capabilities import CAPABILITIES, Capability, Headline, Judged, TrustItem
+from heron.results.capabilities.contract import Context, Rounds, plain
+from heron.results.formulas import Quantities
+from heron.results.quantity import quantity
+from heron.results.readout import headline, sweep
+from heron.runner import execute
+from tests.models import dipole, plan
+
+
+class Tides(Capability):
+    """A quantity that rises with frequency, and how wrong it is."""
+
+    name = "tides"
+    words = "tides"
+    leading = "tide"
+    judged = {"tide": Judged("Error of the tide", 0.01, 0.05, plain, "wait for the ebb")}
+    directional = ("flow",)
+
+    def in_older(self, results: xr.Dataset) -> bool:
+        return False
+
+    def names(self) -> list[str]:
+        return ["tide"]
+
+    def find(self, run: Context, name: str) -> Quantity | None:
+        return quantity(run.results["tide"].values) if name == "tide" else None
+
+    def towards(self, run: Context, name: str, theta: float, phi: float) -> Quantity | None:
+        return quantity(run.results["tide"].values * np.cos(theta)) if name == "flow" else None
+
+    def headline(self, results: xr.Dataset) -> Headline:
+        return Headline(results["tide"].values, 1e8, 0.0, "high water")
+
+    def overview(self, results: xr.Dataset) -> dict[str, Any]:
+        return {"tides": 2}
+
+    def summary(self, results: xr.Dataset, model: Any, indices: list[int]) -> dict[str, Any]:
+        return {"tide": results["tide"].values.tolist()}
+
+    def files(self, results: xr.Dataset, summary: Any) -> dict[str, str]:
+        return {"tide.csv": "tide\n" + "\n".join(map(str, summary["tide"]))}
+
+    def compared(self, results: xr.Dataset) -> dict[str, Any]:
+        return {"tide": results["tide"].values}
+
+    def state_errors(self, rounds: Rounds) -> None:
+        rounds.put("tide", rounds.error("tide"), 1e-3)
+
+    def trust(self, results: xr.Dataset) -> list[TrustItem]:
+        return [TrustItem("Moon", "full", "good")]
+
+
+class Marsh:
+    """An engine that solves anything: tide = f/f0 · (1 + size/100)."""
+
+    name = "marsh"
+
+    def suits(self, model: Any, geometry: Any) -> Verdict:
+        refused = [] if "marsh" in model.document.notes else ["there is no marsh in the notes"]
+        return Verdict(9.0, "there is a marsh", refused)
+
+    def discretise(self, model: Any, geometry: Any, size: float = 1.0) -> Any:
+        return type("Puddles", (), {"errors": [], "size": size})()
+
+    def rounds(self, plan: Any) -> list[float]:
+        return [2.0, 2**0.5, 1.0]
+
+    def cost(self, size: float) -> float:
+        return 1 / size
+
+    def finer(self, plan: Any, factor: float) -> dict[str, float]:
+        return {"cells_per_wavelength": plan.cells_per_wavelength * factor}
+
+    def forecast(self, model: Any, discretisation: Any) -> Forecast:
+        return Forecast(self.name, 7, "puddles", "cells_per_wavelength", 1e3, 0.1, 1)
+
+    def checks(self, model: Any, geometry: Any, discretisation: Any) -> list[Problem]:
+        return [Problem("look", "ebb", "the water is low")]
+
+    def trust(self, results: xr.Dataset) -> list[TrustItem]:
+        return [TrustItem("Puddles", "7", "good")]
+
+    def solve(self, model: Any, discretisation: Any, progress: Progress = silent) -> xr.Dataset:
+        progress("wading", 0.5, {})
+        f = band(model.plan)
+        return xr.Dataset(
+            {
+                "tide": (("frequency",), f / f[0] * (1 + discretisation.size / 100)),
+                "solved": (("frequency",), np.ones(len(f), dtype=bool)),
+            },
+            coords={"frequency": f},
+            attrs={
+                "engine": self.name,
+                "provides": json.dumps(["tides"]),
+                "unknowns": 7,
+                "solves": 1,
+                "status": "ebb",
+                "interpolation_error": 0.0,
+                "stopped": 0,
+            },
+        )
+
+
+@pytest.fixture
+def house(monkeypatch: pytest.MonkeyPatch) -> None:
+    monkeypatch.setitem(ENGINES, "marsh", Marsh())
+    monkeypatch.setitem(CAPABILITIES, "tides", Tides())
+
+
+def document(**more: Any) -> dict[str, Any]:
+    return dipole() | {"plan": plan("100 MHz", "200 MHz", 5)} | more
+
+
+@pytest.mark.usefixtures("house")
+def test_an_engine_is_chosen_by_what_it_says_of_itself() -> None:
+    assert examine(load_document(document())).engine == "moments"
+    found = examine(load_document(document(notes="a salt marsh")))
+    assert (found.engine, found.engine_reason) == ("marsh", "there is a marsh")
+    assert found.forecast is not None and found.forecast.what == "puddles"
+    assert "the water is low" in [p.message for p in found.problems]
+    asked = document()
+    asked["plan"]["engine"] = "marsh"
+    refused = examine(load_document(asked))
+    assert refused.errors[0].message == "there is no marsh in the notes"
+    asked["plan"]["engine"] = "peat"
+    unknown = examine(load_document(asked)).errors[0]
+    assert "there are moments, transient, marsh" in unknown.message
+    assert unknown.path == ("plan", "engine")
+
+
+@pytest.mark.usefixtures("house")
+def test_a_run_goes_all_the_way_by_what_it_provides() -> None:
+    run = execute(examine(load_document(document(notes="marsh"))))
+    assert run.summary["tide"] == pytest.approx(1.01 * np.linspace(1, 2, 5))
+    error = run.summary["error_estimate"]["tide"]["value"]
+    assert 0.01 < error < 0.1, "coarser rounds are off by 0.02 and 0.0141 of up to 2"
+    found = Quantities(run.results)
+    assert found.curve("2*tide").values[-1] == pytest.approx(4.04)
+    assert found.curve("flow(60 deg, 0)").values[0] == pytest.approx(0.505)
+    with pytest.raises(QuantityError, match="this run has no s11; it has f, tide"):
+        found.curve("s11")
+    assert specs.judge(specs.read("tide < 3"), found).passed
+    assert specs.judge(specs.read("flow > 0.4 at theta = 60"), found).passed
+    shown = sweep(run.results)
+    assert shown["provides"] == ["tides"] and shown["tides"] == 2
+    assert "ports" in shown["lacks"] and shown["ports"] == []
+    assert headline(run.results)["text"] == "high water"
+    names = [item.name for item in trust_card(run.results)]
+    assert names == ["Error of the tide", "Moon", "Puddles"]
+
+
+@pytest.mark.usefixtures("house")
+def test_the_command_line_writes_what_a_run_provides(tmp_path: Path) -> None:
+    model = tmp_path / "marsh.json"
+    model.write_text(json.dumps(document(notes="marsh")))
+    assert main(["solve", str(model), "--quiet", "--out", str(tmp_path / "out")]) == 0
+    written = {p.name for p in (tmp_path / "out").iterdir()}
+    assert written == {"summary.json", "tide.csv", "run.nc"}
+    assert json.loads((tmp_path / "out/summary.json").read_text())["engine"] == "marsh"
