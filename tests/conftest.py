@@ -6,6 +6,7 @@ from typing import Any
 
 import numba
 import pytest
+from hypothesis import settings
 
 REASONLESS = {"", "unconditional skip"}
 _silent_skips: list[str] = []
@@ -27,6 +28,8 @@ def pytest_sessionfinish(session: pytest.Session, exitstatus: int) -> None:
 
 
 def pytest_configure(config: Any) -> None:
+    settings.register_profile("house", deadline=None)  # none may fail as the machine is busy
+    settings.load_profile("house")
     # two suites run side by side, and threads of both on two cores wait for each other longer than
     # they work
     numba.set_num_threads(1)

@@ -6,8 +6,9 @@ dimensionless radians; logarithmic units are not accepted in expressions.
 
 from __future__ import annotations
 
+import re
 from functools import lru_cache
-from typing import Any
+from typing import Any, cast
 
 import pint
 
@@ -37,6 +38,7 @@ _SPELLINGS = {
     "deg": "degree",
     "%": "percent",
     "in": "inch",
+    "mil": "thou",
 }
 _PREFIXES = "fpnuµμmcdkMGT"
 
@@ -46,25 +48,69 @@ def _registry() -> pint.UnitRegistry[float]:
     return pint.UnitRegistry()
 
 
-@lru_cache(maxsize=512)
+MOST_LETTERS = 60  # of a unit's text
+_SUPERSCRIPTS = str.maketrans("⁻⁰¹²³⁴⁵⁶⁷⁸⁹", "-0123456789")
+_FACTOR = re.compile(
+    r"\s*([A-Za-zµμΩ°%]+|1(?=\s*/))"  # a name, or the 1 of "1/s"
+    r"(?:\s*(?:\^|\*\*)\s*\(?([-−+]?[1-9])\)?|([⁻]?[¹²³⁴⁵⁶⁷⁸⁹]))?\s*"  # one digit of a power
+)
+_BETWEEN = re.compile(r"[·⋅*/]|(?=[A-Za-zµμΩ°%])")
+
+
 def unit(symbol: str) -> tuple[float, Dimension] | None:
-    """SI factor and dimension of a unit symbol, or ``None`` when it is not a unit."""
+    """SI factor and dimension of a unit, or ``None`` when it is not one: names with their prefixes,
+    multiplied (``·``, ``*`` or a space), divided, and with powers of one digit ("S/m", "m·s^-2").
+    """
     if symbol in SUFFIXES:
         return SUFFIXES[symbol], NONE
-    name = _SPELLINGS.get(symbol, symbol)
-    if symbol.endswith("Ω") and len(symbol) == 2 and symbol[0] in _PREFIXES:
-        name = symbol[0] + "ohm"
+    if len(symbol) > MOST_LETTERS:
+        return None
+    factor, dimension = 1.0, NONE
+    at, sign = 0, 1
+    while True:
+        found = _FACTOR.match(symbol, at)
+        if found is None:
+            return None
+        own = _named(found.group(1)) if found.group(1) != "1" else (1.0, NONE)
+        if own is None:
+            return None
+        power = found.group(2) or (found.group(3) or "1").translate(_SUPERSCRIPTS)
+        n = sign * int(power.replace("−", "-"))
+        try:
+            factor *= own[0] ** n
+        except OverflowError:
+            return None
+        dimension = cast(
+            Dimension, tuple(d + n * e for d, e in zip(dimension, own[1], strict=True))
+        )
+        at = found.end()
+        if at == len(symbol):
+            return (factor, dimension) if 0 < factor < float("inf") else None
+        between = _BETWEEN.match(symbol, at)
+        if between is None:
+            return None
+        sign = -1 if between.group() == "/" else 1
+        at = between.end()
+
+
+@lru_cache(maxsize=512)
+def _named(name: str) -> tuple[float, Dimension] | None:
+    """The same of a single name, letters only, so that nothing is left to evaluate in it."""
+    if name.startswith("dB"):
+        return None  # of levels, which formulas make with db10 and db20
+    known = _SPELLINGS.get(name, name)
+    if name.endswith("Ω") and len(name) == 2 and name[0] in _PREFIXES:
+        known = name[0] + "ohm"
     try:
-        parsed = _registry().Unit(name)
+        parsed = _registry().Unit(known)
         base: Any = _registry().Quantity(1.0, parsed).to_base_units()
     except (pint.errors.PintError, ValueError, AttributeError, TypeError, KeyError):
         return None
     dims = dict(base.dimensionality)
     if set(dims) - set(_BASE):
         return None
-    factor = float(base.magnitude)
     a, b, c, d, e = (float(dims.get(name, 0.0)) for name in _BASE)
-    return factor, (a, b, c, d, e)
+    return float(base.magnitude), (a, b, c, d, e)
 
 
 _NAMED: dict[Dimension, tuple[str, str]] = {

@@ -17,11 +17,19 @@ from heron.cli import main
 from heron.engines import ENGINES, Forecast, Verdict, silent
 from heron.engines.contract import Progress, band
 from heron.errors import QuantityError
+from heron.fields import radiator_name
 from heron.model import load_document
 from heron.problems import Problem
 from heron.quantities import Quantity
 from heron.results import specs
-from heron.results.capabilities import CAPABILITIES, Capability, Headline, Judged, TrustItem
+from heron.results.capabilities import (
+    CAPABILITIES,
+    Capability,
+    Headline,
+    Judged,
+    TrustItem,
+    provided,
+)
 from heron.results.capabilities.contract import Context, Rounds, plain
 from heron.results.formulas import Quantities
 from heron.results.quantity import quantity
@@ -180,3 +188,30 @@ def test_the_command_line_writes_what_a_run_provides(tmp_path: Path) -> None:
     written = {p.name for p in (tmp_path / "out").iterdir()}
     assert written == {"summary.json", "tide.csv", "run.nc"}
     assert json.loads((tmp_path / "out/summary.json").read_text())["engine"] == "marsh"
+
+
+@pytest.mark.parametrize(
+    ("attributes", "names"),
+    [
+        ({}, ["ports", "power", "far field"]),
+        ({"lit": 1, "empty": 0, "repeated": 0}, ["scattering"]),
+        ({"lit": 1, "empty": 0, "repeated": 1}, ["cells"]),
+        ({"lit": 1, "empty": 1, "repeated": 0}, ["noise floor", "scattering"]),
+        ({"lit": 1, "empty": 1, "repeated": 1}, ["noise floor", "cells"]),
+    ],
+)
+def test_older_runs_provide_what_they_did(attributes: dict[str, int], names: list[str]) -> None:
+    assert [c.name for c in provided(xr.Dataset(attrs=attributes))] == names
+
+
+@pytest.mark.parametrize(
+    ("variables", "name"),
+    [
+        (["segment_start"], "wires"),
+        (["surface_point"], "surface"),
+        (["surface_point", "layer_height"], "surface in layers"),
+        ([], "none"),
+    ],
+)
+def test_older_runs_radiate_as_they_did(variables: list[str], name: str) -> None:
+    assert radiator_name(xr.Dataset({v: ((), 0.0) for v in variables})) == name

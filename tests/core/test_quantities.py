@@ -11,7 +11,7 @@ from hypothesis import strategies as st
 from heron.errors import QuantityError
 from heron.model import evaluate_document, load_document
 from heron.quantities import engineering, evaluate, resolve_parameters
-from heron.quantities.units import unit
+from heron.quantities.units import si_symbol, unit
 
 
 @dataclass
@@ -171,3 +171,49 @@ def test_engineering_and_units() -> None:
     assert engineering(868e6, "Hz") == "868 MHz"
     assert engineering(1.5e-3, "m") == "1.5 mm"
     assert unit("mm") == (pytest.approx(1e-3), LENGTH)
+
+
+@pytest.mark.parametrize(
+    ("text", "factor", "symbol"),
+    [
+        ("S/m", 1.0, "S/m"),
+        ("kg·m^2/s**3/A", 1.0, "V"),
+        ("m s⁻¹", 1.0, "m/s"),
+        ("1/ns", 1e9, "Hz"),
+        ("mm²", 1e-6, "m²"),
+        ("mil", 2.54e-5, "m"),
+        ("kΩ", 1e3, "Ω"),
+    ],
+)
+def test_units_are_names_with_small_powers(text: str, factor: float, symbol: str) -> None:
+    found = unit(text)
+    assert found is not None
+    assert found[0] == pytest.approx(factor) and si_symbol(found[1]) == symbol
+
+
+@pytest.mark.parametrize(
+    "text",
+    [
+        "9**9**9",
+        "10^10^10",
+        "m^9^9^9",
+        "m^99999999",
+        "Ym^9·Ym^9·Ym^9",
+        "ym^9*ym^9*ym^9",
+        "(((",
+        "m)(",
+        "m//s",
+        "/m",
+        "m*",
+        "\0",
+        "📡",
+        "m" * 100_000,
+        "m*" * 20_000 + "m",
+        "__import__",
+        "dBm",
+        "",
+    ],
+)
+def test_what_is_no_unit_is_told_at_once(text: str) -> None:
+    """A units library that evaluates text computed 9**9**9 for ever, for everybody."""
+    assert unit(text) is None
