@@ -18,11 +18,14 @@ interface Page {
 }
 
 let timer: ReturnType<typeof setTimeout> | undefined;
+/** A page is on its way: the next waits for its answer, which has the version that it must name. */
+let sending = false;
 
 export const usePage = create<Page>((set, get) => ({
   suited: null, projectId: 0, version: 0, content: EMPTY, arranged: false, fault: "", past: [], dirty: false,
   open: (projectId, state) => {
     if (get().projectId === projectId && (get().dirty || state.version < get().version)) return;
+    if (get().dirty) { clearTimeout(timer); void save(true); }
     const content: Content = { ...EMPTY, ...(state.content as Content | null) };
     set({ projectId, version: state.version, content, arranged: content.cards.length > 0 || content.template !== "", suited: get().projectId === projectId ? get().suited : null, fault: "", past: get().projectId === projectId ? get().past : [], dirty: false });
   },
@@ -46,7 +49,13 @@ addEventListener("pagehide", () => {
 });
 
 async function save(leaving = false): Promise<void> {
-  const { projectId, version, content } = usePage.getState();
+  if (sending && !leaving) {
+    timer = setTimeout(() => void save(), SAVE_MS);
+    return;
+  }
+  const { projectId, content } = usePage.getState();
+  const version = usePage.getState().version + (sending ? 1 : 0);
+  sending = true;
   usePage.setState({ dirty: false });
   try {
     const kept = await call<PageState>("PUT", `/projects/${projectId}/readout`, { version, content }, undefined, leaving);
@@ -62,5 +71,7 @@ async function save(leaving = false): Promise<void> {
       usePage.setState({ fault, dirty: true });
       timer = setTimeout(() => void save(), 5 * SAVE_MS);
     } else usePage.setState({ fault });
+  } finally {
+    sending = false;
   }
 }
