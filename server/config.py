@@ -66,7 +66,6 @@ def load() -> Config:
         hosts=[
             "127.0.0.1",
             "localhost",
-            "testserver",
             *filter(None, os.environ.get("ODD_HERON_HOSTS", "").split(",")),
         ],
         secret_key=_secret(data),

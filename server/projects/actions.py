@@ -94,6 +94,19 @@ def step_history(request: HttpRequest, project_id: int, direction: str) -> Proje
 
 
 @transaction.atomic
+def delete_project(request: HttpRequest, project_id: int) -> None:
+    """With all that hangs on it.
+
+    :raises Problem: 409 while one of its runs has not ended.
+    """
+    project = get_project(request, project_id, Role.OWNER, lock=True)
+    run = project.runs.filter(finished=None).first()
+    if run is not None:
+        raise Problem(409, f"run {run.number} is {run.status}; stop it first")
+    project.delete()
+
+
+@transaction.atomic
 def set_member(request: HttpRequest, project_id: int, username: str, role: Role) -> None:
     project = get_project(request, project_id, Role.OWNER, lock=True)
     user = User.objects.filter(username=username).first()
@@ -106,7 +119,9 @@ def set_member(request: HttpRequest, project_id: int, username: str, role: Role)
 
 @transaction.atomic
 def remove_member(request: HttpRequest, project_id: int, username: str) -> None:
-    project = get_project(request, project_id, Role.OWNER, lock=True)
+    """Owners may remove anybody, everybody may leave."""
+    leaving = username == request.user.get_username()
+    project = get_project(request, project_id, Role.READER if leaving else Role.OWNER, lock=True)
     member = project.memberships.filter(user__username=username).first()
     if member is None:
         raise not_found("member of that name")

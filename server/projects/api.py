@@ -254,7 +254,7 @@ def get_one(request: HttpRequest, project_id: int) -> ProjectState:
 
 @router.delete("/{int:project_id}", response={204: None}, operation_id="delete_project")
 def delete_project(request: HttpRequest, project_id: int) -> Status:
-    get_project(request, project_id, Role.OWNER).delete()
+    actions.delete_project(request, project_id)
     return Status(204, None)
 
 

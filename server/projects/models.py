@@ -25,6 +25,8 @@ class Project(models.Model):
     members = models.ManyToManyField(
         settings.AUTH_USER_MODEL, through="Member", related_name="projects"
     )
+    # the number of its newest run, which may be gone: none is given twice
+    last_run = models.PositiveIntegerField(default=0)
     created = models.DateTimeField(auto_now_add=True)
     updated = models.DateTimeField(auto_now=True)
 

@@ -51,10 +51,11 @@ def start_run(
         raise Problem(
             422, f"the run cannot start: {examination.errors[0].message}", problems=problems
         )
-    last = project.runs.order_by("-number").values_list("number", flat=True).first() or 0
+    project.last_run += 1
+    project.save(update_fields=["last_run"])
     run = Run.objects.create(
         project=project,
-        number=last + 1,
+        number=project.last_run,
         revision=chosen,
         overrides=overrides,
         empty=empty,
@@ -174,8 +175,16 @@ def wish(request: HttpRequest, project_id: int, number: int, wanted: Wish) -> Ru
 
 
 @transaction.atomic
+@transaction.atomic
 def delete_run(request: HttpRequest, project_id: int, number: int) -> None:
-    run = get_run(request, project_id, number, Role.EDITOR)
+    """Its number is not given again. A worker that starts it meanwhile waits, and finds none.
+
+    :raises Problem: 409 while it is active.
+    """
+    get_project(request, project_id, Role.EDITOR)
+    run = Run.objects.select_for_update().filter(project=project_id, number=number).first()
+    if run is None:
+        raise not_found("run of that number")
     if run.active:
         raise Problem(409, f"run {run.number} is {run.status}; stop it first")
     run.delete()

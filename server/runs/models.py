@@ -33,7 +33,8 @@ class Wish(models.TextChoices):
 class Run(models.Model):
     project = models.ForeignKey(Project, on_delete=models.CASCADE, related_name="runs")
     number = models.PositiveIntegerField()
-    revision = models.ForeignKey(Revision, on_delete=models.PROTECT, related_name="runs")
+    # it goes with its project, and else keeps its revision from going
+    revision = models.ForeignKey(Revision, on_delete=models.RESTRICT, related_name="runs")
     overrides = models.JSONField(default=dict)
     values = models.JSONField(default=dict)
     author = models.ForeignKey(

@@ -167,6 +167,12 @@ def test_roles(api: Api, editor: Api, reader: Api, project: Project) -> None:
     assert save(reader, project, 2, renamed(document, "Again")).status_code == 200
     assert api.ask("delete", f"/projects/{project.id}/members/rhea").status_code == 204
     assert reader.ask("get", f"/projects/{project.id}").status_code == 404
+    assert reader.ask("delete", f"/projects/{project.id}/members/rhea").status_code == 404
+    refused = editor.ask("delete", f"/projects/{project.id}/members/olive")
+    assert refused.status_code == 403, "only owners remove others"
+    left = editor.ask("delete", f"/projects/{project.id}/members/edith")
+    assert left.status_code == 204, "everybody may leave"
+    assert editor.ask("get", f"/projects/{project.id}").status_code == 404
     last = api.ask("delete", f"/projects/{project.id}/members/olive")
     assert last.status_code == 409
     assert "owner" in last.json()["title"]

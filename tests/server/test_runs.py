@@ -358,6 +358,21 @@ def test_a_queued_run_stops_at_once_and_can_be_deleted(api: Api) -> None:
     assert api.ask("delete", f"/projects/{project}/runs/1").status_code == 409
     assert api.ask("post", f"/projects/{project}/runs/1/stop").json()["status"] == "stopped"
     assert api.ask("delete", f"/projects/{project}/runs/1").status_code == 204
+    assert api.ask("delete", f"/projects/{project}/runs/1").status_code == 404
+    start(api, project)
+    numbers = [r["number"] for r in api.ask("get", f"/projects/{project}/runs").json()]
+    assert numbers == [2], "what was kept of run 1 elsewhere must not be taken for another"
+
+
+def test_a_project_goes_with_its_runs(api: Api) -> None:
+    project = make(api)
+    start(api, project)
+    refused = api.ask("delete", f"/projects/{project}")
+    assert refused.status_code == 409
+    assert refused.json()["title"] == "run 1 is queued; stop it first"
+    api.ask("post", f"/projects/{project}/runs/1/stop")
+    assert api.ask("delete", f"/projects/{project}").status_code == 204
+    assert not Run.objects.exists()
 
 
 def test_repeating_a_run_gives_the_same_numbers(api: Api) -> None:
