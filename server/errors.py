@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from typing import Any
 
+import pydantic
 from django.http import HttpRequest, HttpResponse, JsonResponse
 from ninja import NinjaAPI
 from ninja.errors import AuthenticationError, ValidationError
@@ -48,6 +49,15 @@ def install(api: NinjaAPI) -> None:
         return problem(
             422, str(error), errors=[{"path": list(error.path), "message": error.message}]
         )
+
+    @api.exception_handler(RecursionError)
+    def _(request: HttpRequest, error: RecursionError) -> HttpResponse:
+        return problem(422, "the request is nested too deeply")
+
+    @api.exception_handler(pydantic.ValidationError)
+    def _(request: HttpRequest, error: pydantic.ValidationError) -> HttpResponse:
+        faults = [{"path": list(e["loc"]), "message": e["msg"]} for e in error.errors()]
+        return problem(422, faults[0]["message"], errors=faults)
 
     @api.exception_handler(ValidationError)
     def _(request: HttpRequest, error: ValidationError) -> HttpResponse:

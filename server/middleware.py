@@ -1,10 +1,13 @@
-"""Response headers that every page carries."""
+"""Response headers that every page carries, and requests that none is to read."""
 
 from __future__ import annotations
 
+import re
 from collections.abc import Callable
 
 from django.http import HttpRequest, HttpResponse
+
+from server.errors import problem
 
 # Styles may be inline: the 3-D view and overlays position elements through style attributes.
 POLICY = (
@@ -24,3 +27,22 @@ class ContentSecurityPolicy:
         response = self.get_response(request)
         response["Content-Security-Policy"] = POLICY
         return response
+
+
+class NoNul:
+    """Refuses requests with a NUL in a text, which PostgreSQL does not keep."""
+
+    _IN_JSON = re.compile(rb"(?<!\\)(?:\\\\)*\\u0000|\x00")
+
+    def __init__(self, get_response: Callable[[HttpRequest], HttpResponse]) -> None:
+        self.get_response = get_response
+
+    def __call__(self, request: HttpRequest) -> HttpResponse:
+        json = request.content_type == "application/json"
+        if (
+            "\0" in request.path_info
+            or "%00" in request.META.get("QUERY_STRING", "")
+            or (json and self._IN_JSON.search(request.body))
+        ):
+            return problem(422, "a text has a NUL character in it; take it out")
+        return self.get_response(request)

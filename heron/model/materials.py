@@ -76,7 +76,11 @@ class Tabulated(_Material):
 
 
 def _kind(value: Any) -> str:
-    return str(value.get("kind", "conductor") if isinstance(value, dict) else value.kind)
+    return str(
+        value.get("kind", "conductor")
+        if isinstance(value, dict)
+        else getattr(value, "kind", "conductor")
+    )
 
 
 Material = Annotated[

@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Iterator, Mapping, Sequence
+from itertools import chain
 from typing import Protocol
 
 from heron.errors import QuantityError
@@ -56,31 +57,47 @@ def resolve_parameters(
             )
 
     values: Values = {}
-    state: dict[str, str] = {}
+    failed: set[str] = set()
 
-    def visit(name: str, trail: tuple[str, ...]) -> None:
-        if state.get(name) in ("done", "failed"):
-            return
-        if name in trail:
-            path = " → ".join((*trail[trail.index(name) :], name))
-            raise QuantityError(f"the parameters depend on each other in a circle: {path}")
-        i = index[name]
-        try:
-            for other in sorted(names_in(text[name]) & index.keys()):
-                visit(other, (*trail, name))
-                if state.get(other) == "failed":
-                    raise QuantityError(f"it needs “{other}”, which has an error")
-            values[name] = _checked(text[name], values, parameters[i].unit)
-            state[name] = "done"
-        except QuantityError as error:
-            state[name] = "failed"
-            errors.append(QuantityError(error.message, ("parameters", i, "expression")))
-            if "circle" in error.message:
-                for member in trail:
-                    state.setdefault(member, "open")
+    def fail(name: str, message: str) -> None:
+        failed.add(name)
+        errors.append(QuantityError(message, ("parameters", index[name], "expression")))
+
+    def settle(first: str) -> None:
+        """Its value, after those that it needs: not by recursion, as chains may be long."""
+        waiting: dict[str, Iterator[str]] = {}
+        name: str | None = first
+        while name is not None or waiting:
+            if name is not None:
+                try:
+                    waiting[name] = iter(sorted(names_in(text[name]) & index.keys()))
+                except QuantityError as error:
+                    fail(name, error.message)
+            name = None
+            if not waiting:
+                return
+            top, needed = next(reversed(waiting.items()))
+            other = next((n for n in needed if n not in values), None)
+            if other is None:
+                try:
+                    values[top] = _checked(text[top], values, parameters[index[top]].unit)
+                except QuantityError as error:
+                    fail(top, error.message)
+            elif other in failed:
+                fail(top, f"it needs “{other}”, which has an error")
+            elif other in waiting:
+                trail = list(waiting)
+                path = " → ".join((*trail[trail.index(other) :], other))
+                fail(top, f"the parameters depend on each other in a circle: {path}")
+            else:
+                waiting[top] = chain([other], needed)  # asked again when it is settled
+                name = other
+                continue
+            del waiting[top]
 
     for name in index:
-        visit(name, ())
+        if name not in values and name not in failed:
+            settle(name)
     return values, errors
 
 

@@ -320,3 +320,59 @@ def test_pages_carry_a_strict_policy(db: None) -> None:
     policy = Client().get("/")["Content-Security-Policy"]
     assert "default-src 'self'" in policy
     assert "http" not in policy
+
+
+@pytest.mark.parametrize(
+    "parameters",
+    [[{}], [{"name": "1", "expression": "1"}], [{"name": "a b", "expression": "1"}], [{"name": 5}]],
+)
+def test_parameters_that_are_none_are_refused(api: Api, parameters: list[Any]) -> None:
+    answer = api.ask("post", "/projects/evaluate", {"parameters": parameters, "expression": "1"})
+    assert answer.status_code == 422
+    assert answer.json()["title"]
+
+
+def test_a_long_chain_of_parameters_is_evaluated(api: Api) -> None:
+    """The last first, as deep as a document allows: by recursion it was too deep."""
+    parameters = [{"name": f"p{i}", "expression": f"p{i + 1} + 1"} for i in range(999)]
+    parameters.append({"name": "p999", "expression": "1 mm"})
+    found = api.ask(
+        "post", "/projects/evaluate", {"parameters": parameters, "expression": "p998 / 1 mm"}
+    )
+    assert found.status_code == 200
+    deep = "(" * 490 + "1" + ")" * 490
+    asked = api.ask("post", "/projects/evaluate", {"parameters": [], "expression": deep})
+    assert asked.status_code == 200
+
+
+@pytest.mark.parametrize("unit", ["(((", "9**9**9", "10^10^10", "📡", "m" * 20])
+def test_units_that_are_none_are_told(api: Api, project: Project, unit: str) -> None:
+    document = copy.deepcopy(project.head.document)
+    document["parameters"].append({"name": "odd", "expression": "1 mm", "unit": unit})
+    answer = api.ask("post", "/projects/examine", {"document": document})
+    assert answer.status_code == 200
+    assert any("is not a unit" in p["message"] for p in answer.json()["problems"])
+
+
+def test_nul_in_a_text_is_refused_wherever_it_is(api: Api, project: Project) -> None:
+    named = renamed(project.head.document, "a\0b")
+    for answer in (
+        save(api, project, 1, named),
+        api.ask("post", "/projects", {"document": named}),
+        api.ask("get", f"/projects/{project.id}/files?name=%00"),
+        api.ask("delete", f"/projects/{project.id}/members/%00"),
+    ):
+        assert answer.status_code == 422
+        assert "NUL" in answer.json()["title"]
+    backslash = renamed(project.head.document, "\\u0000 is how it is written")
+    assert save(api, project, 1, backslash).status_code == 200
+
+
+def test_what_is_nested_without_end_is_refused(api: Api, project: Project) -> None:
+    document = {**project.head.document, "materials": [[[[]]]]}
+    assert save(api, project, 1, document).status_code == 422
+    deep = "[" * 100_000 + "]" * 100_000
+    answer = api.generic(
+        "POST", "/api/projects/examine", f'{{"document": {deep}}}', "application/json"
+    )
+    assert 400 <= answer.status_code < 500
