@@ -99,7 +99,7 @@ def test_from_an_empty_sheet_to_a_cross_section(page: Page) -> None:
         expect(page.locator("[data-card]", has_text=title).first).to_be_visible()
     page.get_by_role("button", name="Add a card").click()
     page.get_by_role("menuitem", name="Smith chart").click()
-    expect(page.get_by_text("is lit by a wave and has no feed that is driven")).to_be_visible()
+    expect(page.get_by_text("has no ports that are driven")).to_be_visible()
 
 
 def test_a_dipole_is_solved_and_heard_far_away(page: Page) -> None:

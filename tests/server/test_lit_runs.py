@@ -88,7 +88,7 @@ def test_a_lit_run_offers_cross_sections_and_refuses_ports(api: Api, ball: Proje
     )
     assert np.allclose(arrays["re0.0"], scattering.monostatic(results), rtol=1e-5)
     assert header["curves"][0][0]["unit"] == "m²"
-    assert "lit and has no s11" in header["curves"][0][3]["error"]
+    assert "this run has no s11; it has f, rcs" in header["curves"][0][3]["error"]
 
     field, values = unpacked(api.ask("get", f"{base}/near/beside?frequency=3e9&quantity=r").content)
     assert "error" not in values, "one round says nothing"
@@ -232,7 +232,7 @@ def test_repeated_cells_send_back_and_let_through(api: Api, owner: Any) -> None:
     rows = api.ask("get", f"{base}/export/scattering.csv").content.decode().splitlines()
     assert rows[0].startswith("frequency_hz,reflectance,transmittance") and len(rows) == 5
     assert api.ask("get", f"{base}/pattern?frequency=3e9").status_code == 422
-    assert api.ask("get", f"{base}/scattered?frequency=3e9").status_code == 404
+    assert api.ask("get", f"{base}/scattered?frequency=3e9").status_code == 422
 
 
 def test_the_noise_floor_is_a_run_of_its_own(api: Api, ball: Project) -> None:
@@ -280,7 +280,7 @@ def test_a_driven_model_has_no_noise_floor_and_no_cross_section(api: Api, projec
     )
     number = solved(api, project.id)
     base = f"/projects/{project.id}/runs/{number}"
-    assert api.ask("get", f"{base}/scattered?frequency=9e8").status_code == 404
+    assert api.ask("get", f"{base}/scattered?frequency=9e8").status_code == 422
     assert api.ask("get", f"{base}/export/scattering.csv").status_code == 422
     header, _ = unpacked(
         api.ask(
@@ -289,7 +289,7 @@ def test_a_driven_model_has_no_noise_floor_and_no_cross_section(api: Api, projec
             {"sources": [f"run {number}"], "formulas": ["rcs"]},
         ).content
     )
-    assert "driven and has no rcs" in header["curves"][0][0]["error"]
+    assert "this run has no rcs; it has f, s11" in header["curves"][0][0]["error"]
 
 
 @pytest.mark.parametrize(
