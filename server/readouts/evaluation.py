@@ -29,7 +29,7 @@ from server.projects.permissions import get_project
 from server.readouts import sources
 from server.runs import store
 from server.runs.actions import results_of
-from server.runs.fields import capture_field, model_of, needs
+from server.runs.fields import capture_field, file_name, model_of, needs
 from server.runs.models import Run
 
 router = Router()
@@ -372,6 +372,6 @@ def export_runs(request: HttpRequest, project_id: int, runs: str) -> HttpRespons
             run, results = _loaded(request, project_id, n)
             for capability in provided(results):
                 for name, text in capability.files(results, run.summary).items():
-                    archive.writestr(f"run-{n}-{name}", text)
+                    archive.writestr(file_name(run, name), text)
             archive.writestr(zipfile.ZipInfo(f"run-{n}.nc"), store.content(run.id))
     return _file(out.getvalue(), f"project-{project.id}-runs.zip", "application/zip")

@@ -21,7 +21,15 @@ from heron.results.capabilities.far_field import pattern_csv
 from server.errors import Problem, not_found
 from server.packets import packet
 from server.runs import actions, store
-from server.runs.fields import averaged, capture_field, incident, model_of, needs, without
+from server.runs.fields import (
+    averaged,
+    capture_field,
+    file_name,
+    incident,
+    model_of,
+    needs,
+    without,
+)
 from server.runs.models import Run, Wish
 
 router = Router()
@@ -446,9 +454,8 @@ def _own_file(request: HttpRequest, project_id: int, number: int, of: str, *need
     run, results = _results(request, project_id, number)
     files = needs(run, results, *needed).files(results, run.summary)
     name = next(name for name in files if re.search(of, name))
-    shown = name.removeprefix("ports") if name.startswith("ports.s") else f"-{name}"
     kind = "text/csv" if name.endswith(".csv") else "text/plain"
-    return _download(files[name], f"run-{run.number}{shown}", kind)
+    return _download(files[name], file_name(run, name), kind)
 
 
 @router.get(

@@ -47,6 +47,11 @@ def needs(run: Run, results: xr.Dataset, *names: str) -> Capability:
     raise Problem(422, f"run {run.number} has no {wanted}; it has {there}")
 
 
+def file_name(run: Run, name: str) -> str:
+    """What a file of a run is called when it is taken out: "run-3.s2p", "run-3-ports.csv"."""
+    return f"run-{run.number}" + (name.removeprefix("ports") if ".s" in name else f"-{name}")
+
+
 def model_of(run: Run) -> Evaluated:
     return evaluate_document(load_document(run.revision.document), run.overrides)
 
