@@ -4,7 +4,6 @@
 
 from __future__ import annotations
 
-import re
 from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass
 from functools import cached_property
@@ -21,13 +20,13 @@ from heron.quantities.expressions import CONSTANTS, FREQUENCY, FUNCTIONS, Evalua
 from heron.quantities.units import NONE, Dimension, describe, si_symbol
 from heron.results import patterns, ports, scattering
 from heron.results.capabilities import CAPABILITIES, Capability, directional, provided
+from heron.results.capabilities.ports import PORT_QUANTITY
 from heron.results.power import Budget, budget
 from heron.results.quantity import OHM, SECOND, SIEMENS, quantity
 
 Floats = NDArray[np.float64]
 Values = NDArray[Any]
 
-_PORTS = re.compile(r"^(s)(\d)(\d)$|^(s)(\d+)_(\d+)$|^(z|y|vswr|return_loss)(\d*)$")
 _REAL: dict[str, Callable[..., Any]] = {
     "sin": np.sin,
     "cos": np.cos,
@@ -185,7 +184,7 @@ class Given:
             name += "1"
         if name in self.named:
             return quantity(self.named[name], OHM if name.startswith("z") else NONE)
-        found = _PORTS.match(name)
+        found = PORT_QUANTITY.match(name)
         return (
             None if found is None else self._derived(*(g for g in found.groups() if g is not None))
         )

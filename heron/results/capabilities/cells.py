@@ -13,7 +13,6 @@ from heron.quantities import Quantity, engineering
 from heron.results import ports, scattering
 from heron.results.capabilities.contract import (
     FINER,
-    Capability,
     Context,
     Headline,
     Judged,
@@ -23,7 +22,7 @@ from heron.results.capabilities.contract import (
     percent,
     plain,
 )
-from heron.results.capabilities.scattering import DECAY, illuminations
+from heron.results.capabilities.illuminated import DECAY, Illuminated
 from heron.results.convergence import HELD, ORDERS, UNSURE
 from heron.results.errors import FLOOR_SHARE
 from heron.results.quantity import quantity
@@ -44,7 +43,7 @@ COLUMNS = (
 )
 
 
-class Cells(Capability):
+class Cells(Illuminated):
     """Of each illumination alone; formulas speak of the first one."""
 
     name: ClassVar[str] = "cells"
@@ -72,13 +71,6 @@ class Cells(Capability):
         at, low = ports.minimum(results["frequency"].values, level)
         return Headline(level, at, low, f"sends back {low:.1f} dB at {engineering(at, 'Hz')}")
 
-    def overview(self, results: xr.Dataset) -> dict[str, Any]:
-        return {
-            "layered": scattering.layered(results),
-            "receives": [int(p) for p in results["port"].values],
-            "illuminations": illuminations(results),
-        }
-
     def summary(self, results: xr.Dataset, model: Any, indices: list[int]) -> dict[str, Any]:
         rows = []
         for n, name in enumerate(scattering.illuminations(results)):
@@ -94,12 +86,6 @@ class Cells(Capability):
 
     def files(self, results: xr.Dataset, summary: Mapping[str, Any]) -> dict[str, str]:
         return {"scattering.csv": mixed_table(COLUMNS, summary["cells_lit"])}
-
-    def incident(self, results: xr.Dataset) -> float | None:
-        return float(abs(results["drive"].values[0]))
-
-    def offered(self, results: xr.Dataset, index: int) -> float | None:
-        return scattering.power_of_waves(results, index)
 
     def compared(self, results: xr.Dataset) -> dict[str, Any]:
         found = [scattering.shares(results, n) for n in range(results.sizes["port_in"])]

@@ -39,7 +39,8 @@ from heron.results.quantity import OHM, SIEMENS, quantity
 # beside a tube's, at any fineness, measured
 GAP_S = 2.5
 
-_NAME = re.compile(r"^(s)(\d)(\d)$|^(s)(\d+)_(\d+)$|^(z|y|vswr|return_loss)(\d*)$")
+# of quantities of ports, by kind and numbers
+PORT_QUANTITY = re.compile(r"^(s)(\d)(\d)$|^(s)(\d+)_(\d+)$|^(z|y|vswr|return_loss)(\d*)$")
 _ERROR = re.compile(r"^error_s(\d)(\d)$|^error_s(\d+)_(\d+)$")
 
 
@@ -65,7 +66,7 @@ class Ports(Capability):
         return ["s11", "z1", "y1", "vswr1", "return_loss1"]
 
     def knows(self, name: str) -> bool:
-        return _NAME.match(name) is not None
+        return PORT_QUANTITY.match(name) is not None
 
     def find(self, run: Context, name: str) -> Quantity | None:
         wrong = _ERROR.match(name)
@@ -74,7 +75,7 @@ class Ports(Capability):
             to, by = (int(g) for g in wrong.groups() if g)
             if to in known and by in known:
                 return quantity(run.results["s_error"].values[:, known.index(to), known.index(by)])
-        found = _NAME.match(name)
+        found = PORT_QUANTITY.match(name)
         return None if found is None else _of(run, *(g for g in found.groups() if g is not None))
 
     def headline(self, results: xr.Dataset) -> Headline:

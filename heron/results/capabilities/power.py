@@ -41,12 +41,14 @@ class Power(Capability):
         return [*SHARES, "mismatch", *EFFICIENCIES]
 
     def find(self, run: Context, name: str) -> Quantity | None:
+        if name not in self.names():
+            return None
         p = run.powers
         if name == "mismatch":
             return quantity(1 - p.accepted / p.available)
         if name in SHARES:
             return quantity(getattr(p, SHARES[name]) / p.available)
-        return quantity(getattr(p, name)) if name in EFFICIENCIES else None
+        return quantity(getattr(p, name))
 
     def overview(self, results: xr.Dataset) -> dict[str, Any]:
         powers = budget(results)

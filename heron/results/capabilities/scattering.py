@@ -17,7 +17,6 @@ from heron.quantities import Quantity, engineering
 from heron.results import patterns, scattering
 from heron.results.capabilities.contract import (
     FINER,
-    Capability,
     Context,
     Floats,
     Headline,
@@ -28,6 +27,7 @@ from heron.results.capabilities.contract import (
     marked,
     percent,
 )
+from heron.results.capabilities.illuminated import DECAY, Illuminated
 from heron.results.convergence import HELD, ORDERS, UNSURE
 from heron.results.errors import FLOOR_DB, FLOOR_SHARE, PATTERN_LEVEL
 from heron.results.quantity import AREA, quantity
@@ -37,12 +37,11 @@ SECTIONS = ("scattered", "absorbed", "extinction", "scattered_below")
 LOSSY = 0.02
 LEFT = 0.1  # of the largest extinction: errors and balances count where more is left
 COLUMNS = ("frequency_hz", "theta_deg", "phi_deg", "rcs_m2", "monostatic", "illumination")
-DECAY = "let the run decay further, or ask for more cells per wavelength"
 
 _RECEIVED = re.compile(r"received(\d*)_section$")
 
 
-class Scattering(Capability):
+class Scattering(Illuminated):
     """Of each illumination alone; formulas speak of the first one."""
 
     name: ClassVar[str] = "scattering"
@@ -98,13 +97,6 @@ class Scattering(Capability):
         at, most = float(results["frequency"].values[level.argmax()]), float(level.max())
         return Headline(level, at, most, f"{most:.1f} dBsm at {engineering(at, 'Hz')}")
 
-    def overview(self, results: xr.Dataset) -> dict[str, Any]:
-        return {
-            "layered": scattering.layered(results),
-            "receives": [int(p) for p in results["port"].values],
-            "illuminations": illuminations(results),
-        }
-
     def summary(self, results: xr.Dataset, model: Any, indices: list[int]) -> dict[str, Any]:
         """Radar cross-sections back to the source over the band, and in every cut; cross-sections
         of power.
@@ -128,12 +120,6 @@ class Scattering(Capability):
         t, p = np.meshgrid(np.radians(theta), np.radians(phi), indexing="ij")
         area = scattering.cross_section(results, index, t.ravel(), p.ravel())
         return scattering.dbsm(area).reshape(t.shape)
-
-    def incident(self, results: xr.Dataset) -> float | None:
-        return float(abs(results["drive"].values[0]))
-
-    def offered(self, results: xr.Dataset, index: int) -> float | None:
-        return scattering.power_of_waves(results, index)
 
     def compared(self, results: xr.Dataset) -> dict[str, Any]:
         lights = range(results.sizes["port_in"])
@@ -178,15 +164,6 @@ class Scattering(Capability):
         )
         name = "Scattered + absorbed = taken out"
         return [TrustItem(name, percent(balance), marked(balance, 0.02, 0.08), DECAY)]
-
-
-def illuminations(results: xr.Dataset) -> list[dict[str, Any]]:
-    """Names of illuminations and the directions that they come from."""
-    out = []
-    for n, name in enumerate(scattering.illuminations(results)):
-        theta, phi = np.degrees(scattering.back(results, n)).tolist()
-        out.append({"name": name, "theta_deg": theta, "phi_deg": phi})
-    return out
 
 
 def _monostatic_rows(results: xr.Dataset, light: int, name: str) -> list[dict[str, Any]]:
