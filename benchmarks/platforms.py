@@ -11,7 +11,7 @@ from pathlib import Path
 from typing import Any
 
 from heron.geometry import build_geometry
-from heron.geometry.exact.exchange import Named, write_step
+from heron.shapes.exchange import Named, write_step
 from heron.model import evaluate_document, load_document
 
 COLOURS = {

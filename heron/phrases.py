@@ -1,274 +1,268 @@
-"""Typing a step: "box 40 x 20 x 1.6 mm, FR4, on ground" becomes a part of the document."""
+"""Typing and printing steps: "box 40 x 20 x 1.6 mm, FR4, on ground" becomes a step of the document.
+
+A step is typed as the sheet prints it, whole or in part; what is left out has the value that a new
+step of the kind has. Where places and supports come in, the geometry is asked.
+"""
 
 from __future__ import annotations
 
 import re
-from collections.abc import Iterable
-from dataclasses import dataclass, field
+from collections.abc import Iterable, Iterator, Mapping
+from dataclasses import dataclass
+from difflib import get_close_matches
 from typing import Any
 
 from heron.errors import ModelError
 from heron.geometry import build_geometry
 from heron.model import Document, evaluate_document
+from heron.steps import CHAPTER, all_kinds, kind_of
+from heron.steps.contract import BodyKind, Kind, Shorthand
+from heron.steps.sentence import MISSING, Reader, default_at, plain
 
-_SIZES = re.compile(r"\s*(?:×|\bx\b|\bby\b)\s*", re.IGNORECASE)
-_POINT = re.compile(r"\(([^()]*(?:\([^()]*\)[^()]*)*)\)")
-_NUMBER = re.compile(r"[\d.]+(?:[eE][+-]?\d+)?")
-_WITH_UNIT = re.compile(r"^[\d.]+(?:[eE][+-]?\d+)?\s*([A-Za-zµ\"]+)$")
+GROUND = "ground"
+MOST_OFFERED = 8
+_NAMED = re.compile(r"(?:[^\W\d]\w*|\"[^\"]*\")\s*=(?!=)")  # how a parameter begins
+COMMON = ["box", "wire", "gap feed", "far field"]
 
 
 @dataclass(frozen=True)
-class Form:
-    """How a kind is typed: an example after its word, what its bare sizes mean in order, and which
-    of its fields may be named.
-    """
+class Typed:
+    """A step that was read: of which chapter, and its fields as JSON has them."""
 
-    example: str
-    kind: str
-    # fields filled by "a x b x c"; "size.0" is an item of a list
-    sizes: tuple[str, ...]
-    place: str = ""  # field that "at (x, y, z)" sets
-    named: dict[str, str] = field(default_factory=dict)
-    # boxes and rectangles are typed by their middle in x and y
-    centred: bool = False
-    fixed: dict[str, Any] = field(default_factory=dict)
+    chapter: str
+    step: dict[str, Any]
 
 
-_ROUND = {"radius": "radius", "height": "height", "inner": "inner", "axis": "axis"}
-FORMS: dict[str, Form] = {
-    "box": Form("40 x 20 x 1.6 mm", "box", ("size.0", "size.1", "size.2"), "corner", centred=True),
-    "block": Form(
-        "40 x 20 x 1.6 mm", "box", ("size.0", "size.1", "size.2"), "corner", centred=True
-    ),
-    "sheet": Form("40 x 20 mm", "rectangle", ("size.0", "size.1"), "corner", centred=True),
-    "rectangle": Form("40 x 20 mm", "rectangle", ("size.0", "size.1"), "corner", centred=True),
-    "cylinder": Form(
-        "radius 5 mm height 20 mm", "cylinder", ("radius", "height"), "centre", _ROUND
-    ),
-    "tube": Form(
-        "radius 5 mm inner 4 mm height 20 mm",
-        "cylinder",
-        ("radius", "inner", "height"),
-        "centre",
-        _ROUND,
-    ),
-    "cone": Form(
-        "radius 5 mm height 20 mm", "cone", ("radius", "height"), "centre", {**_ROUND, "top": "top"}
-    ),
-    "sphere": Form("radius 10 mm", "sphere", ("radius",), "centre", {"radius": "radius"}),
-    "torus": Form(
-        "bend 20 mm radius 3 mm",
-        "torus",
-        ("bend", "radius"),
-        "centre",
-        {"bend": "bend", "radius": "radius", "axis": "axis"},
-    ),
-    "disc": Form(
-        "radius 10 mm",
-        "disc",
-        ("radius",),
-        "centre",
-        {"radius": "radius", "inner": "inner", "axis": "axis"},
-    ),
-    "ring": Form(
-        "radius 10 mm inner 5 mm",
-        "disc",
-        ("radius", "inner"),
-        "centre",
-        {"radius": "radius", "inner": "inner", "axis": "axis"},
-    ),
-    "dish": Form(
-        "diameter 200 mm focus 80 mm",
-        "dish",
-        ("diameter",),
-        "centre",
-        {"focus": "focus", "diameter": "diameter", "thickness": "thickness"},
-    ),
-    "wire": Form(
-        "from (0, 0, 0) to (0, 0, 80 mm) radius 1 mm", "wire", (), "", {"radius": "radius"}
-    ),
-}
-WORDS = sorted(FORMS)
+def printed(chapter: str, step: Mapping[str, Any]) -> str:
+    """A step (JSON) as its sentence, which reads back as the same step."""
+    kind = kind_of(chapter, step.get("kind") if CHAPTER[chapter].many else None)
+    return f"{_title(kind)}{kind.language.text(step)}"
 
 
-def step_from(text: str, document: Document, materials: Iterable[str]) -> dict[str, Any]:
-    """A part from a phrase: kind, sizes, then any of a material, "at (x, y, z)", "on PART", "from
-    (…) to (…)", "radius …", "called NAME".
+def step_from(text: str, document: Document, materials: Iterable[str]) -> Typed:
+    """The step that a sentence or a part of one says.
 
-    :raises ModelError: saying which words were not understood and what may stand there.
+    :param materials: names of the library; those of the document are known.
+    :raises ModelError: saying what was not understood and what may stand there.
     """
     text = text.strip()
-    word, _, rest = text.partition(" ")
-    form = FORMS.get(word.lower())
-    if form is None:
-        raise ModelError(f"a step begins with what it is: {', '.join(WORDS)}; not “{word}”")
-    library = {m.lower(): m for m in materials}
-    parts = {p.name.lower(): p.name for p in document.parts}
-    step: dict[str, Any] = {"kind": form.kind, **form.fixed}
-    sizes: list[str] = []
-    support = ""
-    at: list[str] | None = None
-    for written in _clauses(rest, form.named):
-        endings = (
-            ()
-            if written.lower().startswith(("in ", "called "))
-            else sorted(library, key=len, reverse=True)
-        )
-        tail = next((m for m in endings if written.lower().endswith(f" {m}")), "")
-        if tail:
-            step["material"] = library[tail]
-        clause = written[: len(written) - len(tail)].strip()
-        lower = clause.lower()
-        first, _, more = clause.partition(" ")
-        if lower in library:
-            step["material"] = library[lower]
-        elif lower.startswith("in ") and more.lower() in library:
-            step["material"] = library[more.lower()]
-        elif lower.startswith("on "):
-            support = parts.get(more.strip().lower(), "")
-            if not support:
-                raise ModelError(
-                    f"there is no part “{more.strip()}” to stand on; there are"
-                    f" {', '.join(parts.values()) or 'none'}"
-                )
-        elif lower.startswith("called "):
-            step["name"] = more.strip()
-        elif lower.startswith("at "):
-            at = _point(more)
-        elif lower.startswith("from ") and form.kind == "wire":
-            ends = _POINT.findall(clause)
-            if len(ends) != 2:
-                raise ModelError("a wire runs from (x, y, z) to (x, y, z)")
-            step["start"], step["end"] = (_triple(e) for e in ends)
-        elif first.lower() in form.named and more:
-            step[form.named[first.lower()]] = more.strip()
-        elif not sizes and form.sizes and _looks_like_size(clause):
-            sizes = _spread(_SIZES.split(clause))
-        else:
-            raise ModelError(
-                f"“{clause}” is not understood here; it is no material, and no size, place or part"
-                " either"
-            )
-    _fill(step, form, sizes)
-    if form.kind == "wire" and "start" not in step:
-        raise ModelError("a wire runs from (x, y, z) to (x, y, z)")
-    if form.kind == "wire":
-        step.setdefault("radius", "0.5 mm")
-    if form.kind == "dish":
-        step.setdefault("focus", f"0.4 * ({step['diameter']})")
-    _put(step, form, at, support, document)
-    step.setdefault("name", _free(document, word.lower()))
-    return step
-
-
-def _clauses(text: str, named: Iterable[str]) -> list[str]:
-    """Split at commas outside parentheses, and before the words that begin a clause."""
-    depth, out, current = 0, [], ""
-    for c in text:
-        depth += (c == "(") - (c == ")")
-        if c == "," and depth == 0:
-            out.append(current)
-            current = ""
-        else:
-            current += c
-    out.append(current)
-    begins = "|".join(["at", "on", "called", "in", "from", *named])
-    return [
-        p.strip()
-        for clause in out
-        for p in re.split(rf"(?:^|\s+)(?=(?:{begins})\s)", clause.strip())
-        if p.strip()
-    ]
-
-
-def _looks_like_size(clause: str) -> bool:
-    return bool(
-        _NUMBER.match(clause)
-        or _SIZES.search(clause)
-        or re.match(r"^[A-Za-z_]\w*\s*(?:$|[-+*/])", clause)
+    names = _names(document, materials)
+    best: tuple[int, ModelError] | None = None
+    for kind, short, start in _candidates(text):
+        reader = Reader(text, names, _Short(short, kind) if short else _Short(None, kind))
+        try:
+            found, end = kind.language.read(reader, start)
+            if reader.skip(end) < len(text):
+                raise _not_understood(reader, end)
+            return Typed(kind.chapter, _finished(kind, short, found, reader, document))
+        except ModelError as error:
+            if best is None or reader.furthest > best[0]:
+                best = (reader.furthest, error)
+    if best is not None:
+        raise best[1]
+    words = sorted(
+        {k.title.lower() for k in all_kinds()} | {s.word for k in all_kinds() for s in k.short}
+    )
+    near = get_close_matches(text.lower()[:20], words, 4, 0.5) or COMMON
+    raise ModelError(
+        f"a step begins with what it is, such as {', '.join(near)}; not “{text.split(' ')[0]}”"
     )
 
 
-def _spread(sizes: list[str]) -> list[str]:
-    """ "40", "20", "1.6 mm" all in mm: a last unit serves the plain numbers before it."""
-    found = _WITH_UNIT.match(sizes[-1].strip())
-    if not found:
-        return [s.strip() for s in sizes]
-    return [f"{s.strip()} {found[1]}" if _NUMBER.fullmatch(s.strip()) else s.strip() for s in sizes]
+def completions(text: str, document: Document, materials: Iterable[str]) -> list[str]:
+    """Texts that go on from what is typed, best first; none before a first letter."""
+    start = text.lstrip()
+    if not start:
+        return []
+    names = _names(document, materials)
+    out = [e for e in examples() if e.lower().startswith(start.lower()) and e != start]
+    for kind, short, at in _candidates(start):
+        reader = Reader(start, names, _Short(short, kind))
+        try:
+            _, end = kind.language.read(reader, at)
+        except ModelError:
+            continue
+        furthest = max(reader.furthest, end)
+        head, typed = start[:furthest], start[furthest:].lstrip(" ,;:").lower()
+        wanted = [*reader.expected]
+        if reader.skip(end) == len(start) and hasattr(reader.short, "sizes"):
+            wanted += names["material"] if "material" in kind.schema.model_fields else []
+        for word in wanted:
+            if word.lower().startswith(typed) and word.lower() != typed and word[0].isalpha():
+                comma = "" if not head or head[-1] in " ,(=" else " "
+                out.append(f"{head}{comma}{word}")
+    return list(dict.fromkeys(out))[:MOST_OFFERED]
 
 
-def _fill(step: dict[str, Any], form: Form, sizes: list[str]) -> None:
-    if sizes and len(sizes) != len(form.sizes):
-        wanted = ", ".join(s if "." not in s else "along " + "xyz"[int(s[-1])] for s in form.sizes)
-        raise ModelError(f"{form.kind} takes {len(form.sizes)} sizes ({wanted}), not {len(sizes)}")
-    for name, value in zip(form.sizes, sizes, strict=False):
-        field_name, _, index = name.partition(".")
+def examples() -> list[str]:
+    """A typed step of every kind: short ones first, then whole sentences of new steps."""
+    short = [f"{s.word} {s.example}" for k in all_kinds() for s in k.short]
+    return short + [
+        printed(k.chapter, _new(k, e.step)) for k in all_kinds() for e in k.menu if _whole(e.step)
+    ]
+
+
+def _whole(step: Mapping[str, Any]) -> bool:
+    """Whether a new step needs no other one."""
+    return "" not in step.values() and [""] not in step.values()
+
+
+def _new(kind: Kind, step: Mapping[str, Any]) -> dict[str, Any]:
+    own = {"kind": kind.name} if "kind" in kind.schema.model_fields else {}
+    return own | {k: plain(v) for k, v in step.items()}
+
+
+def _title(kind: Kind) -> str:
+    return "" if kind.name == "parameter" else kind.title + " "
+
+
+def _names(document: Document, materials: Iterable[str]) -> dict[str, list[str]]:
+    """What names in a text may refer to, by sort."""
+    parts = [p.name for p in document.parts]
+    own = [m.name for m in document.materials]
+    conductors = [
+        m.name for m in document.materials if kind_of("materials", m.kind).makes == "conductor"
+    ]
+    library = [m for m in materials if m not in own]
+    makes = {p.name: kind_of("parts", p.kind).makes for p in document.parts}
+    return {
+        "material": [*own, *library],
+        "conductor": [*conductors, *library],
+        "part": parts,
+        "wire": [n for n in parts if makes[n] in ("wire", "part")],
+        "body": [n for n in parts if makes[n] in ("body", "part")],
+        "support": [*(n for n in parts if makes[n] != "wire"), GROUND],
+        "frame": [f.name for f in document.frames],
+    }
+
+
+class _Short:
+    """What may be typed of a kind besides its sentence."""
+
+    def __init__(self, short: Shorthand | None, kind: Kind) -> None:
+        self.sizes = short.sizes if short else ()
+        self.place = kind.place if isinstance(kind, BodyKind) else ""
+        self.material = "material" in kind.schema.model_fields
+        self.named = "name" in kind.schema.model_fields
+
+
+def _candidates(text: str) -> Iterator[tuple[Kind, Shorthand | None, int]]:
+    """Kinds that a text may begin as, the longest beginnings first, and where it goes on."""
+    found: list[tuple[int, Kind, Shorthand | None]] = []
+    for kind in all_kinds():
+        if kind.name == "parameter":
+            if _NAMED.match(text):
+                found.append((0, kind, None))
+            continue
+        for word, short in [(kind.title, None), *((s.word, s) for s in kind.short)]:
+            end = Reader(text).words(word, 0)
+            if end is not None:
+                found.append((end, kind, short))
+    for end, kind, short in sorted(found, key=lambda f: (-f[0], f[2] is None)):
+        yield kind, short, end
+
+
+def _not_understood(reader: Reader, end: int) -> ModelError:
+    at = max(reader.skip(end), reader.furthest)
+    rest = reader.text[at:].strip() or reader.text[reader.skip(end) :].strip()
+    wanted = [w for w in dict.fromkeys(reader.expected) if w][:12]
+    may = f"; there may stand {', '.join(wanted)}" if wanted else ""
+    if at >= len(reader.text):
+        return ModelError(f"the sentence ends too early behind “{reader.text[-30:]}”{may}")
+    return ModelError(f"“{rest[:60]}” is not understood here{may}")
+
+
+def _finished(
+    kind: Kind,
+    short: Shorthand | None,
+    found: dict[str, Any],
+    reader: Reader,
+    document: Document,
+) -> dict[str, Any]:
+    """A read step with what was left out, in its place, with a name of its own."""
+    if not CHAPTER[kind.chapter].many:
+        present = getattr(document, kind.chapter).model_dump(mode="json")
+        return {k: v for k, v in present.items() if k not in found} | found
+    step = found
+    if short is not None:
+        _sizes(step, short, reader.sizes)
+    fresh = _new(kind, kind.menu[0].step if kind.menu else {})
+    typed = bool(reader.place or reader.support or (short is not None and short.centred))
+    place = kind.place if isinstance(kind, BodyKind) else ""
+    needed = {n for n in kind.schema.model_fields if default_at(kind.schema, (n,)) is MISSING}
+    out = {k: v for k, v in fresh.items() if k == "kind" or k in needed - {"name"}} | step
+    if typed and place and place not in step:
+        out[place] = _placed(out, short, reader, document)
+    if "name" in kind.schema.model_fields and "name" not in out:
+        word = short.word if short else str(fresh.get("name", kind.name))
+        out["name"] = _free(getattr(document, kind.chapter), word)
+    if "number" in kind.schema.model_fields and "number" not in found:
+        out["number"] = max((f.number for f in document.feeds), default=0) + 1
+    return out
+
+
+def _sizes(step: dict[str, Any], short: Shorthand, sizes: list[str]) -> None:
+    """Bare sizes into the fields they are for."""
+    if not sizes:
+        return
+    if len(sizes) != len(short.sizes):
+        wanted = ", ".join(s if "." not in s else "along " + "xyz"[int(s[-1])] for s in short.sizes)
+        raise ModelError(
+            f"{short.word} takes {len(short.sizes)} sizes ({wanted}), not {len(sizes)}"
+        )
+    for name, value in zip(short.sizes, sizes, strict=True):
+        field, _, index = name.partition(".")
         if index:
-            step.setdefault(field_name, []).append(value)
+            step.setdefault(field, []).append(value)
         else:
-            step[field_name] = value
-    missing = [n for n in form.sizes if n.partition(".")[0] not in step]
-    if missing:
-        raise ModelError(f"a size is missing: {missing[0].partition('.')[0]}")
+            step[field] = value
 
 
-def _put(
-    step: dict[str, Any], form: Form, at: list[str] | None, support: str, document: Document
-) -> None:
-    """Where the part stands: boxes and rectangles with their middle at the place in x and y, their
+def _placed(
+    step: dict[str, Any], short: Shorthand | None, reader: Reader, document: Document
+) -> list[str]:
+    """Where a part stands: boxes and rectangles with their middle at the place in x and y, their
     low side in z.
     """
-    if not form.place:
-        return
-    place = at or ["0", "0", "0"]
-    if support:
-        place = [place[0], place[1], _top(support, document)]
-    if form.centred:
+    place = reader.place or ["0", "0", "0"]
+    if reader.support:
+        place = [place[0], place[1], _top(reader.support, document)]
+    if short is not None and short.centred:
         place = [
-            ("-" if place[k] == "0" else f"{place[k]} - ") + f"{_whole(step['size'][k])} / 2"
+            ("-" if place[k] == "0" else f"{place[k]} - ") + f"{_whole_factor(step['size'][k])} / 2"
             for k in (0, 1)
         ] + [place[2]]
-    if at or support or form.centred:
-        step[form.place] = place
+    return place
 
 
-def _whole(expression: str) -> str:
+def _whole_factor(expression: str) -> str:
     """An expression as one factor."""
     return expression if re.fullmatch(r"[\w. ]+", expression) else f"({expression})"
 
 
 def _top(name: str, document: Document) -> str:
-    """The height of a part's top side, as an expression when its own sizes give one."""
-    part = next(p for p in document.parts if p.name == name)
-    if part.kind == "box" and not part.frame:
-        z, height = part.corner[2], part.size[2]
-        return height if z == "0" else f"{z} + {height}"
-    if part.kind in ("rectangle", "disc") and not part.frame and part.axis == "z":
-        return str((part.corner if part.kind == "rectangle" else part.centre)[2])
-    if part.kind == "cylinder" and not part.frame and part.axis == "z":
-        return part.height if part.centre[2] == "0" else f"{part.centre[2]} + {part.height}"
-    body = build_geometry(evaluate_document(document)).body(name)
+    """The height of a part's top side, as an expression when its own sizes give one; the ground
+    plane's, or zero, of the ground.
+    """
+    part = next((p for p in document.parts if p.name.casefold() == name.casefold()), None)
+    if part is None:
+        if name.casefold() == GROUND:
+            return str(document.surround.height) if document.surround.kind == GROUND else "0"
+        known = ", ".join(p.name for p in document.parts) or "none"
+        raise ModelError(f"there is no part “{name}” to stand on; there are {known}")
+    kind = kind_of("parts", part.kind)
+    if isinstance(kind, BodyKind) and not part.frame:
+        own = kind.top(part)
+        if own is not None:
+            return own
+    body = build_geometry(evaluate_document(document)).body(part.name)
     if body is None:
-        raise ModelError(f"“{name}” has no top to stand on")
+        raise ModelError(f"“{part.name}” has no top to stand on")
     return f"{body.bounds[1][2] * 1e3:.9g} mm"
 
 
-def _point(text: str) -> list[str]:
-    found = _POINT.search(text)
-    if not found:
-        raise ModelError(f"a place is (x, y, z), not “{text}”")
-    return _triple(found[1])
-
-
-def _triple(inner: str) -> list[str]:
-    values = [v.strip() for v in inner.split(",")]
-    if len(values) != 3 or not all(values):
-        raise ModelError(f"a place has three coordinates, not “({inner})”")
-    return _spread(values)
-
-
-def _free(document: Document, word: str) -> str:
-    taken = {p.name for p in document.parts}
+def _free(steps: list[Any], word: str) -> str:
+    taken = {s.name for s in steps}
     name, k = word, 2
     while name in taken:
         name, k = f"{word} {k}", k + 1

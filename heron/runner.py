@@ -19,7 +19,7 @@ from heron.engines import ENGINES, Progress, Signal, silent
 from heron.errors import ModelError, Stopped
 from heron.fields import bounded
 from heron.geometry.build import build_frames, frame_matrix
-from heron.geometry.places import POINTS, capture_points
+from heron.geometry.places import at_frequencies, capture_points
 from heron.model import Evaluated
 from heron.results import currents, near, patterns, rounds, scattering, sphere
 from heron.results.capabilities import provided
@@ -99,7 +99,7 @@ def near_places(model: Evaluated) -> dict[str, Any]:
     return {
         c.name: capture_points(c, frame_matrix(frames, c.frame))
         for c in model.captures
-        if c is not None and c.kind in POINTS
+        if c is not None and at_frequencies(c)
     }
 
 
@@ -213,7 +213,7 @@ def with_fields(examination: Examination, results: xr.Dataset) -> xr.Dataset:
                 }
             )
             continue
-        if capture.kind != "far_field" and capture.kind not in POINTS:
+        if capture.kind != "far_field" and not at_frequencies(capture):
             continue  # recorded while the run went on, and in the dataset already
         if capture.kind == "far_field":
             theta, phi = patterns.grid(np.degrees(capture.theta_step), np.degrees(capture.phi_step))

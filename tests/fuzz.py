@@ -51,7 +51,7 @@ READ, REFUSED, BROKEN = 0, 3, 4
 
 def attempt(folder: Path, n: int) -> int:
     from heron.errors import HeronError
-    from heron.geometry import imports
+    from heron.shapes import imports
 
     imports.limit()
     try:
@@ -68,7 +68,7 @@ def main(folder: Path, count: int) -> None:
     """Prints how many were read and refused, which broke our code, and over which the kernel
     fell.
     """
-    from heron.geometry import imports  # noqa: F401 - loaded once, before the forks
+    from heron.shapes import imports  # noqa: F401 - loaded once, before the forks
 
     out: dict[str, list[int]] = {"read": [], "refused": [], "broken": [], "fallen": []}
     names = {READ: "read", REFUSED: "refused", BROKEN: "broken"}

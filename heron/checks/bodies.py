@@ -7,7 +7,6 @@ from collections.abc import Iterator
 import numpy as np
 
 from heron.geometry import Geometry
-from heron.geometry.bodies import Body
 from heron.geometry.contacts import Contact
 from heron.materials import known_material
 from heron.model import Evaluated
@@ -15,6 +14,9 @@ from heron.model.substances import conducting, media_of
 from heron.problems import Problem
 from heron.quantities import engineering
 from heron.quantities.constants import C0
+from heron.shapes.bodies import Body
+from heron.steps import kind_of
+from heron.steps.contract import BodyKind
 
 # of the band's longest and shortest wavelength: beyond, the unit is suspected
 LARGE, SMALL = 100.0, 1e-3
@@ -77,22 +79,16 @@ def _near_misses(
 
 
 def _closing(model: Evaluated, geometry: Geometry, c: Contact) -> list[dict[str, object]]:
-    """Moves the second part along the one axis on which the two stand apart, when it is a box,
-    rectangle, disc or cylinder in the world's frame.
+    """Moves the second part along the one axis on which the two stand apart, when it has a place
+    of its own in the world's frame.
     """
     first, second = geometry.body(c.first), geometry.body(c.second)
     if first is None or second is None:
         return []
     source = model.document.parts[second.step]
-    place = {
-        "box": "corner",
-        "wedge": "corner",
-        "rectangle": "corner",
-        "cylinder": "centre",
-        "disc": "centre",
-        "cone": "centre",
-    }.get(source.kind)
-    if place is None or source.frame:
+    kind = kind_of("parts", source.kind)
+    place = kind.place if isinstance(kind, BodyKind) else ""
+    if not place or source.frame:
         return []
     (low, high), (low2, high2) = first.bounds, second.bounds
     apart = np.maximum(low2 - high, 0) - np.maximum(low - high2, 0)
@@ -129,7 +125,7 @@ def _buried(model: Evaluated, geometry: Geometry) -> Iterator[Problem]:
 
 
 def _inside(solid: Body, sheet: Body) -> bool:
-    from heron.geometry.exact.kernel import combined, empty
+    from heron.shapes.kernel import combined, empty
 
     return empty(combined("cut", sheet.shape, [solid.shape]))
 

@@ -10,21 +10,21 @@ from typing import Any
 
 import psutil
 
-from heron.checks.captures import LEAST_LEVEL_DB, capture_problems
+from heron.checks.captures import capture_problems
 from heron.checks.dipoles import dipole_problems
 from heron.checks.illuminations import illumination_problems, layer_problems
 from heron.checks.openings import opening_problems
 from heron.checks.repeats import repeat_problems
 from heron.engines import ENGINES, Forecast
 from heron.errors import HeronError, ModelError
-from heron.excitation.pulse import covered, pulse_of
+from heron.excitation.pulse import LEAST_LEVEL_DB, covered, pulse_of
 from heron.geometry import Geometry, build_geometry
 from heron.geometry.build import Files
-from heron.geometry.parts import BUILDERS
 from heron.model import Document, Evaluated, evaluate_document
 from heron.model.feeds import ports_of
 from heron.problems import Path, Problem, whole
 from heron.quantities import engineering, evaluate
+from heron.steps import kind_of
 
 MAX_POINTS = 10_001  # frequencies of one plan
 MEMORY_SHARE = 0.85  # of the memory that is free now
@@ -367,7 +367,11 @@ def _pulse(here: Path, p: Any, source: Any = None) -> Iterator[Problem]:
 
 
 def _no_feed(model: Evaluated) -> Problem:
-    wires = [p for p in model.document.parts if not p.suspended and p.kind in BUILDERS]
+    wires = [
+        p
+        for p in model.document.parts
+        if not p.suspended and kind_of("parts", p.kind).makes == "wire"
+    ]
     repair: list[dict[str, Any]] = []
     if wires:
         ground = model.document.surround.kind == "ground"

@@ -20,7 +20,7 @@ from scipy.spatial import cKDTree
 from heron.discretise.proximity import close_pairs
 from heron.errors import CapacityError, HeronError, ModelError
 from heron.geometry import BuiltPart, Geometry
-from heron.geometry.curves import COINCIDENT
+from heron.shapes.curves import COINCIDENT
 
 Floats = NDArray[np.float64]
 Ints = NDArray[np.int64]

@@ -16,6 +16,7 @@ LEAST_BAND = 0.4
 NARROWEST = 0.01  # the same of a pulse that was asked for
 LEAST_SHARE = 1e-3  # of the energy: of a band from nearly nothing on
 START = 4.6  # widths before its middle the pulse begins, at e^(−START²)
+LEAST_LEVEL_DB = 40.0  # of its spectrum: below, what is divided by it is mostly rounding
 SPECTRUM_END = 1e-4  # beyond this the pulse has nothing
 
 

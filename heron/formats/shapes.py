@@ -8,11 +8,11 @@ from pathlib import Path
 from typing import Any
 
 from heron.geometry import Geometry
-from heron.geometry.exact.exchange import Named, write_gltf, write_step, write_stl
-from heron.geometry.exact.shapes import round_rod
 from heron.geometry.tessellate import polyline
 from heron.model import Evaluated
 from heron.model.substances import conducting
+from heron.shapes.exchange import Named, write_gltf, write_step, write_stl
+from heron.shapes.primitives import round_rod
 
 METAL, MEDIUM = "#7c8a96", "#a9b89a"
 

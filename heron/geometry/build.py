@@ -8,22 +8,22 @@ from collections.abc import Callable
 from dataclasses import dataclass, field
 from functools import cached_property
 from pathlib import Path as FilePath
-from typing import TYPE_CHECKING, Any
+from typing import TYPE_CHECKING, Any, cast
 
 from heron.errors import HeronError, ModelError
-from heron.geometry.curves import Path
-from heron.geometry.parts import BUILDERS
-from heron.geometry.transforms import Matrix, identity, reflection, rotation, scaling, shift
 from heron.materials import Conductor
 from heron.model import Evaluated
 from heron.model.substances import conductors_of
 from heron.quantities import engineering
 from heron.quantities.constants import C0
+from heron.shapes.curves import Path
+from heron.shapes.transforms import Matrix, identity, rotation, shift
+from heron.steps import kind_of
+from heron.steps.contract import BodyKind, ChangeKind, WireKind, bodies
 
 if TYPE_CHECKING:
-    from heron.geometry.bodies import Body, Displaced
+    from heron.shapes.bodies import Body, Displaced
 
-MAX_COPIES = 1000
 Files = Callable[[str], bytes]
 
 
@@ -63,6 +63,7 @@ class Geometry:
     errors: list[HeronError] = field(default_factory=list)
     unit: float = 1e-3
     wavelength: float | None = None
+    files: Files | None = None
 
     def part(self, name: str) -> BuiltPart | None:
         return next((p for p in self.parts if p.name == name), None)
@@ -70,12 +71,30 @@ class Geometry:
     def body(self, name: str) -> Body | None:
         return next((b for b in self.bodies if b.name == name), None)
 
+    def find(self, name: str, field: str) -> Body:
+        """An earlier solid or sheet.
+
+        :raises ModelError: at the field, when there is none.
+        """
+        found = self.body(name)
+        if found is None:
+            wire = " (wires cannot be combined)" if self.part(name) else ""
+            known = ", ".join(b.name for b in self.bodies) or "none"
+            raise ModelError(
+                f"there is no earlier solid or sheet “{name}”{wire}; there are {known}", (field,)
+            )
+        return found
+
+    def add(self, body: Body) -> None:
+        self.bodies.append(body)
+
+    def replace(self, old: Body, new: Body) -> None:
+        self.bodies[self.bodies.index(old)] = new
+
     @cached_property
     def placed(self) -> Displaced:
         """The bodies once those that overlap have made room for each other."""
-        from heron.geometry.bodies import displace
-
-        return displace(self.bodies)
+        return cast("Displaced", bodies.displace(self.bodies))
 
 
 def build_geometry(model: Evaluated, files: Files | None = None) -> Geometry:
@@ -84,12 +103,12 @@ def build_geometry(model: Evaluated, files: Files | None = None) -> Geometry:
     :param files: gives the bytes of an imported file by its name; raises :class:`ModelError` when
         there is none.
     """
-    result = Geometry()
+    result = Geometry(files=files)
     frames = build_frames(model, result.errors)
     conductors, faults = conductors_of(model)
     result.errors += faults
-    if any(p.kind not in BUILDERS for p in model.document.parts):
-        from heron.geometry.exact.kernel import unit_for
+    if any(kind_of("parts", p.kind).makes != "wire" for p in model.document.parts):
+        from heron.shapes.kernel import unit_for
 
         result.wavelength = C0 / max(model.plan.f_stop, 1e-9) if model.plan is not None else None
         result.unit = unit_for(result.wavelength)
@@ -105,55 +124,29 @@ def build_geometry(model: Evaluated, files: Files | None = None) -> Geometry:
         if step is None or step.suspended:
             continue
         try:
-            if step.kind in BUILDERS:
-                result.parts.append(_wire(i, step, frames, conductors))
-            elif step.kind == "copy":
-                _copy(i, step, frames, result)
-            else:
-                _body(i, step, frames, result, files)
+            _add(i, step, frames, conductors, result)
         except HeronError as error:
             result.errors.append(error.within("parts", i))
     return result
 
 
-def _body(
-    i: int, step: Any, frames: dict[str, Matrix], result: Geometry, files: Files | None
+def _add(
+    i: int,
+    step: Any,
+    frames: dict[str, Matrix],
+    conductors: dict[str, Conductor],
+    result: Geometry,
 ) -> None:
-    """A solid or sheet, or a change of earlier ones."""
-    from heron.geometry import bodies
-
-    def find(name: str, field_name: str) -> Body:
-        found = result.body(name)
-        if found is None:
-            wire = " (wires cannot be combined)" if result.part(name) else ""
-            known = ", ".join(b.name for b in result.bodies) or "none"
-            raise ModelError(
-                f"there is no earlier solid or sheet “{name}”{wire}; there are {known}",
-                (field_name,),
-            )
-        return found
-
+    """A part, by what its kind makes."""
+    kind = kind_of("parts", step.kind)
+    if isinstance(kind, WireKind):
+        result.parts.append(_wire(i, step, kind, frames, conductors))
+        return
     frame = frame_matrix(frames, step.frame)
-    if step.kind == "combine":
-        if step.first in step.others:
-            raise ModelError("a part cannot be combined with itself", ("others",))
-        made = bodies.combine(i, step, find)
-        if not step.keep:
-            spent = {step.first} if step.operation == "imprint" else {step.first, *step.others}
-            result.bodies = [b for b in result.bodies if b.name not in spent]
-        result.bodies.append(made)
-    elif step.kind in ("thicken", "edges"):
-        source = find(step.source, "source")
-        changed = (bodies.thicken if step.kind == "thicken" else bodies.soften)(i, step, source)
-        result.bodies[result.bodies.index(source)] = changed
-    elif step.kind == "face":
-        result.bodies.append(bodies.face_sheet(i, step, find(step.source, "source")))
-    elif step.kind == "import":
-        from heron.geometry.imports import imported
-
-        result.bodies += imported(i, step, frame, result.unit, files, result.wavelength)
-    else:
-        result.bodies.append(bodies.build(i, step, frame, result.unit))
+    if isinstance(kind, BodyKind):
+        result.add(bodies.build(i, step, frame, result.unit, kind.shape))
+    elif isinstance(kind, ChangeKind):
+        kind.change(i, step, frame, result)
 
 
 def build_frames(model: Evaluated, errors: list[HeronError]) -> dict[str, Matrix]:
@@ -181,7 +174,11 @@ def frame_matrix(frames: dict[str, Matrix], name: str) -> Matrix:
 
 
 def _wire(
-    i: int, step: Any, frames: dict[str, Matrix], conductors: dict[str, Conductor]
+    i: int,
+    step: Any,
+    kind: WireKind,
+    frames: dict[str, Matrix],
+    conductors: dict[str, Conductor],
 ) -> BuiltPart:
     if step.radius <= 0:
         raise ModelError(
@@ -192,7 +189,7 @@ def _wire(
         raise ModelError(
             f"there is no conductor “{step.material}”; there are {known}", ("material",)
         )
-    path = BUILDERS[step.kind](step)
+    path = kind.path(step)
     if path.length <= 2 * step.radius:
         raise ModelError(
             f"the wire is thicker ({2e3 * step.radius:g} mm) than it is long ({1e3 * path.length:g}"
@@ -201,56 +198,3 @@ def _wire(
         )
     path = path.mapped(frame_matrix(frames, step.frame))
     return BuiltPart(step.name, i, path, step.radius, conductors[step.material])
-
-
-def _copy(i: int, step: Any, frames: dict[str, Matrix], result: Geometry) -> None:
-    from heron.geometry import bodies
-
-    source, body = result.part(step.source), result.body(step.source)
-    if source is None and body is None:
-        raise ModelError(f"there is no earlier part “{step.source}” to copy", ("source",))
-    if step.count != int(step.count) or not 1 <= step.count <= MAX_COPIES:
-        raise ModelError(
-            f"the number of copies must be a whole number from 1 to {MAX_COPIES}", ("count",)
-        )
-    if step.operation == "scale" and (source is not None or step.factor <= 0):
-        raise ModelError(
-            (
-                "a wire cannot be scaled; scale its lengths by a parameter"
-                if source
-                else "the factor must be above zero"
-            ),
-            ("factor",),
-        )
-    operations: dict[str, Callable[[], Matrix]] = {
-        "move": lambda: shift(step.by),
-        "turn": lambda: rotation(step.axis, step.angle, step.about),
-        "mirror": lambda: reflection(step.axis, step.about),
-        "scale": lambda: scaling(step.factor, step.about),
-    }
-    frame = frame_matrix(frames, step.frame)
-    try:
-        local = operations[step.operation]()
-    except ValueError as error:
-        raise ModelError(str(error), ("axis",)) from error
-    once = frame @ local @ _inverse(frame)
-    total = identity()
-    if not step.keep:
-        result.parts = [p for p in result.parts if p is not source]
-        result.bodies = [b for b in result.bodies if b is not body]
-    for k in range(1, int(step.count) + 1):
-        total = once @ total
-        name = step.name if step.count == 1 else f"{step.name}.{k}"
-        if source is not None:
-            result.parts.append(
-                BuiltPart(name, i, source.path.mapped(total), source.radius, source.conductor)
-            )
-        if body is not None:
-            result.bodies.append(bodies.transformed(body, name, i, total))
-
-
-def _inverse(m: Matrix) -> Matrix:
-    out = identity()
-    out[:3, :3] = m[:3, :3].T
-    out[:3, 3] = -m[:3, :3].T @ m[:3, 3]
-    return out

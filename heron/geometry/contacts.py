@@ -10,10 +10,10 @@ from dataclasses import dataclass
 import numpy as np
 from OCP.BRepBuilderAPI import BRepBuilderAPI_MakeEdge, BRepBuilderAPI_MakePolygon
 
-from heron.geometry.bodies import Body, cached, key_of, near_pairs
 from heron.geometry.build import BuiltPart, Geometry
-from heron.geometry.exact.kernel import Floats, Shape, distance, point
 from heron.geometry.tessellate import polyline
+from heron.shapes.bodies import Body, cached, key_of, near_pairs
+from heron.shapes.kernel import Floats, Shape, distance, point
 
 TOUCHING = 1e-6  # of the smaller part's diagonal
 NEARLY = 0.005  # of the smaller part's diagonal

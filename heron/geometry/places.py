@@ -1,4 +1,4 @@
-"""World points of near-field captures."""
+"""Where captures lie in the world."""
 
 from __future__ import annotations
 
@@ -8,86 +8,46 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-from heron.geometry.transforms import Matrix, apply
+from heron.shapes.transforms import Matrix, apply
+from heron.steps import kinds
+from heron.steps.contract import CaptureKind
 
 Floats = NDArray[np.float64]
 
 
-def _point(capture: Any) -> Floats:
-    return np.array([capture.point], dtype=float)
+def _kind(capture: Any) -> CaptureKind | None:
+    found = kinds("captures").get(capture.kind)
+    return found if isinstance(found, CaptureKind) else None
 
 
-def _line(capture: Any) -> Floats:
-    t = np.linspace(0, 1, int(capture.count))[:, None]
-    return np.asarray((1 - t) * np.array(capture.start) + t * np.array(capture.end))
+def at_frequencies(capture: Any) -> bool:
+    """Whether a capture is of fields at points, at frequencies."""
+    kind = _kind(capture)
+    return kind is not None and kind.points is not None and not kind.in_time
 
 
-def _plane(capture: Any) -> Floats:
-    """Rows run along ``across``, the fast index along ``along``."""
-    n, m = (int(c) for c in capture.counts)
-    u, v = np.linspace(0, 1, n), np.linspace(0, 1, m)
-    corner, along, across = (np.array(x) for x in (capture.corner, capture.along, capture.across))
-    return np.asarray(
-        corner + (v[:, None, None] * across + u[None, :, None] * along).reshape(-1, 3)
-    )
+def in_time(capture: Any) -> bool:
+    """Whether a capture is of fields at points, against time."""
+    kind = _kind(capture)
+    return kind is not None and kind.points is not None and kind.in_time
 
 
-def _box(capture: Any) -> Floats:
-    """The last index, along z, is the fastest."""
-    axes = [
-        c + np.linspace(0, 1, int(n)) * size
-        for c, size, n in zip(capture.corner, capture.size, capture.counts, strict=True)
-    ]
-    return np.stack(np.meshgrid(*axes, indexing="ij"), axis=-1).reshape(-1, 3)
-
-
-# Captures of fields at frequencies, and of fields against time.
-POINTS: dict[str, Callable[[Any], Floats]] = {
-    "near_point": _point,
-    "near_line": _line,
-    "near_plane": _plane,
-    "near_box": _box,
-    "power_flux": _plane,
-}
-FRAMES = 400  # snapshots of a capture at most
-TIME_POINTS: dict[str, Callable[[Any], Floats]] = {"point_trace": _point, "snapshots": _plane}
-
-
-def _ends(capture: Any) -> Floats:
-    return np.array([capture.start, capture.end], dtype=float)
-
-
-def _rim(capture: Any) -> Floats:
-    c, a, b = (np.array(x) for x in (capture.corner, capture.along, capture.across))
-    return np.array([c, c + a, c + a + b, c + b, c])
-
-
-# corners of a cube, x y z as bits, so that the line runs along every edge
-STROKE = (0, 4, 6, 2, 0, 1, 5, 4, 5, 7, 6, 7, 3, 2, 3, 1)
-
-
-def _cage(capture: Any) -> Floats:
-    """All edges of a box in one stroke."""
-    unit = np.array([(n >> 2 & 1, n >> 1 & 1, n & 1) for n in STROKE])
-    return np.asarray(np.array(capture.corner) + unit * np.array(capture.size))
-
-
-OUTLINES: dict[str, Callable[[Any], Floats]] = {
-    "near_point": _point,
-    "near_line": _ends,
-    "near_plane": _rim,
-    "near_box": _cage,
-    "power_flux": _rim,
-    "point_trace": _point,
-    "snapshots": _rim,
-}
-
-
-def capture_outline(capture: Any, frame: Matrix) -> Floats:
-    """Corners (n, 3) in m of the line that shows where an evaluated capture lies."""
-    return apply(frame, OUTLINES[capture.kind](capture))
+def capture_outline(capture: Any, frame: Matrix) -> Floats | None:
+    """Corners (n, 3) in m of the line that shows where an evaluated capture lies, if it lies
+    anywhere.
+    """
+    kind = _kind(capture)
+    return None if kind is None else _placed(kind.outline, capture, frame)
 
 
 def capture_points(capture: Any, frame: Matrix) -> Floats:
-    """World points (n, 3) in m of an evaluated near-field capture."""
-    return apply(frame, (POINTS | TIME_POINTS)[capture.kind](capture))
+    """World points (n, 3) in m of an evaluated capture of fields at points."""
+    kind = _kind(capture)
+    points = None if kind is None else _placed(kind.points, capture, frame)
+    if points is None:
+        raise TypeError(f"a capture of kind {capture.kind} has no points")
+    return points
+
+
+def _placed(make: Callable[[Any], Floats] | None, capture: Any, frame: Matrix) -> Floats | None:
+    return None if make is None else apply(frame, make(capture))

@@ -9,9 +9,10 @@ from typing import Annotated, Any, get_args, get_origin
 
 from heron.errors import HeronError, QuantityError
 from heron.model.document import Document
-from heron.model.fields import Of, OfT, Step
 from heron.quantities import Quantity, Values, evaluate, names_in, resolve_parameters
 from heron.quantities.units import Dimension
+from heron.steps.contract import CHAPTERS
+from heron.steps.fields import Of, OfT, Step
 
 
 @dataclass
@@ -43,24 +44,16 @@ def evaluate_document(document: Document, overrides: Mapping[str, str] | None = 
     """All values of a document; ``overrides`` replaces parameter expressions by name."""
     values, parameter_errors = resolve_parameters(document.parameters, overrides)
     result = Evaluated(document, values, list(parameter_errors))
-    for chapter in (
-        "frames",
-        "parts",
-        "materials",
-        "feeds",
-        "loads",
-        "illuminations",
-        "refinements",
-        "captures",
-    ):
-        steps = getattr(document, chapter)
-        setattr(
-            result,
-            chapter,
-            [_step(s, values, (chapter, i), result.errors) for i, s in enumerate(steps)],
+    for chapter in CHAPTERS:
+        if chapter.key == "parameters":
+            continue
+        steps = getattr(document, chapter.key)
+        found: Any = (
+            [_step(s, values, (chapter.key, i), result.errors) for i, s in enumerate(steps)]
+            if chapter.many
+            else _step(steps, values, (chapter.key,), result.errors)
         )
-    result.surround = _step(document.surround, values, ("surround",), result.errors)
-    result.plan = _step(document.plan, values, ("plan",), result.errors)
+        setattr(result, chapter.key, found)
     return result
 
 

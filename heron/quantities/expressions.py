@@ -8,6 +8,7 @@ unless a parameter has that name.
 from __future__ import annotations
 
 import math
+import re
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass
 from functools import lru_cache
@@ -142,6 +143,74 @@ def parse(text: str) -> Tree[Token]:
     if _depth(tree) > MAX_DEPTH:
         raise QuantityError("the expression is nested too deeply")
     return tree
+
+
+_NUMBER = re.compile(r"(\d+(\.\d*)?|\.\d+)([eE][+-]?\d+)?")
+_NAMED = re.compile(r"[^\W\d]\w*|[µμ°%Ω]\w*")
+_OPERATOR = re.compile(r"\*\*|[-+−–*×·⋅/÷^]")
+# words of sentences that are also rare units (at, the technical atmosphere)
+_WORDS = frozenset(
+    ("at", "to", "by", "of", "on", "for", "from", "with", "and", "x", "turns", "points")
+)
+_POWER = re.compile(r"\s*(?:\^|\*\*)\s*(?=[\d.])")
+_SPACE = re.compile(r"\s*")
+
+
+def expression_end(text: str, at: int, products: bool = True) -> int:
+    """Where the longest expression that begins at a place of a text ends; the place itself where
+    none does. Without ``products``, "×" is not of it: it parts sizes.
+
+    A name behind a number belongs to it only as a unit, so that words may follow.
+    """
+    end = at
+    start = _space(text, at)
+    while True:
+        while start < len(text) and text[start] in "-−–+":
+            start = _space(text, start + 1)
+        start = _operand_end(text, start)
+        if start < 0:
+            return end
+        end = start
+        operator = _OPERATOR.match(text, _space(text, end))
+        if operator is None or (not products and operator.group() == "×"):
+            return end
+        start = _space(text, operator.end())
+
+
+def _space(text: str, at: int) -> int:
+    found = _SPACE.match(text, at)
+    return found.end() if found else at
+
+
+def _operand_end(text: str, at: int) -> int:
+    """Where a number with its unit, a name, a call or a bracket ends, −1 where there is none."""
+    number = _NUMBER.match(text, at)
+    if number:
+        named = _NAMED.match(text, _space(text, number.end()))
+        if named is None or named.group() in _WORDS or unit(named.group()) is None:
+            return number.end()
+        power = _POWER.match(text, named.end())
+        exponent = _NUMBER.match(text, power.end()) if power else None
+        return exponent.end() if exponent else named.end()
+    named = _NAMED.match(text, at)
+    if named:
+        opening = _space(text, named.end())
+        if named.group() in FUNCTIONS and text[opening : opening + 1] == "(":
+            return _bracket_end(text, opening, commas=True)
+        return named.end()
+    return _bracket_end(text, at, commas=False) if text[at : at + 1] == "(" else -1
+
+
+def _bracket_end(text: str, at: int, commas: bool) -> int:
+    """Where the bracket at a place closes, if all within can be of an expression; −1 if not."""
+    depth = 0
+    for k in range(at, min(len(text), at + MAX_LENGTH)):
+        depth += (text[k] == "(") - (text[k] == ")")
+        if depth == 0:
+            return k + 1
+        if text[k] in ';:"' or (text[k] == "," and not commas and depth == 1):
+            return -1
+    return -1
 
 
 def _depth(tree: Tree[Token]) -> int:

@@ -11,13 +11,17 @@ from django.http import HttpRequest, HttpResponse
 from ninja import Field, File, Router, Schema, Status, UploadedFile
 
 from heron.checks import examine
+from heron.engines import ENGINES
 from heron.errors import QuantityError
 from heron.materials import LIBRARY, MEDIA
 from heron.model import evaluate_document, load_document
-from heron.model.document import Parameter
-from heron.phrases import FORMS, step_from
+from heron.phrases import completions, examples, printed, step_from
 from heron.quantities import evaluate, resolve_parameters
 from heron.quantities.units import si_symbol
+from heron.steps import CHAPTER
+from heron.steps.description import language
+from heron.steps.parameters.parameter import Parameter
+from server.errors import not_found
 from server.projects import actions, files, library
 from server.projects.models import Project, Role, Upload
 from server.projects.permissions import get_project, role_of, visible
@@ -111,7 +115,22 @@ class ExpressionValue(Schema):
 
 class Phrase(Schema):
     document: dict[str, Any]
-    text: str = Field(max_length=500)
+    text: str = Field(max_length=4000)
+
+
+class TypedStep(Schema):
+    """A step of a chapter; of a chapter with one step only, the step as it then is."""
+
+    chapter: str
+    step: dict[str, Any]
+
+
+class StepAsked(Schema):
+    """Step ``number`` (from 0) of a chapter of a document."""
+
+    document: dict[str, Any]
+    chapter: str = Field(max_length=40)
+    number: int = Field(default=0, ge=0)
 
 
 class FileLine(Schema):
@@ -322,20 +341,39 @@ def delete_file(request: HttpRequest, project_id: int, name: str) -> Status:
     return Status(204, None)
 
 
-@router.post("/phrase", response=dict[str, Any], operation_id="read_phrase")
-def read_phrase(request: HttpRequest, data: Phrase) -> dict[str, Any]:
-    """A typed step as a part of the document."""
-    return step_from(
-        data.text,
-        load_document(data.document),
-        [*LIBRARY, *MEDIA, *(str(m.get("name")) for m in data.document.get("materials", []))],
-    )
+def _library(document: dict[str, Any]) -> list[str]:
+    return [*LIBRARY, *MEDIA, *(str(m.get("name")) for m in document.get("materials", []))]
 
 
-@router.get("/phrases", response=list[str], operation_id="list_phrases")
-def list_phrases(request: HttpRequest) -> list[str]:
-    """A typed step of each kind, to begin from."""
-    return [f"{word} {form.example}" for word, form in FORMS.items()]
+@router.get("/language", response=dict[str, Any], operation_id="get_language")
+def get_language(request: HttpRequest) -> dict[str, Any]:
+    """Chapters and kinds of steps: their sentences, menus and defaults, and typed examples."""
+    engines = ["auto", *ENGINES]
+    return {**language(), "examples": examples(), "references": {"engine": engines}}
+
+
+@router.post("/phrase", response=TypedStep, operation_id="read_phrase")
+def read_phrase(request: HttpRequest, data: Phrase) -> TypedStep:
+    """A typed step as one of the document."""
+    read = step_from(data.text, load_document(data.document), _library(data.document))
+    return TypedStep(chapter=read.chapter, step=read.step)
+
+
+@router.post("/phrase/next", response=list[str], operation_id="complete_phrase")
+def complete_phrase(request: HttpRequest, data: Phrase) -> list[str]:
+    """What a typed text may go on as, best first."""
+    return completions(data.text, load_document(data.document), _library(data.document))
+
+
+@router.post("/sentence", response=str, operation_id="print_step")
+def print_step(request: HttpRequest, data: StepAsked) -> str:
+    """A step of a document as the sentence that can be typed."""
+    document = load_document(data.document)
+    steps = getattr(document, data.chapter) if data.chapter in CHAPTER else []
+    steps = steps if isinstance(steps, list) else [steps]
+    if data.number >= len(steps):
+        raise not_found("step of that number")
+    return printed(data.chapter, steps[data.number].model_dump(mode="json"))
 
 
 @router.get("/materials", response=list[MaterialLine], operation_id="list_materials")

@@ -17,9 +17,9 @@ from django.http import HttpRequest
 from django.utils import timezone
 
 from heron.errors import ModelError
-from heron.geometry import imports
-from heron.geometry.imports import MAX_BYTES
 from heron.model import Document
+from heron.shapes import imports
+from heron.shapes.imports import MAX_BYTES
 from server.config import ROOT
 from server.errors import Problem, not_found
 from server.projects.models import Project, Role, Upload

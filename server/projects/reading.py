@@ -14,7 +14,7 @@ os.environ.setdefault("DJANGO_SETTINGS_MODULE", "server.settings")
 django.setup()
 
 from heron.errors import HeronError  # noqa: E402
-from heron.geometry import imports  # noqa: E402
+from heron.shapes import imports  # noqa: E402
 from server.projects.models import Upload  # noqa: E402
 from server.worker import die_with_parent  # noqa: E402
 

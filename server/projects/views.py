@@ -21,11 +21,8 @@ from heron.errors import HeronError
 from heron.excitation.pulse import Pulse, pulse_of
 from heron.excitation.waves import Beam, light_of
 from heron.geometry import Geometry
-from heron.geometry.bodies import Body, cached
 from heron.geometry.build import build_frames, frame_matrix
-from heron.geometry.exact.kernel import FACE, subshapes
-from heron.geometry.exact.mesh import FINE, SCENE, edge_lines, triangulate
-from heron.geometry.places import OUTLINES, capture_outline
+from heron.geometry.places import capture_outline
 from heron.geometry.tessellate import shapes
 from heron.materials import Medium, fit_table
 from heron.model import Evaluated, load_document
@@ -33,6 +30,9 @@ from heron.model.substances import conducting, conductors_of, media_of
 from heron.model.surroundings import layers_of, periods_of
 from heron.quantities.constants import C0
 from heron.quantities.units import si_symbol
+from heron.shapes.bodies import Body, cached
+from heron.shapes.kernel import FACE, subshapes
+from heron.shapes.mesh import FINE, SCENE, edge_lines, triangulate
 from server.errors import Problem, not_found
 from server.packets import packet
 from server.projects.files import provider
@@ -454,14 +454,13 @@ def _capture(e: Examination, capture: Any) -> dict[str, Any] | None:
     """The outline of a capture that has a place; ``None`` for one that has none or cannot be
     evaluated.
     """
-    if capture is None or capture.kind not in OUTLINES:
+    if capture is None:
         return None
     try:
-        frame = frame_matrix(build_frames(e.model, []), capture.frame)
+        frame = frame_matrix(build_frames(e.model, []), getattr(capture, "frame", ""))
     except HeronError:
         return None
-    return {
-        "name": capture.name,
-        "kind": capture.kind,
-        "points": capture_outline(capture, frame).tolist(),
-    }
+    points = capture_outline(capture, frame)
+    if points is None:
+        return None
+    return {"name": capture.name, "kind": capture.kind, "points": points.tolist()}

@@ -13,7 +13,6 @@ from ninja import Field, Router, Schema
 from ninja import Status as Answer
 
 from heron.checks import trust
-from heron.geometry.places import POINTS, TIME_POINTS
 from heron.model import Evaluated, load_document
 from heron.model.differences import differences
 from heron.results import confidence, currents, near, patterns, readout, signals
@@ -297,12 +296,7 @@ def get_sweep(request: HttpRequest, project_id: int, number: int) -> dict[str, A
 
 
 def _captures(model: Evaluated) -> list[dict[str, Any]]:
-    shown = (*POINTS, *TIME_POINTS, "far_trace", "surface_current", "scattered_cut")
-    return [
-        {"name": c.name, "kind": c.kind}
-        for c in model.captures
-        if c is not None and c.kind in shown
-    ]
+    return [{"name": c.name, "kind": c.kind} for c in model.captures if c is not None]
 
 
 @router.get("/{int:project_id}/runs/{int:number}/current", operation_id="get_current")

@@ -11,7 +11,7 @@ from numpy.typing import NDArray
 
 from heron.errors import HeronError
 from heron.geometry.build import build_frames, frame_matrix
-from heron.geometry.places import POINTS, capture_points
+from heron.geometry.places import at_frequencies, capture_points
 from heron.model import Evaluated, evaluate_document, load_document
 from heron.results import near, patterns
 from heron.results.capabilities import CAPABILITIES, Capability, provided
@@ -95,7 +95,8 @@ def capture_field(
     """
     model = model_of(run)
     capture: Any = next(
-        (c for c in model.captures if c is not None and c.name == name and c.kind in POINTS), None
+        (c for c in model.captures if c is not None and c.name == name and at_frequencies(c)),
+        None,
     )
     if capture is None:
         raise not_found("near-field capture of that name")

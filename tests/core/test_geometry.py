@@ -8,10 +8,10 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from heron.discretise.proximity import close_pairs
-from heron.geometry.curves import Line, Path, Spiral
-from heron.geometry.places import POINTS
+from heron.geometry.places import capture_points
 from heron.geometry.tessellate import shapes
-from heron.geometry.transforms import apply, reflection, rotation
+from heron.shapes.curves import Line, Path, Spiral
+from heron.shapes.transforms import apply, reflection, rotation
 from tests.models import dipole, look, plan, wire
 
 coordinate = st.floats(-2, 2, allow_nan=False).map(lambda v: round(v, 3))
@@ -133,7 +133,7 @@ def test_plane_captures_run_along_first() -> None:
             }
         ]
     )
-    points = POINTS["near_plane"](look(document).model.captures[0])
+    points = capture_points(look(document).model.captures[0], np.eye(4))
     assert points.tolist() == [[0, 0, 0], [0.5, 0, 0], [1, 0, 0], [0, 2, 0], [0.5, 2, 0], [1, 2, 0]]
 
 

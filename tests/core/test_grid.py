@@ -19,8 +19,8 @@ from heron.engines.transient.cut import cut
 from heron.engines.transient.structure import FILLED_AT_ONCE, fill
 from heron.errors import ModelError
 from heron.excitation.pulse import pulse_of
-from heron.geometry.exact.mesh import triangulate
 from heron.model import load_document
+from heron.shapes.mesh import triangulate
 from server.config import ROOT
 from tests.reference.test_exact_bodies import body
 

@@ -13,9 +13,8 @@ import numpy as np
 import pytest
 
 from heron.errors import HeronError
-from heron.geometry import imports
-from heron.geometry.exact import exchange
 from heron.model import load_document
+from heron.shapes import exchange, imports
 from server.config import ROOT
 from tests.fuzz import damaged
 from tests.reference.test_exact_bodies import body
@@ -229,7 +228,7 @@ def test_small_holes_and_fillets_can_be_left_out() -> None:
     )
     plain, gone = imports.simplified(made.shape, 1e-3 / made.unit)
     assert gone == 1
-    from heron.geometry.exact.kernel import volume
+    from heron.shapes.kernel import volume
 
     assert volume(plain) * made.unit**3 == pytest.approx(8e-6)
     assert imports.simplified(made.shape, 0.1e-3 / made.unit)[1] == 0

@@ -15,12 +15,12 @@ import ezdxf
 import numpy as np
 import pytest
 
-from heron.geometry import Geometry, build_geometry, imports
-from heron.geometry.bodies import Body
-from heron.geometry.exact import exchange
-from heron.geometry.exact.kernel import area
-from heron.geometry.exact.mesh import mesh_figures, triangulate
+from heron.geometry import Geometry, build_geometry
 from heron.model import evaluate_document, load_document
+from heron.shapes import exchange, imports
+from heron.shapes.bodies import Body
+from heron.shapes.kernel import area
+from heron.shapes.mesh import mesh_figures, triangulate
 
 PI = math.pi
 MM = 1e-3

@@ -11,8 +11,8 @@ from scipy.linalg import lu_factor
 from heron.discretise import Gap, WireMesh
 from heron.engines.moments.system import WireSystem
 from heron.geometry import BuiltPart, Path
-from heron.geometry.curves import Line
 from heron.materials import PERFECT
+from heron.shapes.curves import Line
 
 SEGMENTS = 300
 

@@ -11,6 +11,8 @@ from heron.model import Evaluated
 from heron.problems import Problem
 from heron.quantities import engineering
 from heron.quantities.constants import C0
+from heron.steps import kind_of
+from heron.steps.contract import WireKind
 
 # radius over wavelength up to which tubes were measured (docs/accuracy.md)
 THICK_WIRE = 0.02
@@ -42,21 +44,14 @@ def _near_misses(model: Evaluated, geometry: Geometry, discretisation: Any) -> l
 def _join_repair(
     model: Evaluated, step: int, end: int, target: tuple[float, float, float]
 ) -> list[dict[str, Any]]:
-    """Moves the end of a straight wire or polyline drawn in world coordinates onto the target."""
+    """Moves the end of a wire drawn in world coordinates onto the target."""
     source, values = model.document.parts[step], model.parts[step]
     if source.frame or values is None:
         return []
     value = [f"{c * 1e3:.9g} mm" for c in target]
-    if source.kind == "wire":
-        return [{"path": ["parts", step, "end" if end else "start"], "value": value}]
-    if source.kind == "polyline" and not source.closed:
-        return [
-            {
-                "path": ["parts", step, "points", len(source.points) - 1 if end else 0],
-                "value": value,
-            }
-        ]
-    return []
+    kind = kind_of("parts", source.kind)
+    ends = kind.ends(source) if isinstance(kind, WireKind) else None
+    return [] if ends is None else [{"path": ["parts", step, *ends[end]], "value": value}]
 
 
 def _shared_places(model: Evaluated, geometry: Geometry, discretisation: Any) -> list[Problem]:

@@ -40,12 +40,12 @@ from heron.errors import ModelError, Stopped
 from heron.excitation.pulse import Pulse, pulse_of
 from heron.excitation.waves import light_of
 from heron.geometry import Geometry
-from heron.geometry.places import FRAMES
 from heron.model import Evaluated
 from heron.problems import Problem
 from heron.quantities import engineering
 from heron.quantities.constants import C0
 from heron.results.capabilities import TrustItem
+from heron.steps.captures.snapshots import FRAMES
 
 REPORT_S = 0.3  # between reports
 RING_S = 60.0  # periods of the band's centre a run may ring in the forecast

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterable, Iterator, Sequence
+from collections.abc import Callable, Iterator, Sequence
 from dataclasses import dataclass
 from itertools import combinations
 from math import pi, sin
@@ -22,7 +22,7 @@ from heron.excitation.pulse import Pulse, pulse_of
 from heron.fields import surface
 from heron.fields.planes import folded
 from heron.geometry.build import build_frames, frame_matrix
-from heron.geometry.places import POINTS, TIME_POINTS, capture_points
+from heron.geometry.places import at_frequencies, capture_points, in_time
 from heron.model import Evaluated
 from heron.quantities.constants import C0
 
@@ -165,7 +165,7 @@ class Recorder:
         self.loss_first = e.count
         e.count += len(self.loss_at)
         self.near: list[Near] = []
-        for capture, points, on_grid, sign_e, sign_h in _placed(model, s, POINTS):
+        for capture, points, on_grid, sign_e, sign_h in _placed(model, s, at_frequencies):
             window, nearest = (
                 window_of(capture, pulse_of(model.plan)),
                 getattr(capture, "reading", "") == AS_THEY_LIE,
@@ -265,14 +265,14 @@ def window_of(capture: Any, pulse: Pulse) -> Window | None:
 
 
 def _placed(
-    model: Evaluated, s: Structure, kinds: Iterable[str]
+    model: Evaluated, s: Structure, wanted: Callable[[Any], bool]
 ) -> Iterator[tuple[Any, Floats, Floats, Floats, Floats]]:
     """Captures of some kinds with those of their points between the walls, the same on the grid,
     and what mirror planes do to E and H there.
     """
     frames = build_frames(model, [])
     for capture in model.captures:
-        if capture is not None and capture.kind in kinds:
+        if capture is not None and wanted(capture):
             points = capture_points(capture, frame_matrix(frames, capture.frame))
             points = points[surface.within(points, *s.inner)]
             if len(points):
@@ -281,7 +281,7 @@ def _placed(
 
 def _traces(model: Evaluated, stepper: Stepper) -> list[Trace]:
     s, out = stepper.structure, []
-    for capture, points, on_grid, sign_e, sign_h in _placed(model, s, TIME_POINTS):
+    for capture, points, on_grid, sign_e, sign_h in _placed(model, s, in_time):
         e, h = (
             _matrix(
                 stepper, lambda rows, m=magnetic, at=on_grid: records.interpolated(s, at, rows, m)

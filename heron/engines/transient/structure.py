@@ -23,7 +23,6 @@ from heron.errors import HeronError, ModelError
 from heron.excitation.pulse import pulse_of
 from heron.fields.planes import NEAR, Plane, planes_of
 from heron.geometry import Geometry
-from heron.geometry.bodies import Body
 from heron.geometry.contacts import clearance
 from heron.materials import Medium
 from heron.materials.rational import Fit, Rational, rational
@@ -32,6 +31,7 @@ from heron.model.substances import conductors_of, media_of
 from heron.model.surroundings import layers_of, periods_of
 from heron.quantities import engineering
 from heron.quantities.constants import C0
+from heron.shapes.bodies import Body
 
 Floats = NDArray[np.float64]
 Bools = NDArray[np.bool_]
@@ -898,8 +898,8 @@ def _mesh(body: Body, largest: float) -> Any:
     """Triangles of a body's surface as exact as cells of ``largest`` m need them; those of one
     smaller than such a cell, such as a rivet, are few.
     """
-    from heron.geometry.bodies import cached
-    from heron.geometry.exact.mesh import COARSE_ANGLE, triangulate
+    from heron.shapes.bodies import cached
+    from heron.shapes.mesh import COARSE_ANGLE, triangulate
 
     low, high = body.bounds
     extent = high - low

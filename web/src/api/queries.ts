@@ -1,6 +1,7 @@
 /** One factory per resource: key, fetcher, type. */
 import { QueryClient, keepPreviousData, queryOptions } from "@tanstack/react-query";
 import { type Packet, Problem, call, packet } from "./client";
+import type { Language } from "../features/bench/language";
 import { heldKeys, keep } from "../stage/meshes";
 import type {
   Cut,
@@ -88,11 +89,18 @@ export const files = (id: number) =>
   });
 export const filesStamp = (lines: FileLine[] | undefined): string =>
   (lines ?? []).map((f) => `${f.name} ${f.size} ${f.state}`).join("|");
-export const phrases = queryOptions({
-  queryKey: ["phrases"],
-  queryFn: () => call<string[]>("GET", "/projects/phrases"),
+export const language = queryOptions({
+  queryKey: ["language"],
+  queryFn: () => call<Language>("GET", "/projects/language"),
   staleTime: Infinity,
 });
+export const completions = (text: string, document: Model) =>
+  queryOptions({
+    queryKey: ["completions", text],
+    queryFn: () => call<string[]>("POST", "/projects/phrase/next", { document, text }),
+    enabled: text.trim() !== "",
+    gcTime: 60_000,
+  });
 export const materials = queryOptions({
   queryKey: ["materials"],
   queryFn: () => call<MaterialLine[]>("GET", "/projects/materials"),

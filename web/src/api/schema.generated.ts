@@ -238,6 +238,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/projects/language": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Get Language
+         * @description Chapters and kinds of steps: their sentences, menus and defaults, and typed examples.
+         */
+        get: operations["get_language"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/projects/phrase": {
         parameters: {
             query?: never;
@@ -249,7 +269,7 @@ export interface paths {
         put?: never;
         /**
          * Read Phrase
-         * @description A typed step as a part of the document.
+         * @description A typed step as one of the document.
          */
         post: operations["read_phrase"];
         delete?: never;
@@ -258,20 +278,40 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/projects/phrases": {
+    "/api/projects/phrase/next": {
         parameters: {
             query?: never;
             header?: never;
             path?: never;
             cookie?: never;
         };
-        /**
-         * List Phrases
-         * @description A typed step of each kind, to begin from.
-         */
-        get: operations["list_phrases"];
+        get?: never;
         put?: never;
-        post?: never;
+        /**
+         * Complete Phrase
+         * @description What a typed text may go on as, best first.
+         */
+        post: operations["complete_phrase"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/projects/sentence": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Print Step
+         * @description A step of a document as the sentence that can be typed.
+         */
+        post: operations["print_step"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1288,6 +1328,18 @@ export interface components {
                 [key: string]: unknown;
             };
         };
+        /**
+         * TypedStep
+         * @description A step of a chapter; of a chapter with one step only, the step as it then is.
+         */
+        TypedStep: {
+            /** Chapter */
+            chapter: string;
+            /** Step */
+            step: {
+                [key: string]: unknown;
+            };
+        };
         /** Phrase */
         Phrase: {
             /** Document */
@@ -1296,6 +1348,23 @@ export interface components {
             };
             /** Text */
             text: string;
+        };
+        /**
+         * StepAsked
+         * @description Step ``number`` (from 0) of a chapter of a document.
+         */
+        StepAsked: {
+            /** Document */
+            document: {
+                [key: string]: unknown;
+            };
+            /** Chapter */
+            chapter: string;
+            /**
+             * Number
+             * @default 0
+             */
+            number: number;
         };
         /** MaterialLine */
         MaterialLine: {
@@ -2272,6 +2341,28 @@ export interface operations {
             };
         };
     };
+    get_language: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": {
+                        [key: string]: unknown;
+                    };
+                };
+            };
+        };
+    };
     read_phrase: {
         parameters: {
             query?: never;
@@ -2291,21 +2382,23 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": {
-                        [key: string]: unknown;
-                    };
+                    "application/json": components["schemas"]["TypedStep"];
                 };
             };
         };
     };
-    list_phrases: {
+    complete_phrase: {
         parameters: {
             query?: never;
             header?: never;
             path?: never;
             cookie?: never;
         };
-        requestBody?: never;
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Phrase"];
+            };
+        };
         responses: {
             /** @description OK */
             200: {
@@ -2314,6 +2407,30 @@ export interface operations {
                 };
                 content: {
                     "application/json": string[];
+                };
+            };
+        };
+    };
+    print_step: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["StepAsked"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": string;
                 };
             };
         };

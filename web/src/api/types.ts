@@ -20,6 +20,7 @@ export interface FileBody {
   area_m2: number;
   size_m: [number, number, number];
 }
+export type TypedStep = Schemas["TypedStep"];
 export type MaterialLine = Schemas["MaterialLine"];
 export type MaterialCurve = Schemas["MaterialCurve"];
 export type Path = (string | number)[];

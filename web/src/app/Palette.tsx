@@ -1,3 +1,4 @@
+import { useQuery } from "@tanstack/react-query";
 import * as Dialog from "@radix-ui/react-dialog";
 import { Command } from "cmdk";
 import { useState } from "react";
@@ -11,7 +12,12 @@ const ITEM =
 export function Palette() {
   const { commands, reader, open, setOpen } = useCommands();
   const [text, setText] = useState("");
-  const offers = reader && text ? reader.offers(text) : [];
+  const { data: offers = [] } = useQuery({
+    queryKey: ["palette", reader?.group, text],
+    queryFn: () => reader!.offers(text),
+    enabled: reader !== null && text.trim() !== "",
+    gcTime: 0,
+  });
   const all = Object.values(commands).flat();
   const groups = [...new Set(all.map((c) => c.group))];
   return (

@@ -14,7 +14,7 @@ export interface Command {
 /** What a screen makes of words typed into the palette. */
 export interface Reader {
   group: string;
-  offers: (text: string) => string[];
+  offers: (text: string) => Promise<string[]>;
   perform: (text: string) => void;
 }
 

@@ -9,7 +9,7 @@ from heron.excitation.pulse import pulse_of
 from heron.fields.surface import within
 from heron.geometry import Geometry
 from heron.geometry.build import build_frames, frame_matrix
-from heron.geometry.places import TIME_POINTS, capture_points
+from heron.geometry.places import capture_points, in_time
 from heron.model import Evaluated
 from heron.problems import Problem
 
@@ -23,7 +23,7 @@ def beyond_walls(model: Evaluated, geometry: Geometry, discretisation: Any) -> l
             window_of(c, pulse_of(model.plan)) is not None
             or getattr(c, "reading", "") == AS_THEY_LIE
         )
-        if c is None or not (own or c.kind in TIME_POINTS) or (c.frame and c.frame not in frames):
+        if c is None or not (own or in_time(c)) or (c.frame and c.frame not in frames):
             continue
         points = capture_points(c, frame_matrix(frames, c.frame))
         if not within(points, low, high).all():

@@ -16,11 +16,11 @@ from heron.engines.transient.structure import (
 )
 from heron.geometry import Geometry
 from heron.model import Evaluated
-from heron.model.document import Plan
 from heron.model.substances import media_of
 from heron.problems import Problem
 from heron.quantities import engineering
 from heron.quantities.constants import C0
+from heron.steps.plan.plan import Plan
 
 # cells from an edge of metal to what is nearest to it
 USUAL_PER_DETAIL = float(Plan.model_fields["cells_per_detail"].default)

@@ -15,7 +15,7 @@ from heron.excitation.waves import Beam, light_of
 from heron.fields.surface import within
 from heron.geometry import Geometry
 from heron.geometry.build import build_frames, frame_matrix
-from heron.geometry.places import POINTS, TIME_POINTS, capture_points
+from heron.geometry.places import at_frequencies, capture_points, in_time
 from heron.model import Evaluated
 from heron.model.substances import media_of
 from heron.model.surroundings import layers_of
@@ -135,7 +135,7 @@ def looked_across(model: Evaluated, geometry: Geometry, discretisation: Any) -> 
     for i, capture in enumerate(model.captures):
         if (
             capture is None
-            or capture.kind not in (*POINTS, *TIME_POINTS)
+            or not (at_frequencies(capture) or in_time(capture))
             or (capture.frame and capture.frame not in frames)
         ):
             continue

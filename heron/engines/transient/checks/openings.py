@@ -12,11 +12,11 @@ from heron.engines.transient.launch import NEAREST
 from heron.engines.transient.study import Travel, travel
 from heron.errors import HeronError
 from heron.geometry import Geometry
-from heron.geometry.bodies import cached
 from heron.model import Evaluated
 from heron.model.feeds import ports_of
 from heron.problems import Problem
 from heron.quantities import engineering
+from heron.shapes.bodies import cached
 
 
 def aperture_problems(model: Evaluated, geometry: Geometry, discretisation: Any) -> list[Problem]:

@@ -8,9 +8,9 @@ import numpy as np
 from numpy.typing import NDArray
 
 from heron.geometry import Geometry
-from heron.geometry.bodies import Body, cached
 from heron.model import Evaluated
 from heron.problems import Problem
+from heron.shapes.bodies import Body, cached
 
 CLOSE = 1e-5  # of the model's size: differences below are rounding
 SAMPLES = np.linspace(0, 1, 33)
@@ -83,6 +83,6 @@ def _twins(a: Body, b: Body, k: int) -> bool:
 
 
 def _surface(body: Body) -> Any:
-    from heron.geometry.exact.kernel import surface_moments
+    from heron.shapes.kernel import surface_moments
 
     return cached(("moments", body.key), lambda: surface_moments(body.shape))

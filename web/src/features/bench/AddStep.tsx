@@ -1,26 +1,12 @@
 import * as Menu from "@radix-ui/react-dropdown-menu";
 import { useMutation, useQuery } from "@tanstack/react-query";
 import { type KeyboardEvent, useRef, useState } from "react";
-import { call } from "../../api/client";
-import { materials, phrases } from "../../api/queries";
-import type { Step } from "../../api/types";
-import { addParameter, addStep, freeName } from "./BuildSheet";
+import { completions } from "../../api/queries";
 import { ImportDialog } from "./ImportDialog";
-import { completions } from "./completion";
+import { useLanguage } from "./language";
 import { useBench } from "./model";
-import { FRESH } from "./sentences";
+import { addStep, addTyped, pasteStep } from "./steps";
 
-const GROUPS = [
-  "Wires",
-  "Sheets",
-  "Solids",
-  "Changes",
-  "Materials",
-  "Feeds",
-  "Grid",
-  "Captures",
-  "Build",
-];
 const item =
   "cursor-pointer rounded px-2 py-1 outline-none data-[highlighted]:bg-heron-soft data-[state=open]:bg-heron-soft";
 const panel = "z-20 min-w-44 rounded-md border border-rule bg-card p-1 shadow-lg";
@@ -30,6 +16,8 @@ export function AddStep() {
   const role = useBench((s) => s.role);
   const [open, setOpen] = useState(false);
   const [importing, setImporting] = useState(false);
+  const kinds = useLanguage()?.kinds ?? [];
+  const groups = [...new Set(kinds.flatMap((k) => k.menu.map((e) => e.group)))];
   if (role === "reader")
     return (
       <p className="border-t border-rule px-11 py-2.5 text-ink2">
@@ -45,10 +33,7 @@ export function AddStep() {
         </Menu.Trigger>
         <Menu.Portal>
           <Menu.Content align="start" className={panel}>
-            <Menu.Item className={item} onSelect={addParameter}>
-              Parameter
-            </Menu.Item>
-            {GROUPS.map((group) => (
+            {groups.map((group) => (
               <Menu.Sub key={group}>
                 <Menu.SubTrigger className={`${item} flex justify-between`}>
                   {group}
@@ -56,13 +41,20 @@ export function AddStep() {
                 </Menu.SubTrigger>
                 <Menu.Portal>
                   <Menu.SubContent className={panel} sideOffset={4}>
-                    {Object.entries(FRESH)
-                      .filter(([, f]) => f.group === group)
-                      .map(([kind, { label }]) => (
-                        <Menu.Item key={kind} className={item} onSelect={() => addStep(kind)}>
-                          {label}
-                        </Menu.Item>
-                      ))}
+                    {kinds.flatMap((kind) =>
+                      kind.menu.map(
+                        (entry, n) =>
+                          entry.group === group && (
+                            <Menu.Item
+                              key={entry.label}
+                              className={item}
+                              onSelect={() => addStep(kind, n)}
+                            >
+                              {entry.label}
+                            </Menu.Item>
+                          ),
+                      ),
+                    )}
                   </Menu.SubContent>
                 </Menu.Portal>
               </Menu.Sub>
@@ -81,49 +73,17 @@ export function AddStep() {
   );
 }
 
-/** A part copied from this or another project. */
-async function pasteStep(): Promise<void> {
-  const bench = useBench.getState();
-  try {
-    const step = JSON.parse(await navigator.clipboard.readText()) as Step;
-    if (typeof step.kind !== "string" || typeof step.name !== "string") throw new Error("no step");
-    bench.edit((d) => ({
-      ...d,
-      parts: [...d.parts, { ...step, name: freeName(d.parts, step.name!) }],
-    }));
-  } catch {
-    useBench.setState({ fault: "The clipboard holds no step. Copy one from a step's menu first." });
-  }
-}
-
-/** A phrase read by the server becomes the next part; refused with its reason otherwise. */
-export async function addPhrase(text: string): Promise<void> {
-  const step = await call<Step>("POST", "/projects/phrase", {
-    document: useBench.getState().document,
-    text,
-  });
-  useBench.getState().edit((d) => ({ ...d, parts: [...d.parts, step] }));
-}
-
 /** "box 40 x 20 x 1.6 mm, FR4, on ground" as a step, with what may come next. */
 function Phrase() {
   const document = useBench((s) => s.document)!;
   const [text, setText] = useState("");
   const [chosen, setChosen] = useState(-1);
   const [shut, setShut] = useState(true);
-  const { data: library = [] } = useQuery(materials);
-  const { data: examples = [] } = useQuery(phrases);
+  const { data: next = [] } = useQuery(completions(shut ? "" : text, document));
   const field = useRef<HTMLInputElement>(null);
-  const offered = shut
-    ? []
-    : completions(
-        text,
-        document,
-        library.map((m) => m.name),
-        examples,
-      );
+  const offered = shut || text.trim() === "" ? [] : next;
   const read = useMutation({
-    mutationFn: addPhrase,
+    mutationFn: addTyped,
     onSuccess: () => {
       setText("");
       field.current?.focus();

@@ -2,11 +2,11 @@ import { useQuery } from "@tanstack/react-query";
 import { useParams } from "@tanstack/react-router";
 import { useEffect } from "react";
 import {
+  client,
+  completions,
   examination as examine,
   files as filesOf,
   filesStamp,
-  materials,
-  phrases,
   project,
   runs,
 } from "../../api/queries";
@@ -14,12 +14,11 @@ import { Header } from "../../app/Header";
 import { useReader, useRegister } from "../../app/commands";
 import { Stage } from "../../stage/Stage";
 import { Button } from "../../ui/Button";
-import { addPhrase } from "./AddStep";
-import { BuildSheet, addParameter, addStep } from "./BuildSheet";
+import { BuildSheet } from "./BuildSheet";
 import { RunStrip } from "./RunStrip";
-import { completions, isPhrase } from "./completion";
+import { useLanguage } from "./language";
 import { useBench } from "./model";
-import { FRESH } from "./sentences";
+import { addStep, addTyped, isTyped } from "./steps";
 
 /** Where a model is built: the sheet, the stage, the run strip. */
 export function Bench() {
@@ -28,6 +27,7 @@ export function Bench() {
   const { data, error } = useQuery(project(id));
   const bench = useBench();
   const { open } = bench;
+  const language = useLanguage();
   useEffect(() => {
     if (data && useBench.getState().projectId !== data.id) open(data);
   }, [data, open]);
@@ -37,7 +37,7 @@ export function Bench() {
     },
     [],
   );
-  const loaded = bench.projectId === id && bench.document !== null;
+  const loaded = bench.projectId === id && bench.document !== null && language !== undefined;
   const { data: uploads } = useQuery(filesOf(id));
   const { data: examination, isFetching: building } = useQuery({
     ...examine(bench.document!, id, filesStamp(uploads)),
@@ -62,42 +62,27 @@ export function Bench() {
       enabled: writable && bench.canRedo,
       perform: () => void bench.history("redo"),
     },
-    {
-      id: "add-parameter",
-      label: "Add: Parameter",
-      group: "Build",
-      enabled: writable,
-      perform: addParameter,
-    },
-    ...Object.entries(FRESH).map(([kind, { label, group }]) => ({
-      id: `add-${kind}`,
-      label: `Add: ${label}`,
-      group,
-      enabled: writable,
-      perform: () => addStep(kind),
-    })),
+    ...(language?.kinds ?? []).flatMap((kind) =>
+      kind.menu.map(({ group, label }, n) => ({
+        id: `add-${kind.chapter}-${kind.name}-${n}`,
+        label: `Add: ${label}`,
+        group,
+        enabled: writable,
+        perform: () => addStep(kind, n),
+      })),
+    ),
   ]);
-  const { data: library = [] } = useQuery(materials);
-  const { data: examples = [] } = useQuery(phrases);
   useReader(
     !writable
       ? null
       : {
           group: "Type a step",
-          offers: (text) =>
-            isPhrase(text, examples)
-              ? [
-                  text.trim(),
-                  ...completions(
-                    text,
-                    bench.document!,
-                    library.map((m) => m.name),
-                    examples,
-                  ),
-                ]
+          offers: async (text) =>
+            isTyped(text, language)
+              ? [text.trim(), ...(await client.fetchQuery(completions(text, bench.document!)))]
               : [],
           perform: (text) =>
-            void addPhrase(text).catch((e: Error) => useBench.setState({ fault: e.message })),
+            void addTyped(text).catch((e: Error) => useBench.setState({ fault: e.message })),
         },
   );
   if (error)

@@ -10,32 +10,19 @@ import { ModeCard } from "./ModeCard";
 import { PulseCard } from "./PulseCard";
 import { Token } from "./Token";
 import { Words } from "./Words";
+import { type Chapter, kindOf, reading, useLanguage } from "./language";
 import { moved, replaced, useBench, useLit, type ListChapter } from "./model";
-import { FRESH, SENTENCES } from "./sentences";
-
-const CHAPTERS: { key: keyof Model & string; title: string; kind?: string }[] = [
-  { key: "parameters", title: "Parameters" },
-  { key: "frames", title: "Frames", kind: "frame" },
-  { key: "parts", title: "Parts" },
-  { key: "materials", title: "Materials" },
-  { key: "feeds", title: "Feeds" },
-  { key: "loads", title: "Loads" },
-  { key: "illuminations", title: "Illumination" },
-  { key: "surround", title: "Surround", kind: "surround" },
-  { key: "refinements", title: "Refinements" },
-  { key: "captures", title: "Captures" },
-  { key: "plan", title: "Plan", kind: "plan" },
-];
-const QUIET_WHEN_EMPTY = new Set(["frames", "loads", "illuminations", "refinements"]);
+import { sentenceOf } from "./steps";
 
 /** The model as a page of numbered sentences. */
 export function BuildSheet({ examination }: { examination?: Examination }) {
   const document = useBench((s) => s.document)!;
   const lit = useLit();
-  const shown = CHAPTERS.filter(
+  const chapters = useLanguage()?.chapters ?? [];
+  const shown = chapters.filter(
     (c) =>
-      !(QUIET_WHEN_EMPTY.has(c.key) || (c.key === "feeds" && lit)) ||
-      (document[c.key] as unknown[]).length > 0,
+      !(c.quiet || (c.key === "feeds" && lit)) ||
+      (document[c.key as keyof Model] as unknown[]).length > 0,
   );
   return (
     <div className="flex min-h-0 flex-1 flex-col">
@@ -136,7 +123,7 @@ function Steps({
   number,
   examination,
 }: {
-  chapter: (typeof CHAPTERS)[number];
+  chapter: Chapter;
   number: number;
   examination?: Examination;
 }) {
@@ -148,9 +135,9 @@ function Steps({
     setOver(null);
     if (from !== to) edit((d) => moved(d, chapter.key as ListChapter, from, to));
   };
-  const lit = useLit();
-  const raw = document![chapter.key];
-  const listed = Array.isArray(raw);
+  const language = useLanguage()!;
+  const raw = document![chapter.key as keyof Model];
+  const listed = chapter.many;
   const steps = (listed ? raw : [raw]) as Step[];
   if (steps.length === 0)
     return chapter.key === "materials" ? null : <p className="pl-11 text-ink2">None yet.</p>;
@@ -160,8 +147,9 @@ function Steps({
         const base: Path = listed ? [chapter.key, i] : [chapter.key];
         const key = `${chapter.key}.${i}`;
         // What no token of the sentence shows under itself.
+        const kind = kindOf(language, chapter.key, step);
         const tokens = new Set(
-          SENTENCES[chapter.kind ?? step.kind ?? "conductor"]!(step, lit).words.flatMap((w) =>
+          reading(kind, step).words.flatMap((w) =>
             typeof w === "object" && "token" in w ? [[...base, ...w.token].join()] : [],
           ),
         );
@@ -214,12 +202,7 @@ function Steps({
               {number}.{i + 1}
             </span>
             <div className="pl-[33px]">
-              <Words
-                step={step}
-                base={base}
-                kind={chapter.kind ?? step.kind ?? "conductor"}
-                examination={examination}
-              />
+              <Words step={step} base={base} kind={kind} examination={examination} />
               {examination?.grid?.openings.some((o) => o.feed === i) && chapter.key === "feeds" && (
                 <span className="ml-1.5">
                   <ModeCard number={i} step={step} examination={examination} />
@@ -344,6 +327,14 @@ function StepMenu({
           {chapter === "parts" && <PartItems index={index} step={step} item={item} />}
           <Menu.Item
             className={item}
+            onSelect={() =>
+              void sentenceOf(chapter, index).then((text) => navigator.clipboard?.writeText(text))
+            }
+          >
+            Copy as text
+          </Menu.Item>
+          <Menu.Item
+            className={item}
             onSelect={() => edit((d) => replaced(d, [chapter, index], undefined))}
           >
             Remove
@@ -374,12 +365,6 @@ function PartItems({ index, step, item }: { index: number; step: Step; item: str
       <Menu.Item className={item} onSelect={() => setTimeout(regroup)}>
         Group…
       </Menu.Item>
-      <Menu.Item
-        className={item}
-        onSelect={() => void navigator.clipboard?.writeText(JSON.stringify(step))}
-      >
-        Copy step
-      </Menu.Item>
       <Menu.Separator className="my-1 h-px bg-rule" />
       <Menu.Item className={item} onSelect={() => stage.toggle("hidden", name)}>
         {stage.hidden.includes(name) ? "Show" : "Hide"} on the stage
@@ -393,52 +378,4 @@ function PartItems({ index, step, item }: { index: number; step: Step; item: str
       <Menu.Separator className="my-1 h-px bg-rule" />
     </>
   );
-}
-
-/** A new step with a name and a port number of its own. */
-export function addStep(kind: string): void {
-  const { chapter, step } = FRESH[kind]!;
-  useBench.getState().edit((d) => {
-    const list = d[chapter as ListChapter];
-    const fresh: Record<string, unknown> = { ...step };
-    if (chapter === "frames") delete fresh.kind;
-    if (typeof step.name === "string") fresh.name = freeName(list, step.name);
-    if ("number" in step) fresh.number = Math.max(0, ...d.feeds.map((f) => Number(f.number))) + 1;
-    const wires = d.parts.filter((p) => WIRES.has(p.kind)).map((p) => p.name ?? "");
-    const bodies = d.parts
-      .filter((p) => !WIRES.has(p.kind) && p.kind !== "copy")
-      .map((p) => p.name ?? "");
-    if ("part" in step)
-      fresh.part = (chapter === "refinements" ? d.parts[0]?.name : wires[0]) ?? "";
-    if ("source" in step)
-      fresh.source =
-        (kind === "copy" ? d.parts[d.parts.length - 1]?.name : bodies[bodies.length - 1]) ?? "";
-    if (kind === "combine")
-      Object.assign(fresh, {
-        first: bodies[bodies.length - 2] ?? "",
-        others: [bodies[bodies.length - 1] ?? ""],
-      });
-    return { ...d, [chapter]: [...list, fresh] };
-  });
-}
-
-const WIRES = new Set(["wire", "polyline", "arc", "helix"]);
-
-/** A name that no step of the list has yet. */
-export function freeName(list: Step[], wanted: string): string {
-  const taken = new Set(list.map((s) => s.name));
-  let name = wanted;
-  for (let k = 2; taken.has(name); k++) name = `${wanted} ${k}`;
-  return name;
-}
-
-export function addParameter(): void {
-  useBench.getState().edit((d) => {
-    let k = d.parameters.length + 1;
-    while (d.parameters.some((p) => p.name === `p${k}`)) k++;
-    return {
-      ...d,
-      parameters: [...d.parameters, { name: `p${k}`, expression: "10 mm", unit: "", comment: "" }],
-    };
-  });
 }

@@ -7,8 +7,8 @@ import type { FileLine } from "../../api/types";
 import { bytes, quantity } from "../../format";
 import { Button } from "../../ui/Button";
 import { Mark } from "../../ui/Mark";
-import { freeName } from "./BuildSheet";
 import { useBench } from "./model";
+import { freeName } from "./steps";
 
 /** Files of the project: upload, see what they hold and what is wrong with them, use them as a step. */
 export function ImportDialog({ onClose }: { onClose: () => void }) {

@@ -1,8 +1,9 @@
 import { type KeyboardEvent, useEffect, useId, useRef, useState } from "react";
 import { call } from "../../api/client";
 import { client, examination as examine, files as filesOf, filesStamp } from "../../api/queries";
-import type { Examination, ExpressionValue, Model, Path } from "../../api/types";
+import type { Examination, ExpressionValue, Model, Path, Step } from "../../api/types";
 import { quantity } from "../../format";
+import { kindOf, references, spoken } from "./language";
 import { member, replaced, useBench } from "./model";
 
 interface Props {
@@ -13,18 +14,39 @@ interface Props {
   empty?: string;
   examination?: Examination;
   label: string;
+  /** The value where the document leaves it out. */
+  value?: unknown;
+  /** Of a clause that says only what is so anyway. */
+  faint?: boolean;
 }
+
+/** An expression with the signs and units of print. */
+const spelled = (text: string): string =>
+  text
+    .replaceAll(" * ", " × ")
+    .replaceAll("-", "−")
+    .replace(/\b([kM]?)ohm\b/g, "$1Ω")
+    .replace(/\bum\b/g, "µm");
 
 const samePath = (a: Path, b: Path): boolean =>
   a.length === b.length && a.every((k, i) => k === b[i]);
 
 /** One editable value of a sentence: click or Enter opens it in place, Enter keeps, Escape leaves it. */
-export function Token({ path, unit, choices, empty, examination, label }: Props) {
+export function Token({
+  path,
+  unit,
+  choices,
+  empty,
+  examination,
+  label,
+  value: fallback,
+  faint,
+}: Props) {
   const document = useBench((s) => s.document);
   const reader = useBench((s) => s.role === "reader");
   const edit = useBench((s) => s.edit);
   const [draft, setDraft] = useState<string | null>(null);
-  const value = member(document, path);
+  const value = member(document, path) ?? fallback;
   const text =
     value === null || value === undefined
       ? ""
@@ -108,37 +130,37 @@ export function Token({ path, unit, choices, empty, examination, label }: Props)
         disabled={reader}
         onClick={() => setDraft(text)}
         title={fault?.message}
-        className={`num border-b border-dotted text-left text-[12.500px] hover:bg-heron-soft ${fault ? "border-rust text-rust" : "border-ink2"} ${text ? "" : "text-ink2"}`}
+        className={`num border-b border-dotted text-left text-[12.500px] hover:bg-heron-soft ${fault ? "border-rust text-rust" : "border-ink2"} ${text && !faint ? "" : "text-ink2"}`}
       >
-        {text.replaceAll(" * ", " × ").replaceAll("-", "−") || empty || "…"}
+        {(unit === undefined ? text : spelled(text)) || empty || "…"}
       </button>
       {alert}
     </span>
   );
 }
 
-/** A part, frame or conductor that is renamed keeps its references. */
+const SORTS: Record<string, string[]> = {
+  parts: ["part", "wire", "body"],
+  frames: ["frame"],
+  materials: ["material", "conductor"],
+};
+
+/** What is renamed keeps all that refers to it. */
 function rename(document: Model, path: Path, before: string, after: string): Model {
   const [chapter, , field] = path;
-  if (field !== "name" || path.length !== 3) return document;
-  const swap = (steps: Model["parts"], key: string): Model["parts"] =>
-    steps.map((s) => (s[key] === before ? { ...s, [key]: after } : s));
-  if (chapter === "parts")
-    return {
-      ...document,
-      parts: swap(document.parts, "source"),
-      feeds: swap(document.feeds, "part"),
-      loads: swap(document.loads, "part"),
-    };
-  if (chapter === "frames")
-    return {
-      ...document,
-      parts: swap(document.parts, "frame"),
-      captures: swap(document.captures, "frame"),
-      frames: swap(document.frames, "within"),
-    };
-  if (chapter === "materials") return { ...document, parts: swap(document.parts, "material") };
-  return document;
+  const sorts = SORTS[String(chapter)];
+  if (field !== "name" || path.length !== 3 || !sorts || before === "") return document;
+  const language = spoken();
+  return language.chapters.reduce((made, { key, many }) => {
+    const raw = made[key as keyof Model];
+    const list = (many ? raw : [raw]) as Step[];
+    return list.reduce((d, step, i) => {
+      const base: Path = many ? [key, i] : [key];
+      return references(kindOf(language, key, step), step, sorts)
+        .filter((p) => member(step, p) === before)
+        .reduce((m, p) => replaced(m, [...base, ...p], after), d);
+    }, made);
+  }, document);
 }
 
 const TYPING_MS = 120;

@@ -1,13 +1,13 @@
 import { useQuery } from "@tanstack/react-query";
-import { Fragment } from "react";
+import { Fragment, useState } from "react";
 import { files, materials } from "../../api/queries";
 import type { Examination, Path, Step } from "../../api/types";
 import { rule, standing, useStage } from "../../stage/state";
 import { Token } from "./Token";
-import { member, replaced, useBench, useLit } from "./model";
-import { SENTENCES, type Word } from "./sentences";
+import { type Kind, type Pick, type Slot, type Word, reading, useLanguage } from "./language";
+import { member, replaced, useBench } from "./model";
 
-/** A step as its sentence, with values that can be edited in place. */
+/** A step as its sentence, with values that can be edited in place; what only repeats a default is folded away. */
 export function Words({
   step,
   base,
@@ -16,17 +16,16 @@ export function Words({
 }: {
   step: Step;
   base: Path;
-  kind: string;
+  kind: Kind;
   examination?: Examination;
 }) {
-  const lit = useLit();
-  const sentence = SENTENCES[kind]!(step, lit);
+  const [unfolded, setUnfolded] = useState(false);
+  const { words, folded } = reading(kind, step, unfolded);
   const lists = useLists(examination);
-  const tight = (w: Word | undefined): boolean => typeof w === "string" && /^[,:;)]/.test(w);
   return (
     <>
-      <span className="font-semibold">{sentence.title}</span>{" "}
-      {grouped(sentence.words).map((group, g) => (
+      <span className="font-semibold">{kind.title}</span>{" "}
+      {grouped(words).map((group, g) => (
         <Fragment key={g}>
           <span className={group.length > 1 ? "whitespace-nowrap" : undefined}>
             {group.map(({ word: w, i }) => (
@@ -34,33 +33,67 @@ export function Words({
                 {typeof w === "string" ? (
                   w
                 ) : "pick" in w ? (
-                  <PickButton base={base} word={w} />
-                ) : "grow" in w ? (
-                  <GrowButton base={base} word={w} />
+                  <PickButton base={base} pick={w.pick} />
+                ) : "list" in w ? (
+                  <ListButtons base={base} kind={kind} word={w} />
+                ) : "toggle" in w ? (
+                  <Toggle base={base} word={w} />
                 ) : (
                   <Token
                     path={[...base, ...w.token]}
-                    unit={w.unit}
-                    empty={w.empty}
+                    unit={like(w.slot)}
+                    empty={w.slot.empty}
+                    faint={w.faint}
+                    value={member(step, w.token) ?? member(kind.defaults, w.token)}
                     examination={examination}
-                    label={`${sentence.title} ${w.token.join(" ")}`}
-                    choices={typeof w.choices === "string" ? lists[w.choices] : w.choices}
+                    label={`${kind.title} ${w.token.join(" ")}`}
+                    choices={
+                      w.slot.type === "choice"
+                        ? w.slot.choices
+                        : w.slot.of
+                          ? lists[w.slot.of]
+                          : undefined
+                    }
                   />
                 )}
               </Fragment>
             ))}
           </span>
-          {!tight(sentence.words[group[group.length - 1]!.i + 1]) && " "}
+          {!tight(words[group[group.length - 1]!.i + 1]) && " "}
         </Fragment>
       ))}
+      {(folded || unfolded) && (
+        <button
+          type="button"
+          aria-expanded={unfolded}
+          aria-label={`${unfolded ? "Less" : "More"} of ${kind.title} ${step.name ?? ""}`.trim()}
+          onClick={() => setUnfolded(!unfolded)}
+          className="rounded px-1 text-[11.500px] text-ink2 opacity-0 hover:bg-heron-soft hover:text-heron focus-visible:opacity-100 group-hover:opacity-100 aria-expanded:opacity-100"
+        >
+          {unfolded ? "less" : "more…"}
+        </button>
+      )}
     </>
   );
 }
 
-/** What choices of each sort there are just now. */
+/** An expression whose dimension a slot wants; none for names and numbers. */
+const like = (slot: Slot): string | undefined =>
+  slot.type !== "expression"
+    ? undefined
+    : slot.unit === "1" || slot.unit === ""
+      ? slot.unit
+      : `1 ${slot.unit}`;
+
+const tight = (w: Word | undefined): boolean =>
+  (typeof w === "string" && /^[,:;)]/.test(w)) ||
+  (typeof w === "object" && "toggle" in w && /^[,;]/.test(w.says));
+
+/** What references of each sort may name just now. */
 function useLists(examination?: Examination): Record<string, string[]> {
   const document = useBench((s) => s.document)!;
   const projectId = useBench((s) => s.projectId);
+  const language = useLanguage();
   const { data: library } = useQuery(materials);
   const { data: uploads } = useQuery(files(projectId));
   const own = document.materials.map((m) => ({
@@ -74,52 +107,109 @@ function useLists(examination?: Examination): Record<string, string[]> {
     ...(examination?.bodies.map((b) => b.name) ?? []),
   ].filter((n) => !wires.includes(n));
   return {
-    conductors: known.filter((m) => m.conductor).map((m) => m.name),
-    materials: known.map((m) => m.name),
-    parts: examination ? wires : document.parts.map((p) => p.name ?? ""),
-    bodies: [...new Set(bodies)],
-    everything: ["", ...document.parts.map((p) => p.name ?? "")],
-    frames: ["", ...document.frames.map((f) => f.name ?? "")],
-    files: uploads?.map((f) => f.name) ?? [],
+    ...language?.references,
+    conductor: known.filter((m) => m.conductor).map((m) => m.name),
+    material: known.map((m) => m.name),
+    wire: examination ? wires : document.parts.map((p) => p.name ?? ""),
+    body: [...new Set(bodies)],
+    part: ["", ...document.parts.map((p) => p.name ?? "")],
+    frame: ["", ...document.frames.map((f) => f.name ?? "")],
+    file: uploads?.map((f) => f.name) ?? [],
   };
 }
 
-function GrowButton({ base, word }: { base: Path; word: Extract<Word, { grow: Path }> }) {
+const button =
+  "rounded border border-rule px-1.5 text-[11.500px] text-heron hover:border-heron disabled:opacity-50";
+
+/** Words of a sentence that are said or not. */
+function Toggle({ base, word }: { base: Path; word: Extract<Word, { toggle: Path }> }) {
   const edit = useBench((s) => s.edit);
   const reader = useBench((s) => s.role === "reader");
-  const path = [...base, ...word.grow];
-  const change = (): void =>
-    edit((d) => replaced(d, path, word.to((member(d, path) as Step[] | undefined) ?? [], d)));
+  const says = word.says.replace(/^[,;]\s*/, "");
   return (
-    <button
-      type="button"
-      disabled={reader}
-      onClick={change}
-      className="rounded border border-rule px-1.5 text-[11.500px] text-heron hover:border-heron"
-    >
-      {word.says}
-    </button>
+    <>
+      {says !== word.says && ", "}
+      <button
+        type="button"
+        disabled={reader}
+        aria-pressed={word.on}
+        title={word.on ? "Take this away" : "Add this"}
+        onClick={() =>
+          edit((d) => replaced(d, [...base, ...word.toggle], word.on ? !word.value : word.value))
+        }
+        className={`border-b border-dotted border-ink2 hover:bg-heron-soft ${word.on ? "" : "text-ink2 line-through decoration-ink3"}`}
+      >
+        {says}
+      </button>
+    </>
+  );
+}
+
+/** One more member of a list, or one less. */
+function ListButtons({
+  base,
+  kind,
+  word,
+}: {
+  base: Path;
+  kind: Kind;
+  word: Extract<Word, { list: Path }>;
+}) {
+  const edit = useBench((s) => s.edit);
+  const reader = useBench((s) => s.role === "reader");
+  const name = word.list.join(".");
+  const path = [...base, ...word.list];
+  const change = (to: (list: unknown[]) => unknown[]): void =>
+    edit((d) => replaced(d, path, to((member(d, path) as unknown[] | undefined) ?? [])));
+  const add = (list: unknown[]): unknown[] => [
+    ...list.map((m) =>
+      Object.entries(kind.above[name] ?? {}).reduce(
+        (made, [field, value]) =>
+          member(made, [field]) == null ? replaced(made, [field], value) : made,
+        m,
+      ),
+    ),
+    kind.members[name],
+  ];
+  return (
+    <span className="inline-flex gap-1">
+      <button type="button" disabled={reader} className={button} onClick={() => change(add)}>
+        + {name.replaceAll("_", " ").replace(/s$/, "")}
+      </button>
+      {word.length > 0 && (
+        <button
+          type="button"
+          disabled={reader}
+          aria-label={`Take the last of ${name.replaceAll("_", " ")} away`}
+          className={button}
+          onClick={() => change((list) => list.slice(0, -1))}
+        >
+          −
+        </button>
+      )}
+    </span>
   );
 }
 
 /** Takes a rule from the next click on the stage. */
-function PickButton({ base, word }: { base: Path; word: Extract<Word, { pick: Path }> }) {
+function PickButton({ base, pick }: { base: Path; pick: Pick }) {
   const edit = useBench((s) => s.edit);
   const reader = useBench((s) => s.role === "reader");
   const { ask, picking } = useStage();
-  const what = word.faces ? "a face" : "an edge";
-  const path = [...base, ...word.pick];
+  const faces = pick.of !== "edge";
+  const what = faces ? "a face" : "an edge";
+  const path = [...base, ...pick.path];
   const start = (): void =>
     ask({
       prompt: `Click ${what} on the stage`,
-      edges: !word.faces,
+      edges: !faces,
       apply: (hit) =>
         edit((d) => {
-          if (word.frame)
+          if (pick.of === "placement")
             return replaced(d, path, { ...(member(d, path) as Step), ...standing(hit) });
-          if (!word.many) return replaced(d, path, rule(hit, word.faces));
+          if (!pick.many) return replaced(d, path, rule(hit, faces));
           const picks = (member(d, path) as unknown[] | undefined) ?? [];
-          return replaced(d, path, [...picks, rule(hit, word.faces)]);
+          return replaced(d, path, [...picks, rule(hit, faces)]);
         }),
     });
   return (
@@ -128,7 +218,7 @@ function PickButton({ base, word }: { base: Path; word: Extract<Word, { pick: Pa
       disabled={reader}
       aria-pressed={picking !== null}
       onClick={start}
-      className="rounded border border-rule px-1.5 text-[11.500px] text-heron hover:border-heron"
+      className={button}
     >
       pick {what}
     </button>

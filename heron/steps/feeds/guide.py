@@ -1,0 +1,24 @@
+"""A feed by modes of a hollow guide."""
+
+from __future__ import annotations
+
+from typing import Literal
+
+from heron.steps.contract import Entry, Kind
+from heron.steps.feeds.common import NEW, THROUGH, ModeFeed
+
+
+class GuideFeed(ModeFeed):
+    """Modes of a hollow guide."""
+
+    kind: Literal["guide"]
+
+
+KIND = Kind(
+    "guide",
+    "feeds",
+    GuideFeed,
+    "Guide feed",
+    "port {number}¦in the opening at {centre}" + THROUGH,
+    (Entry("Feeds", "Guide feed", NEW),),
+)
