@@ -135,8 +135,15 @@ def add(page: Page, group: str, label: str) -> None:
 
 
 def set_token(page: Page, label: str, value: str, which: int = 0) -> None:
-    """Edits a value in its sentence, in the first of several alike unless told."""
-    page.get_by_role("button", name=re.compile(f"^{re.escape(label)}: ")).nth(which).click()
+    """Edits a value in its sentence, in the first of several alike unless told; unfolds the
+    sentence where the value is not shown because it is a default.
+    """
+    token = page.get_by_role("button", name=re.compile(f"^{re.escape(label)}: "))
+    if token.count() <= which:
+        for more in page.locator("button[data-folded]").all():
+            if label.startswith(f"{more.get_attribute('data-folded')} "):
+                more.click()
+    token.nth(which).click()
     field = page.get_by_role("textbox", name=label, exact=True)
     field.fill(value)
     field.press("Enter")

@@ -66,6 +66,7 @@ export function Words({
         <button
           type="button"
           aria-expanded={unfolded}
+          data-folded={unfolded ? undefined : kind.title}
           aria-label={`${unfolded ? "Less" : "More"} of ${kind.title} ${step.name ?? ""}`.trim()}
           onClick={() => setUnfolded(!unfolded)}
           className="rounded px-1 text-[11.500px] text-ink2 opacity-0 hover:bg-heron-soft hover:text-heron focus-visible:opacity-100 group-hover:opacity-100 aria-expanded:opacity-100"
