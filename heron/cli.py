@@ -13,10 +13,10 @@ from typing import Any
 import numpy as np
 
 from heron.checks import examine, examine_model
-from heron.engines import Signal
+from heron.checks.preflight import look
+from heron.engines import ENGINES, Signal
 from heron.errors import HeronError, ModelError
 from heron.formats import curves, netcdf
-from heron.formats.tables import MODE_COLUMNS, mode_fields, mode_rows, table
 from heron.geometry.build import beside
 from heron.model import Document, evaluate_document, load_document
 from heron.model.feeds import MOST_MODES
@@ -44,6 +44,9 @@ def main(argv: list[str] | None = None) -> int:
         )
         command.add_argument("--out", type=Path, required=True)
     solve.add_argument("--engine")
+    solve.add_argument(
+        "--plan", help="the name of one of the model's plans; the first unless given"
+    )
     solve.add_argument(
         "--noise-floor",
         action="store_true",
@@ -122,46 +125,40 @@ def _geometry(args: argparse.Namespace) -> int:
 
 
 def _modes(args: argparse.Namespace) -> int:
-    from heron.engines.transient.mode_study import modes_with_errors
-    from heron.engines.transient.structure import fill
-
-    examination = examine(
-        _document(args.model), _overrides(args.overrides), "transient", beside(args.model)
-    )
-    model, discretisation = examination.model, examination.discretisation
+    engine = next(name for name, e in ENGINES.items() if "modes" in e.views)
+    document, overrides = _document(args.model), _overrides(args.overrides)
+    examination = examine(document, overrides, engine, beside(args.model))
     number = next(
         (
             i
-            for i, f in enumerate(model.feeds)
+            for i, f in enumerate(examination.model.feeds)
             if f is not None and f.number == args.port and f.kind != "gap"
         ),
         None,
     )
     if number is None:
         raise ModelError(f"there is no line or guide feed with port {args.port}", ("feeds",))
-    if discretisation is None:
-        raise ModelError(examination.errors[0].message, examination.errors[0].path)
     if not 1 <= args.modes <= MOST_MODES:
         raise ModelError(f"--modes takes 1 to {MOST_MODES}, not {args.modes}")
-    fill(discretisation.structure, model, examination.geometry)
-    found = modes_with_errors(
-        discretisation.structure,
-        model,
-        examination.geometry,
-        number,
-        args.modes,
-        args.frequency or float(model.plan.f_stop),
+    asked = (
+        ENGINES[engine]
+        .views["modes"]
+        .asks.model_validate({"feed": number, "frequency": args.frequency, "modes": args.modes})
     )
+    found = look(examination, "modes", asked)
     args.out.mkdir(parents=True, exist_ok=True)
-    (args.out / "modes.csv").write_text(table(MODE_COLUMNS, mode_rows(found)))
-    (args.out / "fields.csv").write_text(table(*mode_fields(found)))
+    for name, text in found.tables.items():
+        (args.out / name).write_text(text())
+    header = found.header
     summary = {
-        "frequency_hz": found.at,
+        "frequency_hz": header["at_hz"],
         "modes": [
-            {"number": k + 1, "kind": kind, "cut_off_hz": float(found.cut_off[k])}
-            for k, kind in enumerate(found.kinds)
+            {"number": k + 1, "kind": kind, "cut_off_hz": cut_off}
+            for k, (kind, cut_off) in enumerate(
+                zip(header["kinds"], header["cut_off_hz"], strict=True)
+            )
         ],
-        "next_cut_offs_hz": found.following.tolist(),
+        "next_cut_offs_hz": header["following_hz"],
     }
     (args.out / "summary.json").write_text(json.dumps(summary, indent=1, allow_nan=False))
     return 0
@@ -174,6 +171,7 @@ def _solve(args: argparse.Namespace) -> int:
         args.engine,
         beside(args.model),
         args.noise_floor,
+        args.plan,
     )
     if not examination.sound:
         first = examination.errors[0]

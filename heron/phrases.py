@@ -27,10 +27,13 @@ COMMON = ["box", "wire", "gap feed", "far field"]
 
 @dataclass(frozen=True)
 class Typed:
-    """A step that was read: of which chapter, and its fields as JSON has them."""
+    """A step that was read: of which chapter, and its fields as JSON has them. With a ``number`` it
+    is that step of the chapter, changed; else a new one.
+    """
 
     chapter: str
     step: dict[str, Any]
+    number: int | None = None
 
 
 def printed(chapter: str, step: Mapping[str, Any]) -> str:
@@ -54,7 +57,9 @@ def step_from(text: str, document: Document, materials: Iterable[str]) -> Typed:
             found, end = kind.language.read(reader, start)
             if reader.skip(end) < len(text):
                 raise _not_understood(reader, end)
-            return Typed(kind.chapter, _finished(kind, short, found, reader, document))
+            number = _meant(kind, found, document)
+            step = _finished(kind, short, found, reader, document, number)
+            return Typed(kind.chapter, step, number)
         except ModelError as error:
             if best is None or reader.furthest > best[0]:
                 best = (reader.furthest, error)
@@ -178,11 +183,16 @@ def _finished(
     found: dict[str, Any],
     reader: Reader,
     document: Document,
+    number: int | None,
 ) -> dict[str, Any]:
     """A read step with what was left out, in its place, with a name of its own."""
-    if not CHAPTER[kind.chapter].many:
-        present = getattr(document, kind.chapter).model_dump(mode="json")
-        return {k: v for k, v in present.items() if k not in found} | found
+    if number is not None:
+        steps = getattr(document, kind.chapter)
+        present = steps[number] if isinstance(steps, list) else steps
+        merged: dict[str, Any] = _merged(
+            present.model_dump(mode="json", exclude_defaults=True), found
+        )
+        return merged
     step = found
     if short is not None:
         _sizes(step, short, reader.sizes)
@@ -199,6 +209,27 @@ def _finished(
     if "number" in kind.schema.model_fields and "number" not in found:
         out["number"] = max((f.number for f in document.feeds), default=0) + 1
     return out
+
+
+def _meant(kind: Kind, found: Mapping[str, Any], document: Document) -> int | None:
+    """Which step of the document a typed one changes: the only one of its chapter, or of a chapter
+    whose steps are changed so, that of the same name, the first where none is named.
+    """
+    chapter = CHAPTER[kind.chapter]
+    if not chapter.many:
+        return 0
+    if not chapter.merged:
+        return None
+    names = [s.name for s in getattr(document, kind.chapter)]
+    name = found.get("name", names[0] if names else None)
+    return names.index(name) if name in names else None
+
+
+def _merged(present: Any, found: Any) -> Any:
+    """What is found in the place of what there was, member by member."""
+    if not isinstance(present, dict) or not isinstance(found, dict):
+        return found
+    return present | {k: _merged(present.get(k), v) for k, v in found.items()}
 
 
 def _sizes(step: dict[str, Any], short: Shorthand, sizes: list[str]) -> None:

@@ -6,11 +6,9 @@ from collections.abc import Iterator
 from typing import Any
 
 from heron.errors import HeronError
-from heron.excitation.pulse import pulse_of
 from heron.geometry.build import build_frames, frame_matrix
 from heron.model import Evaluated
 from heron.problems import Problem
-from heron.quantities import engineering
 from heron.steps import kind_of
 from heron.steps.contract import CaptureKind, Found
 
@@ -41,14 +39,3 @@ def _window(model: Evaluated, c: Any) -> Found:
             "closes",
             "it closes before it opens; give a later end, or leave it empty for the end of the run",
         )
-    if opens is not None and model.plan is not None and model.plan.f_start > 0:
-        pulse = pulse_of(model.plan)
-        longest = pulse.duration + model.plan.longest * max(pulse.duration, 1 / pulse.centre)
-        if opens >= longest:
-            yield (
-                "opens",
-                (
-                    f"the run ends after {engineering(longest, 's', 3)} at the latest, before it"
-                    " opens; open it earlier"
-                ),
-            )

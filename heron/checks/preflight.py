@@ -5,7 +5,7 @@ forecast.
 from __future__ import annotations
 
 from collections.abc import Iterator, Mapping
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from typing import Any
 
 import psutil
@@ -16,6 +16,7 @@ from heron.checks.illuminations import illumination_problems, layer_problems
 from heron.checks.openings import opening_problems
 from heron.checks.repeats import repeat_problems
 from heron.engines import ENGINES, Forecast
+from heron.engines.contract import Seen
 from heron.errors import HeronError, ModelError
 from heron.excitation.pulse import LEAST_LEVEL_DB, covered, pulse_of
 from heron.geometry import Geometry, build_geometry
@@ -24,13 +25,12 @@ from heron.model import Document, Evaluated, evaluate_document
 from heron.model.feeds import ports_of
 from heron.problems import Path, Problem, whole
 from heron.quantities import engineering, evaluate
-from heron.steps import kind_of
+from heron.steps import kind_of, kinds
+from heron.steps.contract import SettingsKind
 
 MAX_POINTS = 10_001  # frequencies of one plan
 MEMORY_SHARE = 0.85  # of the memory that is free now
 MOST_ROUNDS = 5
-MOST_PER_DETAIL, MOST_SEGMENTS = 20, 1000
-LEAST_CELLS, MOST_CELLS = 10, 200  # per wavelength (common practice: 15 and more)
 
 
 @dataclass
@@ -64,11 +64,14 @@ def examine(
     engine: str | None = None,
     files: Files | None = None,
     empty: bool = False,
+    plan: str | None = None,
 ) -> Examination:
     """Evaluates, builds, meshes and judges a document; ``files`` gives imported files by name,
-    ``empty`` leaves the parts out of the solve.
+    ``empty`` leaves the parts out of the solve, ``plan`` names the one to solve by.
+
+    :raises ModelError: there is no plan of that name.
     """
-    model = evaluate_document(document, overrides)
+    model = evaluate_document(document, overrides, plan)
     model.empty = empty
     if empty and not document.illuminations:
         model.errors.append(
@@ -84,6 +87,25 @@ def examine_model(
     model: Evaluated, engine: str | None = None, files: Files | None = None
 ) -> Examination:
     """As :func:`examine`, from evaluated values. ``engine`` overrides the plan's choice."""
+    report = _examined(model, engine, files)
+    at = ("plans", model.plan_number)
+    report.problems = [_at_plan(problem, at) for problem in report.problems]
+    return report
+
+
+def _at_plan(problem: Problem, at: Path) -> Problem:
+    """A problem of the plan, at the place of the plan among others."""
+    if problem.path[:1] != ("plan",) and not any(r["path"][0] == "plan" for r in problem.repair):
+        return problem
+    repair = [
+        {**r, "path": [*at, *r["path"][1:]]} if r["path"][0] == "plan" else r
+        for r in problem.repair
+    ]
+    path = (*at, *problem.path[1:]) if problem.path[:1] == ("plan",) else problem.path
+    return replace(problem, path=path, repair=repair)
+
+
+def _examined(model: Evaluated, engine: str | None, files: Files | None) -> Examination:
     geometry = build_geometry(model, files)
     report = Examination(model, geometry)
     report.problems += [_located(e) for e in (*model.errors, *geometry.errors)]
@@ -96,7 +118,7 @@ def examine_model(
         report.problems += body_problems(model, geometry, report.contacts)
     report.engine, report.engine_reason = _choose(model, geometry, engine, report.problems)
     solver = ENGINES.get(report.engine)
-    if solver is None or model.plan is None or not _band_usable(model):
+    if solver is None or model.plan is None or not _usable(model, solver.name):
         return report
     try:
         report.discretisation = solver.discretise(model, geometry)
@@ -121,7 +143,7 @@ def _error(path: Path, message: str, why: str = "") -> Problem:
 def _choose(
     model: Evaluated, geometry: Geometry, asked: str | None, problems: list[Problem]
 ) -> tuple[str, str]:
-    name = asked or model.document.plan.engine
+    name = asked or model.document.plans[model.plan_number].engine
     verdicts = {n: engine.suits(model, geometry) for n, engine in ENGINES.items()}
     if name == "auto":
         able = [n for n, verdict in verdicts.items() if not verdict.refused]
@@ -149,20 +171,26 @@ def _choose(
     return ("", "") if refused else (name, "chosen in the plan")
 
 
-def _band_usable(model: Evaluated) -> bool:
+def _usable(model: Evaluated, engine: str) -> bool:
+    """Whether an engine can lay out the model: its space, band and settings are sound."""
     p, margin = model.plan, model.surround.margin if model.surround is not None else None
     return bool(
         (margin is None or margin > 0)
         and p.f_start > 0
         and p.f_stop >= p.f_start
-        and p.segments_per_wavelength > 0
-        and LEAST_CELLS <= p.cells_per_wavelength <= MOST_CELLS
+        and not any(_settings(p, engine))
     )
 
 
 def _values(model: Evaluated) -> list[Problem]:
     """Values that are wrong whatever the geometry."""
     out: list[Problem] = []
+    names = [p.name for p in model.document.plans]
+    out += [
+        _error(("plans", i, "name"), f"another plan is called “{name}”; name them differently")
+        for i, name in enumerate(names)
+        if name in names[:i]
+    ]
     if model.plan is not None:
         out += _plan(model.plan)
     out += _ranges(model)
@@ -303,45 +331,28 @@ def _plan(p: Any) -> Iterator[Problem]:
             ("plan", "points"),
             "a band of one frequency has one point; set points to 1 or widen the band",
         )
-    if not 1e-8 <= p.tolerance <= 0.1:
-        yield _error(("plan", "tolerance"), "the interpolation tolerance lies between 1e-8 and 0.1")
-    if not LEAST_CELLS <= p.cells_per_wavelength <= MOST_CELLS:
-        yield _error(
-            ("plan", "cells_per_wavelength"),
-            f"cells per wavelength lie between {LEAST_CELLS} and {MOST_CELLS}: coarser grids do not"
-            " carry a wave, finer ones do not end",
-        )
-    if not 0 <= p.cells_per_detail <= MOST_PER_DETAIL:
-        yield _error(
-            ("plan", "cells_per_detail"),
-            "cells per detail lie between 0, where they follow from the wavelength alone, and"
-            f" {MOST_PER_DETAIL}",
-        )
-    if not 20 <= p.decay <= 100:
-        yield _error(("plan", "decay"), "a run ends when its energy has fallen by 20 to 100 dB")
     if not whole(p.rounds, 1, MOST_ROUNDS):
         yield _error(
             ("plan", "rounds"),
             f"the number of rounds is a whole one from 1 to {MOST_ROUNDS}: the last is as fine as"
             " the plan asks, those before it coarser",
         )
-    if not 1 <= p.longest <= 10_000:
-        yield _error(
-            ("plan", "longest"),
-            "the longest run lies between 1 and 10,000 lengths of the pulse: a shorter one would"
-            " cut the pulse off",
-        )
-    if not 5 <= p.segments_per_wavelength <= MOST_SEGMENTS:
-        yield _error(
-            ("plan", "segments_per_wavelength"),
-            f"segments per wavelength lie between 5 and {MOST_SEGMENTS}",
-        )
+    for engine in ENGINES:
+        yield from _settings(p, engine)
     yield from _pulse(("plan",), p)
     for i, f in enumerate(p.pattern_frequencies):
         if not p.f_start <= f <= p.f_stop:
             yield _error(
                 ("plan", "pattern_frequencies", i), f"{engineering(f, 'Hz')} lies outside the band"
             )
+
+
+def _settings(p: Any, engine: str) -> Iterator[Problem]:
+    """What is wrong with an engine's settings."""
+    kind = kinds("settings").get(engine)
+    if isinstance(kind, SettingsKind):
+        for name, message in kind.check(p, getattr(p.settings, engine)):
+            yield _error(("plan", "settings", engine, name), message)
 
 
 def _pulse(here: Path, p: Any, source: Any = None) -> Iterator[Problem]:
@@ -399,8 +410,28 @@ def _memory(forecast: Forecast) -> list[Problem]:
     )
     return [
         _error(
-            ("plan", forecast.field),
+            ("plan", "settings", forecast.engine, forecast.field),
             f"the run needs about {needs} and {has} are free; ask for fewer {what}, or make the"
             " model smaller",
         )
     ]
+
+
+def look(examination: Examination, view: str, asked: Any) -> Seen:
+    """A view of the model as its engine lays it out.
+
+    :param asked: by the schema of the view.
+    :raises ModelError: the engine has no such view, or the model cannot be laid out.
+    """
+    engine = ENGINES.get(examination.engine)
+    if engine is None or examination.discretisation is None:
+        first = examination.errors[0].message if examination.errors else "the model is not sound"
+        raise ModelError(f"there is no {view} to look at: {first}")
+    found = engine.views.get(view)
+    if found is None:
+        raise ModelError(
+            f"there is no {view} to look at: the {engine.name} engine solves the model without one"
+        )
+    return found.look(
+        engine, examination.model, examination.geometry, examination.discretisation, asked
+    )

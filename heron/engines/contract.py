@@ -3,12 +3,15 @@
 from __future__ import annotations
 
 import enum
+from collections.abc import Callable, Mapping
 from dataclasses import dataclass, field
+from types import SimpleNamespace
 from typing import Any, Protocol
 
 import numpy as np
 import xarray as xr
 from numpy.typing import NDArray
+from pydantic import BaseModel
 
 from heron.geometry import Geometry
 from heron.model import Evaluated
@@ -45,8 +48,8 @@ def band(plan: Any) -> NDArray[np.float64]:
 
 @dataclass(frozen=True)
 class Forecast:
-    """What a run will take on this machine: ``size`` in ``what`` (unknowns, cells), which the
-    plan's ``field`` governs.
+    """What a run will take on this machine: ``size`` in ``what`` (unknowns, cells), which
+    ``field`` of the engine's settings governs.
     """
 
     engine: str
@@ -71,10 +74,45 @@ class Verdict:
     refused: list[str] = field(default_factory=list)
 
 
+@dataclass(frozen=True)
+class Seen:
+    """What a view shows: ``header`` as JSON has it, ``arrays`` by name, and ``tables``, which make
+    CSV files by name.
+    """
+
+    header: dict[str, Any]
+    arrays: dict[str, NDArray[Any]]
+    tables: Mapping[str, Callable[[], str]] = field(default_factory=dict)
+
+
+@dataclass(frozen=True)
+class View:
+    """Something that can be looked at of a model as an engine lays it out: ``asks`` is the schema
+    of what may be asked; ``look`` takes the engine, model, geometry, discretisation and what is
+    asked, and raises :class:`~heron.errors.HeronError` where there is nothing to see.
+    """
+
+    asks: type[BaseModel]
+    look: Callable[[Engine, Evaluated, Geometry, Any, Any], Seen]
+
+
+@dataclass(frozen=True)
+class Change:
+    """A value that an engine would have in its settings, and what it is of."""
+
+    field: str
+    value: float
+    words: str
+
+
 class Engine(Protocol):
     """One solver. ``discretise`` raises or collects :class:`~heron.errors.HeronError`."""
 
     name: str
+    views: Mapping[str, View]
+
+    def stage(self, model: Evaluated, discretisation: Any) -> dict[str, Any]:
+        """What the stage draws of a discretisation, by what it is: ``grid``, ``mesh``."""
 
     def suits(self, model: Evaluated, geometry: Geometry) -> Verdict: ...
     def discretise(self, model: Evaluated, geometry: Geometry, size: float = 1.0) -> Any:
@@ -88,9 +126,12 @@ class Engine(Protocol):
         plan asks.
         """
 
-    def finer(self, plan: Any, factor: float) -> dict[str, float]:
-        """Fields of the plan with the values that make cells or segments ``factor`` times as
-        fine.
+    def finer(self, plan: Any, factor: float) -> list[Change]:
+        """What makes cells or segments ``factor`` times as fine; without what is at its most."""
+
+    def longer(self, plan: Any) -> tuple[list[Change], float]:
+        """What lets a run go on that still rang when it ended, and how many times as long it then
+        takes.
         """
 
     def forecast(self, model: Evaluated, discretisation: Any) -> Forecast: ...
@@ -102,3 +143,12 @@ class Engine(Protocol):
 
     def checks(self, model: Evaluated, geometry: Geometry, discretisation: Any) -> list[Problem]:
         """What is wrong with a model as it is discretised."""
+
+
+def changed(plan: Any, engine: str, changes: list[Change]) -> Any:
+    """An evaluated plan with other values in an engine's settings."""
+    own = SimpleNamespace(**vars(getattr(plan.settings, engine)))
+    for change in changes:
+        setattr(own, change.field, change.value)
+    settings = SimpleNamespace(**vars(plan.settings) | {engine: own})
+    return SimpleNamespace(**vars(plan) | {"settings": settings})

@@ -6,19 +6,7 @@ from dataclasses import dataclass
 from typing import Any
 
 from heron.model.document import Document
-
-CHAPTERS = (
-    "parameters",
-    "frames",
-    "parts",
-    "materials",
-    "feeds",
-    "loads",
-    "illuminations",
-    "refinements",
-    "captures",
-)
-SINGLE = ("surround", "plan")
+from heron.steps.contract import CHAPTERS
 
 
 @dataclass(frozen=True)
@@ -36,7 +24,7 @@ def differences(first: Document, second: Document) -> list[Difference]:
     """Steps are matched by name (feeds by number), whatever their order."""
     a, b = first.model_dump(mode="json"), second.model_dump(mode="json")
     out: list[Difference] = []
-    for chapter in CHAPTERS:
+    for chapter in (c.key for c in CHAPTERS if c.many):
         one, other = (_named(chapter, d[chapter]) for d in (a, b))
         for name in [*one, *(n for n in other if n not in one)]:
             if name not in one or name not in other:
@@ -55,7 +43,7 @@ def differences(first: Document, second: Document) -> list[Difference]:
                 )
             else:
                 out += _fields(chapter, name, one[name], other[name])
-    for chapter in SINGLE:
+    for chapter in (c.key for c in CHAPTERS if not c.many):
         out += _fields(chapter, chapter, a[chapter] or {}, b[chapter] or {})
     return out
 
@@ -80,9 +68,21 @@ def _named(chapter: str, steps: list[dict[str, Any]]) -> dict[str, dict[str, Any
 def _fields(
     chapter: str, name: str, one: dict[str, Any], other: dict[str, Any]
 ) -> list[Difference]:
+    one, other = _flat(one), _flat(other)
     keys = [*one, *(k for k in other if k not in one)]
     return [
         Difference(chapter, name, k, one.get(k), other.get(k))
         for k in keys
         if one.get(k) != other.get(k)
     ]
+
+
+def _flat(step: dict[str, Any]) -> dict[str, Any]:
+    """Fields of a step, those within others with points between their names."""
+    out: dict[str, Any] = {}
+    for key, value in step.items():
+        if isinstance(value, dict):
+            out |= {f"{key}.{k}": v for k, v in _flat(value).items()}
+        else:
+            out[key] = value
+    return out

@@ -8,18 +8,19 @@ from __future__ import annotations
 
 import hashlib
 import json
-from typing import Annotated, Any, Literal
+from typing import Annotated, Any, Literal, cast
 
 from pydantic import Field, GetCoreSchemaHandler, ValidationError
 from pydantic_core import CoreSchema, core_schema
 
 from heron.errors import ModelError
+from heron.model.upgrades import upgraded, written_version
 from heron.steps import CHAPTER, changed, kinds
 from heron.steps.fields import Step
-from heron.steps.plan.plan import Plan
+from heron.steps.plans.plan import Plan
 from heron.steps.surround.surround import Surround
 
-VERSION: Literal[1] = 1
+VERSION: Literal[2] = 2
 
 
 class _AnyOf:
@@ -52,7 +53,7 @@ def _most(chapter: str) -> Any:
 class Document(Step):
     """One project's model."""
 
-    version: Literal[1] = VERSION
+    version: Literal[2] = VERSION
     name: Annotated[str, Field(max_length=120)] = "Untitled"
     notes: Annotated[str, Field(max_length=20000)] = ""
     parameters: Annotated[list[Annotated[Any, _AnyOf("parameters")]], _most("parameters")] = []
@@ -67,12 +68,37 @@ class Document(Step):
     surround: Surround = Surround()
     refinements: Annotated[list[Annotated[Any, _AnyOf("refinements")]], _most("refinements")] = []
     captures: Annotated[list[Annotated[Any, _AnyOf("captures")]], _most("captures")] = []
-    plan: Plan
+    plans: Annotated[
+        list[Annotated[Any, _AnyOf("plans")]],
+        Field(min_length=1, max_length=CHAPTER["plans"].most),
+    ]
+
+    @property
+    def plan(self) -> Plan:
+        """The plan that is meant where none is named."""
+        return cast(Plan, self.plans[0])
+
+    def plan_number(self, name: str | None) -> int:
+        """Where the plan of a name stands; the first where none is named.
+
+        :raises ModelError: there is none of that name.
+        """
+        if name is None:
+            return 0
+        names = [p.name for p in self.plans]
+        if name not in names:
+            raise ModelError(f"there is no plan “{name}”; there are {', '.join(names)}", ("plans",))
+        return names.index(name)
 
     def digest(self) -> str:
-        """SHA-256 of the canonical JSON: equal documents have equal digests."""
+        """SHA-256 of the canonical JSON without what equals its default: equal documents have equal
+        digests, and a field that is added to the schema changes none.
+        """
         text = json.dumps(
-            self.model_dump(mode="json"), sort_keys=True, separators=(",", ":"), ensure_ascii=False
+            self.model_dump(mode="json", exclude_defaults=True, exclude={"version"}),
+            sort_keys=True,
+            separators=(",", ":"),
+            ensure_ascii=False,
         )
         return hashlib.sha256(text.encode()).hexdigest()
 
@@ -95,8 +121,8 @@ def load_document(data: Any) -> Document:
         except (ValueError, RecursionError) as error:
             raise ModelError(f"this is not JSON: {error}") from error
     if not isinstance(data, dict):
-        raise ModelError("a model is a JSON object with parameters, parts, feeds and a plan")
-    version = data.get("version", VERSION)
+        raise ModelError("a model is a JSON object with parameters, parts, feeds and plans")
+    version = written_version(data)
     if isinstance(version, int) and not isinstance(version, bool) and version > VERSION:
         raise ModelError(
             f"the model was written by a newer Odd Heron (format {version}; this one reads up to"
@@ -104,7 +130,7 @@ def load_document(data: Any) -> Document:
             ("version",),
         )
     try:
-        return Document.model_validate(data)
+        return Document.model_validate(upgraded(data))
     except ValidationError as error:
         faults = error.errors(include_url=False, include_input=False)
         raise document_errors(faults)[0] from None

@@ -12,7 +12,7 @@ from heron.model.document import Document
 from heron.quantities import Quantity, Values, evaluate, names_in, resolve_parameters
 from heron.quantities.units import Dimension
 from heron.steps.contract import CHAPTERS
-from heron.steps.fields import Of, OfT, Step
+from heron.steps.fields import ByName, Of, OfT, Step
 
 
 @dataclass
@@ -35,15 +35,28 @@ class Evaluated:
     illuminations: list[Any] = field(default_factory=list)
     refinements: list[Any] = field(default_factory=list)
     captures: list[Any] = field(default_factory=list)
+    plans: list[Any] = field(default_factory=list)
     surround: Any = None
-    plan: Any = None
+    plan_number: int = 0
     empty: bool = False
 
+    @property
+    def plan(self) -> Any:
+        """The plan that is solved by, ``None`` if it cannot be evaluated."""
+        return self.plans[self.plan_number] if self.plans else None
 
-def evaluate_document(document: Document, overrides: Mapping[str, str] | None = None) -> Evaluated:
-    """All values of a document; ``overrides`` replaces parameter expressions by name."""
+
+def evaluate_document(
+    document: Document, overrides: Mapping[str, str] | None = None, plan: str | None = None
+) -> Evaluated:
+    """All values of a document; ``overrides`` replaces parameter expressions by name, ``plan``
+    names the one to solve by.
+
+    :raises ModelError: there is no plan of that name.
+    """
     values, parameter_errors = resolve_parameters(document.parameters, overrides)
     result = Evaluated(document, values, list(parameter_errors))
+    result.plan_number = document.plan_number(plan)
     for chapter in CHAPTERS:
         if chapter.key == "parameters":
             continue
@@ -91,6 +104,16 @@ def _value(
         except QuantityError as error:
             errors.append(QuantityError(error.message, path))
             return None
+    by_name = next(
+        (m for m in getattr(annotation, "__metadata__", ()) if isinstance(m, ByName)), None
+    )
+    if by_name is not None:
+        return SimpleNamespace(
+            **{
+                name: _fields(raw.get(name) or schema(), values, (*path, name), errors)
+                for name, schema in by_name.schemas().items()
+            }
+        )
     curve = next(
         (m.dimension for m in getattr(annotation, "__metadata__", ()) if isinstance(m, OfT)), None
     )

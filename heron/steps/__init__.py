@@ -1,4 +1,5 @@
-"""Kinds of steps: one file each in the folder of its chapter, registered by its name in ``FILES``.
+"""Kinds of steps: one file each in the folder of its chapter, registered by its name in ``FILES``;
+and the settings of engines, which are of no chapter of their own but of a plan.
 
 A file ends in ``KIND``. The order is that of menus.
 """
@@ -24,10 +25,11 @@ FILES: dict[str, str] = {
     "refinements": "fine_box fine_part",
     "captures": "far_field near_point near_line near_plane near_box power_flux surface_current"
     " scattered_cut point_trace far_trace snapshots",
-    "plan": "plan",
+    "settings": "moments transient",
+    "plans": "plan",
 }
 CHAPTER: dict[str, Chapter] = {c.key: c for c in CHAPTERS}
-_kinds: dict[str, dict[str, Kind]] = {c.key: {} for c in CHAPTERS}
+_kinds: dict[str, dict[str, Kind]] = {chapter: {} for chapter in FILES}
 changed: list[Callable[[], None]] = []  # called when a kind is added
 
 

@@ -45,7 +45,8 @@ imports: Any = Lazy("heron.shapes.imports")
 @dataclass(frozen=True)
 class Chapter:
     """A chapter of the sheet. ``default`` is the kind of a step that names none; ``quiet`` ones are
-    not shown while they are empty; of one that is not ``many`` there is always one step.
+    not shown while they are empty; of one that is not ``many`` there is always one step. A typed
+    step of a ``merged`` one changes the one of its name.
     """
 
     key: str
@@ -54,6 +55,7 @@ class Chapter:
     most: int = 1
     default: str = ""
     quiet: bool = False
+    merged: bool = False
 
 
 CHAPTERS: tuple[Chapter, ...] = (
@@ -67,7 +69,7 @@ CHAPTERS: tuple[Chapter, ...] = (
     Chapter("surround", "Surround", many=False, default="surround"),
     Chapter("refinements", "Refinements", most=100, quiet=True),
     Chapter("captures", "Captures", most=100),
-    Chapter("plan", "Plan", many=False, default="plan"),
+    Chapter("plans", "Plan", most=20, default="plan", merged=True),
 )
 
 
@@ -104,7 +106,7 @@ class Pick:
     many: bool = False
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, eq=False)
 class Kind:
     """A kind of step.
 
@@ -150,7 +152,7 @@ class Building(Protocol):
     def replace(self, old: Any, new: Any) -> None: ...
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, eq=False)
 class WireKind(Kind):
     """A wire: ``path`` takes an evaluated step to its curve in its own frame, m; ``ends`` names the
     fields of its two end points, where it has them.
@@ -166,7 +168,7 @@ class WireKind(Kind):
         return "wire"
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, eq=False)
 class BodyKind(Kind):
     """A solid or sheet: ``shape`` takes an evaluated step and the kernel's unit (m) to its exact
     shape in its own frame.
@@ -188,7 +190,7 @@ class BodyKind(Kind):
         return next((n for n in ("corner", "centre") if n in self.schema.model_fields), "")
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, eq=False)
 class ChangeKind(Kind):
     """What uses earlier parts: ``change`` takes the number of the step, the evaluated step, its
     frame's matrix and the geometry so far, which it changes.
@@ -202,7 +204,7 @@ class ChangeKind(Kind):
         return self.gives
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, eq=False)
 class MaterialKind(Kind):
     """A material: ``substance`` takes an evaluated step to a conductor or medium.
 
@@ -217,7 +219,16 @@ class MaterialKind(Kind):
         return "conductor" if self.conducts else "medium"
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, eq=False)
+class SettingsKind(Kind):
+    """Settings of the engine of that name, all with defaults: ``check`` yields a field and what is
+    wrong with it, of an evaluated plan and settings.
+    """
+
+    check: Callable[[Any, Any], Found] = lambda plan, own: iter(())
+
+
+@dataclass(frozen=True, eq=False)
 class CaptureKind(Kind):
     """What to record: ``points`` are its places (n, 3), m, in its own frame, of fields at
     frequencies or, if ``in_time``, against time; ``outline`` the corners of a line that shows where

@@ -14,8 +14,10 @@ from heron.steps.sentence import (
     Node,
     Slot,
     Words,
+    annotation_at,
     default_at,
     plain,
+    plain_full,
     schema_of,
 )
 
@@ -35,6 +37,7 @@ def language() -> dict[str, Any]:
                 "many": c.many,
                 "default": c.default,
                 "quiet": c.quiet,
+                "merged": c.merged,
             }
             for c in CHAPTERS
         ],
@@ -67,7 +70,9 @@ def _kind(kind: Kind) -> dict[str, Any]:
 
 def _defaults(schema: Any) -> dict[str, Any]:
     found = {n: default_at(schema, (n,)) for n in schema.model_fields}
-    return {n: v for n, v in found.items() if v is not MISSING}
+    return {
+        n: plain_full(v, annotation_at(schema, (n,))) for n, v in found.items() if v is not MISSING
+    }
 
 
 def _node(node: Node) -> dict[str, Any]:
@@ -99,6 +104,7 @@ def _node(node: Node) -> dict[str, Any]:
             "nodes": [_node(n) for n in node.nodes],
             "when": when,
             "shown": node.shown,
+            "of": node.of,
         }
     schema = schema_of(node.member)
     return {

@@ -71,6 +71,13 @@ ParameterName = Annotated[
 ]
 
 
+class ByName:
+    """Metadata of a field that holds steps by name: their schemas by the names there may be."""
+
+    def schemas(self) -> dict[str, type[Step]]:
+        raise NotImplementedError
+
+
 class Step(BaseModel):
     """Base of everything in the document: unknown keys are refused, values do not change in
     place.

@@ -32,7 +32,7 @@ from pydantic_core import PydanticUndefined
 from heron.errors import ModelError
 from heron.quantities.expressions import expression_end
 from heron.quantities.units import si_symbol
-from heron.steps.fields import Of, OfT, Step
+from heron.steps.fields import ByName, Of, OfT, Step
 
 Path = tuple[str | int, ...]
 MISSING = PydanticUndefined
@@ -93,9 +93,12 @@ class Group:
 
 @dataclass(frozen=True)
 class Clause:
+    """``of``: the engine that it is about."""
+
     nodes: tuple[Node, ...]
     when: tuple[Path, Any] | None = None
     shown: bool = False
+    of: str = ""
 
 
 @dataclass(frozen=True)
@@ -137,8 +140,11 @@ def annotation_at(annotation: Any, path: Path) -> Any:
     :raises KeyError: when there is none.
     """
     for key in path:
-        bare, _ = _bare(annotation)
-        if isinstance(bare, type) and issubclass(bare, Step):
+        bare, metadata = _bare(annotation)
+        by_name = next((m for m in metadata if isinstance(m, ByName)), None)
+        if by_name is not None:
+            annotation = by_name.schemas()[str(key)]
+        elif isinstance(bare, type) and issubclass(bare, Step):
             info = bare.model_fields[str(key)]
             annotation = (
                 Annotated[info.annotation, *info.metadata] if info.metadata else info.annotation
@@ -156,19 +162,22 @@ def default_at(annotation: Any, path: Path) -> Any:
     """The default at a path as JSON gives it, ``MISSING`` where there is none."""
     if not path:
         return MISSING
-    bare, _ = _bare(annotation)
+    bare, metadata = _bare(annotation)
+    if any(isinstance(m, ByName) for m in metadata):
+        return default_at(annotation_at(annotation, path[:1]), path[1:])
     if not (isinstance(bare, type) and issubclass(bare, Step)):
         return MISSING
     value = bare.model_fields[str(path[0])].get_default(call_default_factory=True)
-    if value is MISSING:
-        return default_at(annotation_at(bare, path[:1]), path[1:])
-    return value_at(plain(value), path[1:])
+    found = value_at(plain(value), path[1:])
+    return default_at(annotation_at(bare, path[:1]), path[1:]) if found is MISSING else found
 
 
 def plain(value: Any) -> Any:
     """A value as JSON has it."""
     if isinstance(value, Step):
         return {k: plain(v) for k, v in value}
+    if isinstance(value, Mapping):
+        return {k: plain(v) for k, v in value.items()}
     if isinstance(value, (list, tuple)):
         return [plain(v) for v in value]
     return value
@@ -275,6 +284,23 @@ def _of_type(path: Path, schema: Any, of: str, empty: str) -> Slot | Group:
     return Slot(path, "name" if path == ("name",) else "text", empty=empty)
 
 
+def within(nodes: tuple[Node, ...], base: Path, words: Words) -> Clause:
+    """A sentence of a part of a schema as a clause behind words."""
+
+    def moved(node: Node) -> Node:
+        if isinstance(node, Words):
+            return node
+        if isinstance(node, Clause):
+            when = None if node.when is None else ((*base, *node.when[0]), node.when[1])
+            return replace(node, nodes=tuple(map(moved, node.nodes)), when=when)
+        if isinstance(node, Group):
+            slots = tuple(replace(s, path=(*base, *s.path)) for s in node.slots)
+            return replace(node, path=(*base, *node.path), slots=slots)
+        return replace(node, path=(*base, *node.path))
+
+    return Clause((words, *map(moved, nodes)), of=str(base[-1]))
+
+
 # --- the sentence -----------------------------------------------------------------------
 
 
@@ -378,8 +404,9 @@ def joined(words: list[str]) -> str:
     """Words with spaces, but none before commas and after opening brackets."""
     out = ""
     for w in words:
-        tight = not out or w[0] in ",;:)" or out[-1] == "("
-        out += w if tight else " " + w
+        own = w.lstrip(", ") if out.endswith(":") else w
+        tight = not out or own[:1] in (*",;:)", "") or out[-1] == "("
+        out += own if tight else " " + own
     return out
 
 
@@ -451,8 +478,12 @@ class _Printer:
 
 def leaves(value: Any, annotation: Any, path: Path = ()) -> Iterator[tuple[Path, Any, Any]]:
     """(path, value, default) of every field, members of lists and schemas apart."""
-    bare, _ = _bare(annotation)
-    if isinstance(bare, type) and issubclass(bare, Step) and isinstance(value, Mapping):
+    bare, metadata = _bare(annotation)
+    by_name = next((m for m in metadata if isinstance(m, ByName)), None)
+    if by_name is not None and isinstance(value, Mapping):
+        for name, own in value.items():
+            yield from leaves(own, by_name.schemas()[name], (*path, name))
+    elif isinstance(bare, type) and issubclass(bare, Step) and isinstance(value, Mapping):
         for name in bare.model_fields:
             default = default_at(bare, (name,))
             own = value.get(name, default)
@@ -511,12 +542,15 @@ def same(read: Mapping[str, Any], step: Mapping[str, Any], schema: type[Step]) -
 
 def plain_full(value: Any, annotation: Any) -> Any:
     """A JSON value with the defaults of nested schemas."""
-    bare, _ = _bare(annotation)
+    bare, metadata = _bare(annotation)
+    by_name = next((m for m in metadata if isinstance(m, ByName)), None)
+    if by_name is not None and isinstance(value, Mapping):
+        return {n: plain_full(value.get(n, {}), s) for n, s in by_name.schemas().items()}
     if isinstance(bare, type) and issubclass(bare, Step) and isinstance(value, Mapping):
         return {
             n: plain_full(value[n], annotation_at(bare, (n,)))
             if n in value
-            else default_at(bare, (n,))
+            else plain_full(default_at(bare, (n,)), annotation_at(bare, (n,)))
             for n in bare.model_fields
         }
     if get_origin(bare) is list and isinstance(value, list):

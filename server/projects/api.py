@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import json
 from datetime import datetime
-from typing import Any, Literal
+from typing import Any
 
 import numpy as np
 from django.http import HttpRequest, HttpResponse
@@ -25,7 +25,7 @@ from server.errors import not_found
 from server.projects import actions, files, library
 from server.projects.models import Project, Role, Upload
 from server.projects.permissions import get_project, role_of, visible
-from server.projects.views import curves, examination_view, grid_cut, mode_study
+from server.projects.views import curves, engine_view, examination_view
 
 router = Router()
 
@@ -69,34 +69,22 @@ class NewRevision(Schema):
 
 
 class Examine(Schema):
-    """``project``: whose files import steps mean; ``have``: keys of meshes the stage holds
-    already.
+    """``project``: whose files import steps mean; ``plan``: by which the model would be solved, the
+    first unless given; ``have``: keys of meshes the stage holds already.
     """
 
     document: dict[str, Any]
     project: int | None = None
+    plan: str | None = Field(default=None, max_length=60)
     have: list[str] = Field(default=[], max_length=5000)
 
 
-class GridCut(Schema):
-    """A slice across ``axis`` at ``at`` m through the grid of a document."""
+class ViewAsked(Schema):
+    """What is ``asked`` of a view of a document as its engine lays it out."""
 
     document: dict[str, Any]
     project: int | None = None
-    axis: Literal["x", "y", "z"]
-    at: float = Field(ge=-1e6, le=1e6)
-
-
-class ModeStudy(Schema):
-    """The modes of line or guide feed number ``feed`` of a document, with their fields at a
-    ``frequency`` in Hz: the top of the band unless given.
-    """
-
-    document: dict[str, Any]
-    project: int | None = None
-    feed: int = Field(ge=0, le=63)
-    frequency: float | None = Field(default=None, gt=0, le=1e16)
-    modes: int = Field(default=3, ge=1, le=8)
+    asked: dict[str, Any] = {}
 
 
 class Expression(Schema):
@@ -119,10 +107,11 @@ class Phrase(Schema):
 
 
 class TypedStep(Schema):
-    """A step of a chapter; of a chapter with one step only, the step as it then is."""
+    """A new step of a chapter, or with a ``number`` (from 0) that step as it then is."""
 
     chapter: str
     step: dict[str, Any]
+    number: int | None
 
 
 class StepAsked(Schema):
@@ -236,22 +225,16 @@ def list_examples(request: HttpRequest) -> list[ExampleLine]:
 def examine_document(request: HttpRequest, data: Examine) -> dict[str, Any]:
     project = None if data.project is None else get_project(request, data.project)
     return examination_view(
-        examine(load_document(data.document), files=files.provider(project)), set(data.have)
+        examine(load_document(data.document), files=files.provider(project), plan=data.plan),
+        set(data.have),
     )
 
 
-@router.post("/grid", operation_id="cut_grid")
-def cut_grid(request: HttpRequest, data: GridCut) -> HttpResponse:
+@router.post("/views/{name}", operation_id="look_at")
+def look_at(request: HttpRequest, name: str, data: ViewAsked) -> HttpResponse:
+    """What an engine shows of a model before a run, such as a slice through its grid."""
     project = None if data.project is None else get_project(request, data.project)
-    return grid_cut(json.dumps(data.document, sort_keys=True), project, data.axis, data.at)
-
-
-@router.post("/modes", operation_id="study_modes")
-def study_modes(request: HttpRequest, data: ModeStudy) -> HttpResponse:
-    project = None if data.project is None else get_project(request, data.project)
-    return mode_study(
-        json.dumps(data.document, sort_keys=True), project, data.feed, data.frequency, data.modes
-    )
+    return engine_view(json.dumps(data.document, sort_keys=True), project, name, data.asked)
 
 
 @router.post("/evaluate", response=ExpressionValue, operation_id="evaluate_expression")
@@ -356,7 +339,7 @@ def get_language(request: HttpRequest) -> dict[str, Any]:
 def read_phrase(request: HttpRequest, data: Phrase) -> TypedStep:
     """A typed step as one of the document."""
     read = step_from(data.text, load_document(data.document), _library(data.document))
-    return TypedStep(chapter=read.chapter, step=read.step)
+    return TypedStep(chapter=read.chapter, step=read.step, number=read.number)
 
 
 @router.post("/phrase/next", response=list[str], operation_id="complete_phrase")

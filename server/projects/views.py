@@ -6,19 +6,16 @@ import base64
 from dataclasses import asdict
 from functools import lru_cache
 from threading import Lock
-from typing import Any, cast
+from typing import Any
 
 import numpy as np
 from django.http import HttpResponse
+from pydantic import ValidationError
 
 from heron.checks import Examination, examine
-from heron.engines.transient.apertures import Aperture
-from heron.engines.transient.cut import cut
-from heron.engines.transient.incidence import box_corners
-from heron.engines.transient.mode_study import modes_with_errors
-from heron.engines.transient.structure import Structure, fill
+from heron.checks.preflight import look
+from heron.engines import ENGINES
 from heron.errors import HeronError
-from heron.excitation.pulse import Pulse, pulse_of
 from heron.excitation.waves import Beam, light_of
 from heron.geometry import Geometry
 from heron.geometry.build import build_frames, frame_matrix
@@ -38,8 +35,6 @@ from server.packets import packet
 from server.projects.files import provider
 from server.projects.models import Project
 
-MOST_SHOWN = 6_000_000  # cells of a grid that is laid open on the stage
-PULSE_POINTS = 241
 OUTLINE_EDGES, OUTLINE_BODIES = 60, 40
 OUTLINE_FINE = 5e-3  # of a body's diagonal: distance of its drawn edges from the true ones
 
@@ -49,7 +44,6 @@ def examination_view(e: Examination, have: set[str] | None = None) -> dict[str, 
 
     ``meshes`` holds the triangles of bodies by key, without those the stage has already.
     """
-    mesh = getattr(e.discretisation, "mesh", None)
     plan = e.model.plan
     bodies = e.geometry.placed.bodies if e.geometry.bodies else []
     scene = _scene(bodies)
@@ -77,8 +71,6 @@ def examination_view(e: Examination, have: set[str] | None = None) -> dict[str, 
             if f is not None and f.kind == "dipole" and np.linalg.norm(f.along) > 0
         ],
         "loads": [_mark(e, s) for s in e.model.loads],
-        "joints": [asdict(j) for j in mesh.joints] if mesh else [],
-        "nodes": mesh.nodes.round(9).tolist() if mesh else [],
         "ground": (
             e.model.surround.height
             if e.model.surround and e.model.surround.kind == "ground"
@@ -105,62 +97,18 @@ def examination_view(e: Examination, have: set[str] | None = None) -> dict[str, 
         "forecast": asdict(e.forecast) if e.forecast else None,
         "engine": e.engine,
         "engine_reason": e.engine_reason,
-        "grid": _grid(e),
+        **_staged(e),
         "band": [plan.f_start, plan.f_stop] if plan else None,
     }
 
 
-def _grid(e: Examination) -> dict[str, Any] | None:
-    """The space that a grid fills, and the pulse that will be sent into it."""
-    s = getattr(e.discretisation, "structure", None)
-    if s is None:
-        return None
-    low, high = s.inner
-    sources = [source for source in e.model.illuminations or e.model.feeds if source is not None]
-    return {
-        "low": low.tolist(),
-        "high": high.tolist(),
-        "cells": list(s.shape),
-        "smallest_m": [float(np.diff(line).min()) for line in s.lines],
-        "largest_m": s.largest,
-        "box": (
-            [corner.tolist() for corner in box_corners(s)]
-            if e.model.document.illuminations
-            else None
-        ),
-        "crowded": [list(c) for c in s.crowded[:50]],
-        "openings": [_opening(s, p) for p in s.apertures],
-        "pulses": [
-            {"names": names, **_pulse(pulse)}
-            for pulse, names in _pulses(e.model.plan, sources).items()
-        ],
-    }
-
-
-def _pulses(plan: Any, sources: list[Any]) -> dict[Pulse, list[str]]:
-    """The pulses of a run with the sources that each is for; without any source that of the
-    plan.
-    """
-    out: dict[Pulse, list[str]] = {}
-    for source in sources or [None]:
-        name = (
-            []
-            if source is None
-            else [f"port {source.number}" if hasattr(source, "number") else source.name]
-        )
-        out.setdefault(pulse_of(plan, source), []).extend(name)
-    return out
-
-
-def _pulse(pulse: Pulse) -> dict[str, list[float]]:
-    time = np.linspace(0, pulse.duration, PULSE_POINTS)
-    f = np.linspace(max(0.0, 2 * pulse.centre - pulse.highest), pulse.highest, PULSE_POINTS)
-    return {
-        "time_s": time.tolist(),
-        "value": pulse(time).round(5).tolist(),
-        "frequency_hz": f.tolist(),
-        "level_db": pulse.level(f).round(3).tolist(),
-    }
+def _staged(e: Examination) -> dict[str, Any]:
+    """What the stage draws of the engine's layout."""
+    engine = ENGINES.get(e.engine)
+    none: dict[str, Any] = {"grid": None, "mesh": None}
+    if engine is None or e.discretisation is None:
+        return none
+    return none | engine.stage(e.model, e.discretisation)
 
 
 def _arrow(e: Examination, light: Any) -> dict[str, Any] | None:
@@ -186,142 +134,41 @@ def _arrow(e: Examination, light: Any) -> dict[str, Any] | None:
     }
 
 
-def _opening(s: Structure, p: Aperture) -> dict[str, Any]:
-    """Which feed looks through an opening, its corners in m, which way its wave goes in, and where
-    its case ends.
-    """
-    a, b = p.across
-    corners = []
-    for i, j in ((0, 0), (1, 0), (1, 1), (0, 1)):
-        place = [0.0, 0.0, 0.0]
-        place[p.axis] = float(s.lines[p.axis][p.line])
-        place[a], place[b] = (
-            float(s.lines[a][(p.low, p.high)[i][0]]),
-            float(s.lines[b][(p.low, p.high)[j][1]]),
-        )
-        corners.append(place)
-    return {
-        "feed": p.number,
-        "corners": corners,
-        "axis": p.axis,
-        "sign": p.sign,
-        "back": float(s.lines[p.axis][p.end]),
-    }
-
-
 _laying = Lock()
 
 
-def grid_cut(document: str, project: Project | None, axis: str, at: float) -> HttpResponse:
-    """A slice through the grid of a document (JSON text), in m; the last grid is kept, as the cut
-    will be moved.
+def engine_view(document: str, project: Project | None, name: str, asked: Any) -> HttpResponse:
+    """A view of a document (JSON text) as its engine lays it out, as a packet; the last layout is
+    kept, as it will be looked at again.
 
-    :raises Problem: 409 when there is no grid, or one too fine to look at.
+    :raises Problem: 404 when no engine has such a view, 422 what was asked is not of its schema,
+        409 when there is nothing to see.
     """
+    schemas = [engine.views[name].asks for engine in ENGINES.values() if name in engine.views]
+    if not schemas:
+        raise not_found("view of that name")
+    try:
+        question = schemas[0].model_validate(asked)
+    except ValidationError as error:
+        first = error.errors(include_url=False, include_input=False)[0]
+        where = ".".join(map(str, first["loc"]))
+        raise Problem(422, f"{where}: {first['msg']}") from None
     files = (
         ""
         if project is None
         else " ".join(project.uploads.order_by("name").values_list("digest", flat=True))
     )
     with _laying:
-        return _cut_of(_examined(document, project, files), axis, at)
+        try:
+            seen = look(_examined(document, project, files), name, question)
+        except HeronError as error:
+            raise Problem(409, error.message) from None
+    return packet(seen.header, **seen.arrays)
 
 
 @lru_cache(maxsize=1)
 def _examined(document: str, project: Project | None, files: str) -> Examination:
     return examine(load_document(document), files=provider(project))
-
-
-def _laid_open(e: Examination) -> Structure:
-    """The filled structure of an examination.
-
-    :raises Problem: 409 when there is none, or one too fine to look at.
-    """
-    s = getattr(e.discretisation, "structure", None)
-    if s is None:
-        raise Problem(
-            409,
-            "there is no grid to look at: "
-            + (e.errors[0].message if e.errors else "the model is solved without one"),
-        )
-    if s.cells > MOST_SHOWN:
-        raise Problem(
-            409,
-            f"the grid has {s.cells / 1e6:.0f} million cells, too many to lay open here; ask for"
-            " fewer cells per wavelength to look at it",
-        )
-    fill(s, e.model, e.geometry)
-    return cast(Structure, s)
-
-
-def _cut_of(e: Examination, axis: str, at: float) -> HttpResponse:
-    s = _laid_open(e)
-    found = cut(s, "xyz".index(axis), at, e.model.plan.f_stop)
-    header = {"axis": found.axis, "place": found.place, "cells": list(s.shape)}
-    return packet(
-        header,
-        u=found.u,
-        v=found.v,
-        epsilon=found.epsilon,
-        conductor=found.conductor,
-        resolved=found.resolved,
-        metal=found.metal,
-    )
-
-
-def mode_study(
-    document: str, project: Project | None, feed: int, frequency: float | None, modes: int
-) -> HttpResponse:
-    """The modes of line or guide feed number ``feed`` of a document (JSON text) over its band, with
-    their fields at a frequency in Hz.
-
-    :raises Problem: 409 when there is no grid, or one too fine to look at, or no mode.
-    """
-    files = (
-        ""
-        if project is None
-        else " ".join(project.uploads.order_by("name").values_list("digest", flat=True))
-    )
-    with _laying:
-        e = _examined(document, project, files)
-        s = _laid_open(e)
-        at = e.model.plan.f_stop if frequency is None else frequency
-        try:
-            found = modes_with_errors(s, e.model, e.geometry, feed, modes, at)
-        except HeronError as error:
-            raise Problem(409, error.message) from None
-    header = {
-        "kinds": found.kinds,
-        "at_hz": found.at,
-        "axes": ["xyz"[k] for k in found.axes],
-        "port": e.model.feeds[feed].number,
-        "share": next(p.share for p in s.apertures if p.number == feed),
-        "cut_off_hz": [c if np.isfinite(c) else None for c in found.cut_off.tolist()],
-        "following_hz": found.following.tolist(),
-    }
-    arrays = {
-        name: part
-        for name, value in (
-            ("index", found.index),
-            ("impedance", found.impedance),
-            ("field", found.field),
-        )
-        for name, part in ((f"{name}_re", value.real), (f"{name}_im", value.imag))
-    }
-    errors = {
-        name: value
-        for name in ("index_error", "impedance_error")
-        if (value := getattr(found, name)) is not None
-    }
-    return packet(
-        header,
-        frequency=found.frequency,
-        u=found.u,
-        v=found.v,
-        inside=found.inside,
-        **arrays,
-        **errors,
-    )
 
 
 def _mark(e: Examination, step: Any) -> list[float] | None:

@@ -33,9 +33,10 @@ def start_run(
     overrides: dict[str, str],
     priority: int = 0,
     empty: bool = False,
+    plan: str | None = None,
 ) -> Run:
-    """Queues a solve of a revision (the head by default), ``empty`` without its parts, before runs
-    of lower priority.
+    """Queues a solve of a revision (the head by default) by one of its plans (the first by
+    default), ``empty`` without its parts, before runs of lower priority.
 
     Refused, with reasons, when preflight finds an error.
     """
@@ -44,7 +45,11 @@ def start_run(
     if chosen is None:
         raise not_found("revision of that number")
     examination = examine(
-        load_document(chosen.document), overrides, files=provider(project), empty=empty
+        load_document(chosen.document),
+        overrides,
+        files=provider(project),
+        empty=empty,
+        plan=plan or None,
     )
     if not examination.sound:
         problems = [asdict(p) for p in examination.errors]
@@ -59,6 +64,7 @@ def start_run(
         revision=chosen,
         overrides=overrides,
         empty=empty,
+        plan=examination.model.document.plans[examination.model.plan_number].name,
         author=request.user,
         values={
             n: {"value": q.value, "unit": si_symbol(q.dimension)}
@@ -86,12 +92,17 @@ def solve_finer(request: HttpRequest, project_id: int, number: int) -> Run:
             f"run {number} has no advice: its errors are within those of grade A, or it did"
             " not end",
         )
-    document = dict(project.head.document)
-    document["plan"] = document["plan"] | {
-        name: f"{value:g}" for name, value in advice["plan"].items()
-    }
+    document = project.head.whole
+    names = [p["name"] for p in document["plans"]]
+    plan = document["plans"][names.index(run.plan) if run.plan in names else 0]
+    for path, value in advice["plan"].items():
+        *within, field = path.split(".")
+        step = plan
+        for name in within:
+            step = step.setdefault(name, {})
+        step[field] = f"{value:g}"
     save_revision(request, project_id, project.head.number, document)
-    return start_run(request, project_id, None, run.overrides)
+    return start_run(request, project_id, None, run.overrides, plan=plan["name"])
 
 
 def enqueue(run: Run, message: str, priority: int = 0) -> None:

@@ -38,6 +38,7 @@ class NewRun(Schema):
     revision: int | None = None
     overrides: dict[str, str] = {}
     empty: bool = False
+    plan: str | None = Field(default=None, max_length=60)
 
 
 class ValueLine(Schema):
@@ -68,6 +69,7 @@ class RunLine(Schema):
     note: str
     baseline: bool
     empty: bool
+    plan: str
     engine: str
     efficiency: float | None
     gain_dbi: float | None
@@ -130,6 +132,7 @@ def _line(run: Run) -> dict[str, Any]:
                 "note",
                 "baseline",
                 "empty",
+                "plan",
                 "created",
                 "started",
                 "finished",
@@ -181,7 +184,14 @@ def start_run(request: HttpRequest, project_id: int, data: NewRun) -> Answer:
     return Answer(
         201,
         _detail(
-            actions.start_run(request, project_id, data.revision, data.overrides, empty=data.empty)
+            actions.start_run(
+                request,
+                project_id,
+                data.revision,
+                data.overrides,
+                empty=data.empty,
+                plan=data.plan,
+            )
         ),
     )
 

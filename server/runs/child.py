@@ -156,6 +156,7 @@ def _solve(run: Run) -> None:
         run.overrides,
         files=provider(run.project),
         empty=run.empty,
+        plan=run.plan or None,
     )
     if not examination.sound:
         raise examination_error(examination)

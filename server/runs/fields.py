@@ -53,7 +53,7 @@ def file_name(run: Run, name: str) -> str:
 
 
 def model_of(run: Run) -> Evaluated:
-    return evaluate_document(load_document(run.revision.document), run.overrides)
+    return evaluate_document(load_document(run.revision.document), run.overrides, run.plan or None)
 
 
 def averaged(

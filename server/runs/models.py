@@ -54,6 +54,7 @@ class Run(models.Model):
     grade = models.CharField(max_length=1, default="")
     note = models.CharField(max_length=2000, default="", blank=True)
     empty = models.BooleanField(default=False)
+    plan = models.CharField(max_length=60, default="", blank=True)  # of its revision
     baseline = models.BooleanField(default=False)
     made_by = models.JSONField(default=dict)
     created = models.DateTimeField(auto_now_add=True)

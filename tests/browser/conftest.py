@@ -140,9 +140,13 @@ def set_token(page: Page, label: str, value: str, which: int = 0) -> None:
     """
     token = page.get_by_role("button", name=re.compile(f"^{re.escape(label)}: "))
     if token.count() <= which:
-        for more in page.locator("button[data-folded]").all():
-            if label.startswith(f"{more.get_attribute('data-folded')} "):
-                more.click()
+        for title in page.locator("button[data-folded]").evaluate_all(
+            "found => [...new Set(found.map(b => b.dataset.folded))]"
+        ):
+            while label.startswith(f"{title} ") and (
+                more := page.locator(f"button[data-folded='{title}']")
+            ).count():
+                more.first.click()
     token.nth(which).click()
     field = page.get_by_role("textbox", name=label, exact=True)
     field.fill(value)

@@ -5,7 +5,9 @@ preflight, forecast, solve, summary, formulas, spec lines, trust and the command
 from __future__ import annotations
 
 import json
+from collections.abc import Iterator, Mapping
 from pathlib import Path
+from types import MappingProxyType
 from typing import Any
 
 import numpy as np
@@ -15,10 +17,11 @@ import xarray as xr
 from heron.checks import examine, trust_card
 from heron.cli import main
 from heron.engines import ENGINES, Forecast, Verdict, silent
-from heron.engines.contract import Progress, band
+from heron.engines.contract import Change, Progress, View, band
 from heron.errors import QuantityError
 from heron.fields import radiator_name
 from heron.model import load_document
+from heron.phrases import printed, step_from
 from heron.problems import Problem
 from heron.quantities import Quantity
 from heron.results import specs
@@ -35,6 +38,9 @@ from heron.results.formulas import Quantities
 from heron.results.quantity import quantity
 from heron.results.readout import headline, sweep
 from heron.runner import execute
+from heron.steps import forget, register
+from heron.steps.contract import Found, SettingsKind
+from heron.steps.fields import Number, Step
 from tests.models import dipole, plan
 
 
@@ -99,11 +105,20 @@ class Marsh:
     def cost(self, size: float) -> float:
         return 1 / size
 
-    def finer(self, plan: Any, factor: float) -> dict[str, float]:
-        return {"cells_per_wavelength": plan.cells_per_wavelength * factor}
+    views: Mapping[str, View] = MappingProxyType({})
+
+    def stage(self, model: Any, discretisation: Any) -> dict[str, Any]:
+        return {"puddles": 7}
+
+    def finer(self, plan: Any, factor: float) -> list[Change]:
+        depth = plan.settings.marsh.depth * factor
+        return [Change("depth", depth, "deep")]
+
+    def longer(self, plan: Any) -> tuple[list[Change], float]:
+        return [], 1.0
 
     def forecast(self, model: Any, discretisation: Any) -> Forecast:
-        return Forecast(self.name, 7, "puddles", "cells_per_wavelength", 1e3, 0.1, 1)
+        return Forecast(self.name, 7, "puddles", "depth", 1e3, 0.1, 1)
 
     def checks(self, model: Any, geometry: Any, discretisation: Any) -> list[Problem]:
         return [Problem("look", "ebb", "the water is low")]
@@ -132,10 +147,27 @@ class Marsh:
         )
 
 
+class MarshSettings(Step):
+    depth: Number = "3"
+
+
+def check(plan: Any, own: Any) -> Found:
+    if own.depth <= 0:
+        yield "depth", "a marsh has some depth"
+
+
+SETTINGS = SettingsKind(
+    "marsh", "settings", MarshSettings, "Marsh engine", "[, {depth} deep]", check=check
+)
+
+
 @pytest.fixture
-def house(monkeypatch: pytest.MonkeyPatch) -> None:
+def house(monkeypatch: pytest.MonkeyPatch) -> Iterator[None]:
     monkeypatch.setitem(ENGINES, "marsh", Marsh())
     monkeypatch.setitem(CAPABILITIES, "tides", Tides())
+    register(SETTINGS)
+    yield
+    forget(SETTINGS)
 
 
 def document(**more: Any) -> dict[str, Any]:
@@ -156,7 +188,23 @@ def test_an_engine_is_chosen_by_what_it_says_of_itself() -> None:
     asked["plan"]["engine"] = "peat"
     unknown = examine(load_document(asked)).errors[0]
     assert "there are moments, transient, marsh" in unknown.message
-    assert unknown.path == ("plan", "engine")
+    assert unknown.path == ("plans", 0, "engine")
+
+
+@pytest.mark.usefixtures("house")
+def test_an_engine_brings_its_settings_which_are_typed_checked_and_advised() -> None:
+    made = load_document(document(notes="marsh"))
+    typed = step_from("plan; marsh settings: 5 deep", made, [])
+    assert typed.step["settings"] == {"marsh": {"depth": "5"}}
+    assert printed("plans", typed.step).endswith("; marsh settings: 5 deep")
+    dry = made.model_dump(mode="json")
+    dry["plans"][0]["settings"] = {"marsh": {"depth": "-1"}}
+    (problem,) = examine(load_document(dry)).errors
+    assert problem.message == "a marsh has some depth"
+    assert problem.path == ("plans", 0, "settings", "marsh", "depth")
+    run = execute(examine(made))
+    assert run.summary["advice"]["plan"]["settings.marsh.depth"] > 3
+    assert " deep" in run.summary["advice"]["words"]
 
 
 @pytest.mark.usefixtures("house")

@@ -18,12 +18,13 @@ from pydantic_core import PydanticUndefined
 from heron.errors import HeronError
 from heron.materials import LIBRARY, MEDIA
 from heron.model import Document, load_document
-from heron.phrases import completions, examples, printed, step_from
+from heron.phrases import Typed, completions, examples, printed, step_from
 from heron.quantities.expressions import expression_end
 from heron.steps import CHAPTER, CHAPTERS, all_kinds
 from heron.steps.contract import Kind
 from heron.steps.description import language
 from heron.steps.fields import Of, OfT, Step
+from heron.steps.plans.plan import Settings
 from heron.steps.sentence import _bare
 
 EMPTY = load_document({"plan": {"f_start": "1 GHz", "f_stop": "2 GHz"}})
@@ -42,8 +43,6 @@ TEXTS = ["", "mm", 'with "quotes"', "a, b; c = (d)", "né", "in", " "]
 
 def values(annotation: Any, name: str = "") -> SearchStrategy[Any]:
     """JSON values that a field takes."""
-    if annotation == Any:
-        return st.nothing()
     bare, metadata = _bare(annotation)
     outer = annotation
     while get_origin(outer) is Annotated:
@@ -72,6 +71,10 @@ def _values(bare: Any, metadata: list[Any], name: str) -> SearchStrategy[Any]:
         return st.lists(values(get_args(bare)[0]), min_size=2, max_size=4)
     if isinstance(bare, type) and issubclass(bare, Step):
         return steps(bare)
+    if name == "settings":
+        return st.fixed_dictionaries(
+            {}, optional={n: steps(s) for n, s in Settings().schemas().items()}
+        )
     if name in ("name", "part", "source", "first", "material", "frame", "within"):
         return st.sampled_from(NAMES)
     if name == "expression":
@@ -135,10 +138,21 @@ def test_every_example_can_be_typed_from_nothing(path: Path) -> None:
             text = printed(chapter.key, step.model_dump(mode="json"))
             read = step_from(text, typed, KNOWN)
             data = typed.model_dump(mode="json")
-            data[chapter.key] = [*data[chapter.key], read.step] if chapter.many else read.step
-            typed = load_document(data)
+            typed = load_document(with_step(data, read))
     same = {"name": document.name, "notes": document.notes}
     assert typed.model_copy(update=same) == document
+
+
+def with_step(data: dict[str, Any], read: Typed) -> dict[str, Any]:
+    """A document's JSON with a typed step in its place."""
+    if not CHAPTER[read.chapter].many:
+        return {**data, read.chapter: read.step}
+    steps = list(data[read.chapter])
+    if read.number is None:
+        steps.append(read.step)
+    else:
+        steps[read.number] = read.step
+    return {**data, read.chapter: steps}
 
 
 def kinds_by_name() -> list[Any]:
@@ -158,13 +172,13 @@ def test_a_new_step_of_every_kind_is_one_and_reads_back(kind: Kind) -> None:
 def test_every_example_of_typing_works_on_an_empty_sheet(text: str) -> None:
     read = step_from(text, EMPTY, KNOWN)
     data = EMPTY.model_dump(mode="json")
-    data[read.chapter] = [read.step] if CHAPTER[read.chapter].many else read.step
+    data = with_step(data, read)
     assert isinstance(load_document(data), Document)
 
 
 def test_a_sentence_shows_only_what_differs_from_a_default() -> None:
     assert printed("surround", {}) == "Surround open on all sides"
-    assert printed("plan", {"f_start": "1 GHz", "f_stop": "2 GHz"}) == (
+    assert printed("plans", {"f_start": "1 GHz", "f_stop": "2 GHz"}) == (
         "Plan auto engine, from 1 GHz to 2 GHz, 101 points"
     )
     gap = {"kind": "gap", "number": 1, "part": "arm", "amplitude": "2"}
@@ -180,7 +194,7 @@ def test_a_sentence_shows_only_what_differs_from_a_default() -> None:
             "surround",
             {"mirror": ["none", "magnetic", "none"]},
         ),
-        ("plan 41 points, from 3 GHz to 4 GHz", "plan", {"points": "41", "f_stop": "4 GHz"}),
+        ("plan 41 points, from 3 GHz to 4 GHz", "plans", {"points": "41", "f_stop": "4 GHz"}),
         (
             "gap feed on arm at 0.3, 75 Ω",
             "feeds",

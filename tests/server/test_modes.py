@@ -23,8 +23,13 @@ def test_modes_of_an_opening_are_studied_and_solved_with(
     )
     document["surround"]["mirror"] = ["none", "magnetic", "electric"]
     guide = create_project(owner, load_document(document))
-    body = {"document": document, "project": guide.id, "feed": 0, "modes": 2}
-    header, arrays = unpacked(api.ask("post", "/projects/modes", body).content)
+    body = {"document": document, "project": guide.id}
+
+    def modes(person: Api, **asked: Any) -> Any:
+        own = body | {"asked": {"feed": 0, "modes": 2} | asked}
+        return person.ask("post", "/projects/views/modes", own)
+
+    header, arrays = unpacked(modes(api).content)
     assert (
         header["kinds"][0] == "TE"
         and header["port"] == 1
@@ -47,13 +52,10 @@ def test_modes_of_an_opening_are_studied_and_solved_with(
         and opening["sign"] == -1
         and opening["corners"][2] == pytest.approx([12e-3, 11.43e-3, 5.08e-3])
     )
-    assert api.ask("post", "/projects/modes", body | {"feed": 5}).status_code == 409
-    assert (
-        "outside the band"
-        in api.ask("post", "/projects/modes", body | {"frequency": 1e9}).json()["title"]
-    )
-    assert api.ask("post", "/projects/modes", body | {"modes": 40}).status_code == 422
-    assert stranger.ask("post", "/projects/modes", body).status_code == 404
+    assert modes(api, feed=5).status_code == 409
+    assert "outside the band" in modes(api, frequency=1e9).json()["title"]
+    assert modes(api, modes=40).status_code == 422
+    assert modes(stranger).status_code == 404
 
     number = solved(api, guide.id)
     sweep = api.ask("get", f"/projects/{guide.id}/runs/{number}/sweep").json()

@@ -270,9 +270,10 @@ def test_a_grid_is_laid_open_and_where_there_is_none_it_says_why(
 ) -> None:
     patch = create_project(User.objects.get(username="olive"), example("hide-patch"))
     document = patch.head.document
-    document["plan"]["cells_per_wavelength"] = "10"
-    body = {"document": document, "project": patch.id, "axis": "z", "at": 0.0007}
-    header, arrays = unpacked(api.ask("post", "/projects/grid", body).content)
+    document["plans"][0]["settings"] = {"transient": {"cells_per_wavelength": "10"}}
+    asked = {"axis": "z", "at": 0.0007}
+    body = {"document": document, "project": patch.id, "asked": asked}
+    header, arrays = unpacked(api.ask("post", "/projects/views/grid", body).content)
     assert header["axis"] == 2 and arrays["epsilon"].max() == pytest.approx(3.55)
     assert arrays["epsilon"].shape == (len(arrays["u"]) - 1, len(arrays["v"]) - 1)
     grid = api.ask("post", "/projects/examine", {"document": document, "project": patch.id}).json()[
@@ -285,11 +286,13 @@ def test_a_grid_is_laid_open_and_where_there_is_none_it_says_why(
         and len(pulse["time_s"]) == len(pulse["value"])
         and pulse["names"] == ["port 1"]
     )
-    wires = api.ask("post", "/projects/grid", body | {"document": project.head.document})
+    wires = api.ask("post", "/projects/views/grid", body | {"document": project.head.document})
     assert wires.status_code == 409 and "no grid to look at" in wires.json()["title"]
-    assert api.ask("post", "/projects/grid", body | {"axis": "w"}).status_code == 422
-    assert stranger.ask("post", "/projects/grid", body).status_code == 404
-    assert Api().ask("post", "/projects/grid", body).status_code == 401
+    wrong = api.ask("post", "/projects/views/grid", body | {"asked": asked | {"axis": "w"}})
+    assert wrong.status_code == 422 and wrong.json()["title"].startswith("axis: ")
+    assert api.ask("post", "/projects/views/tides", body).status_code == 404
+    assert stranger.ask("post", "/projects/views/grid", body).status_code == 404
+    assert Api().ask("post", "/projects/views/grid", body).status_code == 401
 
 
 def test_an_expression_being_typed(api: Api) -> None:

@@ -3,9 +3,11 @@
 from __future__ import annotations
 
 import json
-from dataclasses import dataclass
+from collections.abc import Mapping
+from dataclasses import asdict, dataclass
 from functools import lru_cache
 from time import perf_counter
+from types import MappingProxyType
 from typing import Any
 
 import numpy as np
@@ -14,7 +16,7 @@ from numpy.typing import NDArray
 
 from heron.discretise import Gap, WireMesh, mesh_wires
 from heron.engines import rational
-from heron.engines.contract import Forecast, Progress, Signal, Verdict, band, silent
+from heron.engines.contract import Change, Forecast, Progress, Signal, Verdict, View, band, silent
 from heron.engines.lumped import element, networks
 from heron.engines.moments.checks import problems
 from heron.engines.moments.system import Complexes, Floats, WireSystem
@@ -28,6 +30,7 @@ from heron.networks import y_to_s
 from heron.problems import Problem
 from heron.quantities.constants import C0
 from heron.results.capabilities import TrustItem
+from heron.steps.settings.moments import MOST_SEGMENTS
 
 FIRST_SOLVES = 5  # Chebyshev-spaced, before the first prediction
 CONFIRMATIONS = 2  # consecutive solves that must agree with the prediction made before them
@@ -61,6 +64,17 @@ class MomentsEngine:
     """Wires in open space or above a perfect ground plane."""
 
     name = "moments"
+    views: Mapping[str, View] = MappingProxyType({})
+
+    def stage(self, model: Evaluated, discretisation: Any) -> dict[str, Any]:
+        """Wires' joints and the ends of their segments, m."""
+        mesh = discretisation.mesh
+        return {
+            "mesh": {
+                "joints": [asdict(j) for j in mesh.joints],
+                "nodes": mesh.nodes.round(9).tolist(),
+            }
+        }
 
     def suits(self, model: Evaluated, geometry: Geometry) -> Verdict:
         reason = "all parts are wires, which the moments engine models exactly"
@@ -76,15 +90,21 @@ class MomentsEngine:
         """Pairs of segments: a few hundred of them are filled, not factored."""
         return float(size**-2)
 
-    def finer(self, plan: Any, factor: float) -> dict[str, float]:
-        return {"segments_per_wavelength": float(np.ceil(plan.segments_per_wavelength * factor))}
+    def finer(self, plan: Any, factor: float) -> list[Change]:
+        now = plan.settings.moments.segments_per_wavelength
+        finer = min(float(np.ceil(now * factor)), MOST_SEGMENTS)
+        words = "segments per wavelength"
+        return [] if now >= finer else [Change("segments_per_wavelength", finer, words)]
+
+    def longer(self, plan: Any) -> tuple[list[Change], float]:
+        return [], 1.0
 
     def discretise(
         self, model: Evaluated, geometry: Geometry, size: float = 1.0
     ) -> MomentsDiscretisation:
         plan = model.plan
         top = max(plan.f_start, plan.f_stop) if plan else 1e9
-        per_wavelength = plan.segments_per_wavelength if plan else 50.0
+        per_wavelength = plan.settings.moments.segments_per_wavelength if plan else 50.0
         if top <= 0 or per_wavelength <= 0:
             raise ModelError(
                 "frequencies and segments per wavelength must be above zero", ("plan",)
@@ -110,7 +130,7 @@ class MomentsEngine:
         plan = model.plan
         n, m = len(discretisation.mesh.segments), discretisation.unknowns
         points = int(plan.points)
-        solves = min(points, 11) if plan.sampling == "adaptive" else points
+        solves = min(points, 11) if plan.settings.moments.sampling == "adaptive" else points
         pairs, factor = machine_rates()
         images = 2 if discretisation.mesh.ground is not None else 1
         each = images * n * n / pairs + 8 / 3 * m**3 / factor
@@ -144,7 +164,7 @@ class MomentsEngine:
         system = WireSystem(mesh, gaps, loads, networks(feeds))
         z0 = np.array([f.impedance for f in feeds])
         grid = band(plan)
-        sweep = _Sweep(system, z0, grid, plan, progress)
+        sweep = _Sweep(system, z0, grid, plan.settings.moments, progress)
         sweep.run()
         kept, s, currents = sweep.results()
         progress("fields", 0.9, {})
@@ -175,9 +195,9 @@ class _Sweep:
     """
 
     def __init__(
-        self, system: WireSystem, z0: Floats, grid: Floats, plan: Any, progress: Progress
+        self, system: WireSystem, z0: Floats, grid: Floats, own: Any, progress: Progress
     ) -> None:
-        self.system, self.z0, self.grid, self.plan, self.progress = system, z0, grid, plan, progress
+        self.system, self.z0, self.grid, self.own, self.progress = system, z0, grid, own, progress
         self.samples: dict[int, _Sample] = {}
         self.error = 0.0
         self.fraction = 0.0
@@ -185,7 +205,7 @@ class _Sweep:
         self.status = "every point solved"
 
     def run(self) -> None:
-        if self.plan.sampling == "every" or len(self.grid) <= FIRST_SOLVES:
+        if self.own.sampling == "every" or len(self.grid) <= FIRST_SOLVES:
             for i in range(len(self.grid)):
                 if not self._solve(i, (i + 1) / len(self.grid)):
                     return
@@ -202,13 +222,13 @@ class _Sweep:
             solved = np.fromiter(self.samples, dtype=int)
             doubt[solved] = -1
             # Where the models agree everywhere, the widest hole is the best place to look.
-            if doubt.max() < 1e-2 * self.plan.tolerance:
+            if doubt.max() < 1e-2 * self.own.tolerance:
                 doubt = np.abs(np.arange(n)[:, None] - solved[None, :]).min(axis=1).astype(float)
             i = int(doubt.argmax())
             if not self._solve(i, min(0.85, len(self.samples) / 14)):
                 return
             self.error = float(np.abs(model[i] - self.samples[i].s.ravel()).max())
-            agreed = agreed + 1 if self.error < SAFETY * self.plan.tolerance else 0
+            agreed = agreed + 1 if self.error < SAFETY * self.own.tolerance else 0
             before = model
             if agreed >= CONFIRMATIONS:
                 self.status = f"interpolated from {len(self.samples)} solves"
@@ -264,7 +284,7 @@ class _Sweep:
 
     def _fit(self, order: list[int]) -> rational.Rational:
         x = self.grid[order] / self.grid[-1]
-        return rational.fit(x, self._features(order), 0.01 * self.plan.tolerance)
+        return rational.fit(x, self._features(order), 0.01 * self.own.tolerance)
 
     def _model(self, leave_out: int | None = None) -> Complexes:
         """Interpolated S (grid, P²)."""

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from dataclasses import dataclass
 from functools import lru_cache
 from time import perf_counter
@@ -10,7 +11,7 @@ from typing import Any
 import numpy as np
 import xarray as xr
 
-from heron.engines.contract import Forecast, Progress, Signal, Verdict, band, silent
+from heron.engines.contract import Change, Forecast, Progress, Signal, Verdict, View, band, silent
 from heron.engines.lumped import networks
 from heron.engines.transient import records
 from heron.engines.transient.apertures import Aperture
@@ -36,6 +37,7 @@ from heron.engines.transient.structure import (
     without_parts,
 )
 from heron.engines.transient.trust import trust
+from heron.engines.transient.views import VIEWS, stage
 from heron.errors import ModelError, Stopped
 from heron.excitation.pulse import Pulse, pulse_of
 from heron.excitation.waves import light_of
@@ -46,6 +48,7 @@ from heron.quantities import engineering
 from heron.quantities.constants import C0
 from heron.results.capabilities import TrustItem
 from heron.steps.captures.snapshots import FRAMES
+from heron.steps.settings.transient import DEEPEST_DB, MOST_CELLS, MOST_PER_DETAIL
 
 REPORT_S = 0.3  # between reports
 RING_S = 60.0  # periods of the band's centre a run may ring in the forecast
@@ -72,12 +75,19 @@ class TransientDiscretisation:
         return self.structure.errors
 
 
+DEEPER_DB = 15.0  # that a run goes on for when it still rang
+
+
 class TransientEngine:
     """Solids, sheets, and straight wires along the axes, in open space, above a perfect ground
     plane, or between reflecting walls.
     """
 
     name = "transient"
+    views: Mapping[str, View] = VIEWS
+
+    def stage(self, model: Evaluated, discretisation: Any) -> dict[str, Any]:
+        return {"grid": stage(model, discretisation)}
 
     def suits(self, model: Evaluated, geometry: Geometry) -> Verdict:
         reason = "there are solids or sheets, which the transient engine models on a grid"
@@ -93,7 +103,8 @@ class TransientEngine:
 
     def rounds(self, plan: Any) -> list[float]:
         sizes = [FINER**n for n in reversed(range(int(plan.rounds)))]
-        return [size for size in sizes if size == 1 or plan.cells_per_wavelength / size >= FEWEST]
+        own = plan.settings.transient.cells_per_wavelength
+        return [size for size in sizes if size == 1 or own / size >= FEWEST]
 
     def forecast(self, model: Evaluated, discretisation: TransientDiscretisation) -> Forecast:
         s, plan = discretisation.structure, model.plan
@@ -137,11 +148,28 @@ class TransientEngine:
         """Cells by their number, steps by their size."""
         return float(size**-4)
 
-    def finer(self, plan: Any, factor: float) -> dict[str, float]:
-        return {
-            "cells_per_wavelength": float(np.ceil(plan.cells_per_wavelength * factor)),
-            "cells_per_detail": float(np.ceil(10 * plan.cells_per_detail * factor) / 10),
-        }
+    def finer(self, plan: Any, factor: float) -> list[Change]:
+        own = plan.settings.transient
+        asked = (
+            ("cells_per_wavelength", float(np.ceil(own.cells_per_wavelength * factor)), MOST_CELLS),
+            (
+                "cells_per_detail",
+                float(np.ceil(10 * own.cells_per_detail * factor) / 10),
+                MOST_PER_DETAIL,
+            ),
+        )
+        return [
+            Change(name, min(value, most), name.replace("_", " "))
+            for name, value, most in asked
+            if getattr(own, name) < most
+        ]
+
+    def longer(self, plan: Any) -> tuple[list[Change], float]:
+        now = plan.settings.transient.decay
+        if now >= DEEPEST_DB:
+            return [], 1.0
+        deeper = min(now + DEEPER_DB, DEEPEST_DB)
+        return [Change("decay", deeper, "dB of decay")], deeper / now
 
     def trust(self, results: xr.Dataset) -> list[TrustItem]:
         return trust(results)
@@ -247,7 +275,10 @@ class TransientEngine:
             recorder,
             runs,
             plan,
-            (float(plan.cells_per_wavelength), wall_distance(model) * plan.f_start / C0),
+            (
+                float(plan.settings.transient.cells_per_wavelength),
+                wall_distance(model) * plan.f_start / C0,
+            ),
         )
         fed = {feed.part for feed in feeds}
         thickest = max(
@@ -293,7 +324,9 @@ def _pulse_run(
     look = every * -(-LOOK // every)
     # a wave has left the box after it has reached its far corner
     source_end = int((pulse.duration + (0.0 if light is None else light.passes)) / dt)
-    most = source_end + int(np.ceil(plan.longest * max(pulse.duration, 1 / pulse.centre) / dt))
+    most = source_end + int(
+        np.ceil(plan.settings.transient.longest * max(pulse.duration, 1 / pulse.centre) / dt)
+    )
     te, th = (
         records.Transform(m, recorder.frequency) for m in (recorder.e_matrix, recorder.h_matrix)
     )
@@ -382,7 +415,7 @@ def _pulse_run(
         share = max(
             share,
             0.3 * min(1.0, n / max(source_end, 1))
-            + 0.7 * (min(1.0, -level / plan.decay) if n > source_end else 0),
+            + 0.7 * (min(1.0, -level / plan.settings.transient.decay) if n > source_end else 0),
         )
         if due and not stopped:
             curve = {}
@@ -398,8 +431,8 @@ def _pulse_run(
                     "s11_db": np.round(20 * np.log10(np.maximum(np.abs(gamma), 1e-6)), 2).tolist(),
                 }
             stopped = report({"step": n, "energy_db": float(level), "port": which[0] + 1, **curve})
-        if n > source_end and level < -plan.decay:
-            reason = f"ended at −{plan.decay:g} dB of the energy"
+        if n > source_end and level < -plan.settings.transient.decay:
+            reason = f"ended at −{plan.settings.transient.decay:g} dB of the energy"
         elif stopped:
             reason = f"stopped with {level:.0f} dB of the energy left"
         elif n >= most:

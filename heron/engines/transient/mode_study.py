@@ -6,8 +6,7 @@ from dataclasses import replace
 
 import numpy as np
 
-from heron.engines.transient.engine import TransientEngine
-from heron.engines.transient.structure import Structure, fill
+from heron.engines.transient.structure import Structure, fill, structure
 from heron.engines.transient.study import Study, study
 from heron.errors import HeronError
 from heron.geometry import Geometry
@@ -18,18 +17,24 @@ FLOOR = {"index": 1e-3, "impedance": FLOOR_IMPEDANCE}  # relative: what rounds d
 
 
 def modes_with_errors(
-    s: Structure, model: Evaluated, geometry: Geometry, feed: int, count: int, at: float
+    s: Structure,
+    model: Evaluated,
+    geometry: Geometry,
+    feed: int,
+    count: int,
+    at: float,
+    sizes: list[float],
 ) -> Study:
     """The ``count`` first modes of feed number ``feed`` on a filled structure, with their errors
-    over the band from the rounds that the plan asks for.
+    over the band from grids with cells ``sizes`` times as large.
 
     :raises ModelError: as :func:`heron.engines.transient.study.study`.
     """
-    engine, found = TransientEngine(), study(s, model, feed, count, at)
+    found = study(s, model, feed, count, at)
     coarser = []
-    for size in engine.rounds(model.plan)[:-1]:
+    for size in sizes:
         try:
-            part = engine.discretise(model, geometry, size).structure
+            part = structure(model, geometry, size)
             fill(part, model, geometry)
             own = study(part, model, feed, count, at)
         except HeronError:

@@ -123,7 +123,7 @@ def scattered(
             "unknowns": 6 * s.cells,
             "solves": len(runs),
             "cells": s.cells,
-            "cells_per_wavelength": float(plan.cells_per_wavelength),
+            "cells_per_wavelength": float(plan.settings.transient.cells_per_wavelength),
             "wall_distance": wall_distance(model) * plan.f_start / C0,
             "steps": sum(r.steps for r in runs),
             "time_step": s.step,

@@ -389,7 +389,7 @@ def _room(model: Evaluated, scale: float = 1.0) -> float:
         * scale
         * C0
         / model.plan.f_stop
-        / model.plan.cells_per_wavelength
+        / model.plan.settings.transient.cells_per_wavelength
     )
 
 
@@ -402,7 +402,7 @@ def structure(model: Evaluated, geometry: Geometry, scale: float = 1.0) -> Struc
     plan = model.plan
     media = media_of(model)[0]
     bodies = geometry.placed.bodies if geometry.bodies else []
-    largest = scale * C0 / plan.f_stop / plan.cells_per_wavelength
+    largest = scale * C0 / plan.f_stop / plan.settings.transient.cells_per_wavelength
     ground = (
         model.surround.height
         if model.surround is not None and model.surround.kind == "ground"
@@ -448,7 +448,10 @@ def structure(model: Evaluated, geometry: Geometry, scale: float = 1.0) -> Struc
         lambda a, b: clearance(metal[a], metal[b]),
         [(case.axis, case.at) for case in cases],
         features.Asked(
-            largest, AT_METAL * largest, FINEST_DETAIL * largest, plan.cells_per_detail / scale
+            largest,
+            AT_METAL * largest,
+            FINEST_DETAIL * largest,
+            plan.settings.transient.cells_per_detail / scale,
         ),
     )
     unresolved = _conductor_wishes(axes, metal, about)
@@ -503,7 +506,7 @@ def structure(model: Evaluated, geometry: Geometry, scale: float = 1.0) -> Struc
             f"the grid has {np.prod(shape) / 1e6:.0f} million cells; up to {MOST_CELLS // 10**6}"
             " million are solved here. Ask for fewer cells per wavelength or leave out small"
             " details",
-            ("plan", "cells_per_wavelength"),
+            ("plan", "settings", "transient", "cells_per_wavelength"),
         )
     empty, none = np.zeros((0, 0, 0)), np.zeros((0, 0, 0, 0), dtype=np.float32)
     made = Structure(

@@ -64,14 +64,19 @@ export const project = (id: number) =>
   });
 
 /** Looks at a document; `files` changes when uploads do, so that import steps are looked at again. */
-export const examination = (document: Model, projectId: number, files = "") =>
+export const examination = (
+  document: Model,
+  projectId: number,
+  files = "",
+  plan: string | null = null,
+) =>
   queryOptions({
-    queryKey: ["examination", projectId, files, JSON.stringify(document)],
+    queryKey: ["examination", projectId, files, plan, JSON.stringify(document)],
     queryFn: async () => {
       const found = await call<Examination & { meshes: Record<string, RawMesh> }>(
         "POST",
         "/projects/examine",
-        { document, project: projectId, have: heldKeys() },
+        { document, project: projectId, plan, have: heldKeys() },
       );
       keep(found.meshes);
       return found as Examination;
@@ -229,7 +234,8 @@ export const gridCut = (
     queryKey: ["grid", projectId, stamp, axis, at, JSON.stringify(document)],
     staleTime: Infinity,
     gcTime: 60_000,
-    queryFn: () => packet("/projects/grid", { document, project: projectId, axis, at }),
+    queryFn: () =>
+      packet("/projects/views/grid", { document, project: projectId, asked: { axis, at } }),
     placeholderData: (before: Packet | undefined) =>
       before?.header.axis === axis ? before : undefined,
   });
@@ -247,7 +253,11 @@ export const modeStudy = (
     gcTime: 60_000,
     placeholderData: keepPreviousData,
     queryFn: () =>
-      packet("/projects/modes", { document, project: projectId, feed, frequency, modes }),
+      packet("/projects/views/modes", {
+        document,
+        project: projectId,
+        asked: { feed, frequency, modes },
+      }),
   });
 /** Fields against time. */
 export const signals = (id: number, number: number, name: string) =>

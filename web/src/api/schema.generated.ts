@@ -75,7 +75,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/projects/grid": {
+    "/api/projects/views/{name}": {
         parameters: {
             query?: never;
             header?: never;
@@ -84,25 +84,11 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** Cut Grid */
-        post: operations["cut_grid"];
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/projects/modes": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        put?: never;
-        /** Study Modes */
-        post: operations["study_modes"];
+        /**
+         * Look At
+         * @description What an engine shows of a model before a run, such as a slice through its grid.
+         */
+        post: operations["look_at"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1210,8 +1196,8 @@ export interface components {
         };
         /**
          * Examine
-         * @description ``project``: whose files import steps mean; ``have``: keys of meshes the stage holds
-         *     already.
+         * @description ``project``: whose files import steps mean; ``plan``: by which the model would be solved, the
+         *     first unless given; ``have``: keys of meshes the stage holds already.
          */
         Examine: {
             /** Document */
@@ -1220,6 +1206,8 @@ export interface components {
             };
             /** Project */
             project?: number | null;
+            /** Plan */
+            plan?: string | null;
             /**
              * Have
              * @default []
@@ -1227,10 +1215,10 @@ export interface components {
             have: string[];
         };
         /**
-         * GridCut
-         * @description A slice across ``axis`` at ``at`` m through the grid of a document.
+         * ViewAsked
+         * @description What is ``asked`` of a view of a document as its engine lays it out.
          */
-        GridCut: {
+        ViewAsked: {
             /** Document */
             document: {
                 [key: string]: unknown;
@@ -1238,34 +1226,12 @@ export interface components {
             /** Project */
             project?: number | null;
             /**
-             * Axis
-             * @enum {string}
+             * Asked
+             * @default {}
              */
-            axis: "x" | "y" | "z";
-            /** At */
-            at: number;
-        };
-        /**
-         * ModeStudy
-         * @description The modes of line or guide feed number ``feed`` of a document, with their fields at a
-         *     ``frequency`` in Hz: the top of the band unless given.
-         */
-        ModeStudy: {
-            /** Document */
-            document: {
+            asked: {
                 [key: string]: unknown;
             };
-            /** Project */
-            project?: number | null;
-            /** Feed */
-            feed: number;
-            /** Frequency */
-            frequency?: number | null;
-            /**
-             * Modes
-             * @default 3
-             */
-            modes: number;
         };
         /** ExpressionValue */
         ExpressionValue: {
@@ -1330,7 +1296,7 @@ export interface components {
         };
         /**
          * TypedStep
-         * @description A step of a chapter; of a chapter with one step only, the step as it then is.
+         * @description A new step of a chapter, or with a ``number`` (from 0) that step as it then is.
          */
         TypedStep: {
             /** Chapter */
@@ -1339,6 +1305,8 @@ export interface components {
             step: {
                 [key: string]: unknown;
             };
+            /** Number */
+            number: number | null;
         };
         /** Phrase */
         Phrase: {
@@ -1499,6 +1467,8 @@ export interface components {
             baseline: boolean;
             /** Empty */
             empty: boolean;
+            /** Plan */
+            plan: string;
             /** Engine */
             engine: string;
             /** Efficiency */
@@ -1570,6 +1540,8 @@ export interface components {
             baseline: boolean;
             /** Empty */
             empty: boolean;
+            /** Plan */
+            plan: string;
             /** Engine */
             engine: string;
             /** Efficiency */
@@ -1625,6 +1597,8 @@ export interface components {
              * @default false
              */
             empty: boolean;
+            /** Plan */
+            plan?: string | null;
         };
         /** Annotation */
         Annotation: {
@@ -2064,38 +2038,18 @@ export interface operations {
             };
         };
     };
-    cut_grid: {
+    look_at: {
         parameters: {
             query?: never;
             header?: never;
-            path?: never;
+            path: {
+                name: string;
+            };
             cookie?: never;
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["GridCut"];
-            };
-        };
-        responses: {
-            /** @description OK */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content?: never;
-            };
-        };
-    };
-    study_modes: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        requestBody: {
-            content: {
-                "application/json": components["schemas"]["ModeStudy"];
+                "application/json": components["schemas"]["ViewAsked"];
             };
         };
         responses: {

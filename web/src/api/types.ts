@@ -50,7 +50,7 @@ export interface Model {
   surround: Step;
   refinements: Step[];
   captures: Step[];
-  plan: Record<string, unknown>;
+  plans: Step[];
 }
 export type ProjectState = Omit<Schemas["ProjectState"], "document"> & { document: Model };
 
@@ -128,8 +128,10 @@ export interface Examination {
   feeds: ([number, number, number] | null)[];
   dipoles: { feed: number; along: number[]; magnetic: boolean }[];
   loads: ([number, number, number] | null)[];
-  joints: { point: [number, number, number]; parts: string[] }[];
-  nodes: [number, number, number][];
+  mesh: {
+    joints: { point: [number, number, number]; parts: string[] }[];
+    nodes: [number, number, number][];
+  } | null;
   ground: number | null;
   captures: ({ name: string; kind: string; points: [number, number, number][] } | null)[];
   illuminations: (Illumination | null)[];

@@ -12,6 +12,7 @@ from heron.geometry.build import build_frames, frame_matrix
 from heron.geometry.places import capture_points, in_time
 from heron.model import Evaluated
 from heron.problems import Problem
+from heron.quantities import engineering
 
 
 def beyond_walls(model: Evaluated, geometry: Geometry, discretisation: Any) -> list[Problem]:
@@ -42,3 +43,21 @@ def beyond_walls(model: Evaluated, geometry: Geometry, discretisation: Any) -> l
                 )
             )
     return out
+
+
+def opens_late(model: Evaluated, geometry: Geometry, discretisation: Any) -> list[Problem]:
+    """Captures that open when the run has ended for certain."""
+    pulse = pulse_of(model.plan)
+    own = model.plan.settings.transient
+    longest = pulse.duration + own.longest * max(pulse.duration, 1 / pulse.centre)
+    return [
+        Problem(
+            "error",
+            "invalid",
+            f"the run ends after {engineering(longest, 's', 3)} at the latest, before it opens;"
+            " open it earlier",
+            path=("captures", i, "opens"),
+        )
+        for i, c in enumerate(model.captures)
+        if (getattr(c, "opens", None) or 0.0) >= longest
+    ]

@@ -20,10 +20,10 @@ from heron.model.substances import media_of
 from heron.problems import Problem
 from heron.quantities import engineering
 from heron.quantities.constants import C0
-from heron.steps.plan.plan import Plan
+from heron.steps.settings.transient import TransientSettings
 
 # cells from an edge of metal to what is nearest to it
-USUAL_PER_DETAIL = float(Plan.model_fields["cells_per_detail"].default)
+USUAL_PER_DETAIL = float(TransientSettings.model_fields["cells_per_detail"].default)
 # of the impedance of a strip or slot with one such cell, and how it falls with their number
 OFF_AT_ONE, OFF_POWER = 0.05, 2.8
 MOST_OFF = 50.0  # %: a larger guess is none
@@ -119,7 +119,7 @@ def _cells_around(s: Structure, at: Any) -> Any:
 
 def small_problems(model: Evaluated, geometry: Geometry, discretisation: Any) -> list[Problem]:
     """Parts thinner than the grid resolves."""
-    least = FINEST * C0 / model.plan.f_stop / model.plan.cells_per_wavelength
+    least = FINEST * C0 / model.plan.f_stop / model.plan.settings.transient.cells_per_wavelength
     out = []
     for body in geometry.placed.bodies if geometry.bodies else []:
         low, high = body.bounds
@@ -188,7 +188,7 @@ def crowded_problems(model: Evaluated, geometry: Geometry, discretisation: Any) 
             f" {engineering(place, 'm', 4)} become one on this grid{more}",
             "they are moved together by half of that; ask for more cells per wavelength, or refine"
             " the grid there",
-            ("plan", "cells_per_wavelength"),
+            ("plan", "settings", "transient", "cells_per_wavelength"),
             (point[0], point[1], point[2]),
         )
     ]
@@ -198,7 +198,7 @@ def unresolved_problems(model: Evaluated, geometry: Geometry, discretisation: An
     """Narrow metal, gaps and clearances with few cells: what they make of a line's impedance, as
     measured on strips of all widths (docs/accuracy.md).
     """
-    by_hand = model.plan.cells_per_detail < USUAL_PER_DETAIL
+    by_hand = model.plan.settings.transient.cells_per_detail < USUAL_PER_DETAIL
     out = []
     for found in discretisation.structure.unresolved:
         off = min(100 * OFF_AT_ONE / found.cells**OFF_POWER, MOST_OFF)
@@ -216,7 +216,12 @@ def unresolved_problems(model: Evaluated, geometry: Geometry, discretisation: An
                 ("parts", found.step),
                 (float(found.place[0]), float(found.place[1]), float(found.place[2])),
                 repair=(
-                    [{"path": ["plan", "cells_per_detail"], "value": f"{USUAL_PER_DETAIL:g}"}]
+                    [
+                        {
+                            "path": ["plan", "settings", "transient", "cells_per_detail"],
+                            "value": f"{USUAL_PER_DETAIL:g}",
+                        }
+                    ]
                     if by_hand
                     else []
                 ),
@@ -302,7 +307,7 @@ def resolution_problems(model: Evaluated, geometry: Geometry, discretisation: An
     """Cells and walls against the rules of the trade (common practice)."""
     out = []
     cells, distance = (
-        model.plan.cells_per_wavelength,
+        model.plan.settings.transient.cells_per_wavelength,
         wall_distance(model) * model.plan.f_start / C0,
     )
     if cells < FEWEST_CELLS:
@@ -313,8 +318,13 @@ def resolution_problems(model: Evaluated, geometry: Geometry, discretisation: An
                 f"{cells:g} cells per wavelength are fewer than the usual {FEWEST_CELLS}",
                 "good for a first look: waves run too slowly on a coarse grid, and resonances come"
                 " out low",
-                ("plan", "cells_per_wavelength"),
-                repair=[{"path": ["plan", "cells_per_wavelength"], "value": "20"}],
+                ("plan", "settings", "transient", "cells_per_wavelength"),
+                repair=[
+                    {
+                        "path": ["plan", "settings", "transient", "cells_per_wavelength"],
+                        "value": "20",
+                    }
+                ],
                 repair_label="Use 20 cells per wavelength",
             )
         )

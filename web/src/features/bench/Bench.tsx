@@ -10,6 +10,7 @@ import {
   project,
   runs,
 } from "../../api/queries";
+import type { Model } from "../../api/types";
 import { Header } from "../../app/Header";
 import { useReader, useRegister } from "../../app/commands";
 import { Stage } from "../../stage/Stage";
@@ -40,7 +41,7 @@ export function Bench() {
   const loaded = bench.projectId === id && bench.document !== null && language !== undefined;
   const { data: uploads } = useQuery(filesOf(id));
   const { data: examination, isFetching: building } = useQuery({
-    ...examine(bench.document!, id, filesStamp(uploads)),
+    ...examine(bench.document!, id, filesStamp(uploads), planOf(bench)),
     enabled: loaded && uploads !== undefined,
   });
   const { data: all } = useQuery(runs(id));
@@ -144,3 +145,12 @@ export function Bench() {
     </div>
   );
 }
+
+/** The plan that is chosen, as long as there is one of that name. */
+const planOf = ({
+  document,
+  plan,
+}: {
+  document: Model | null;
+  plan: string | null;
+}): string | null => (document?.plans.some((p) => p.name === plan) ? plan : null);

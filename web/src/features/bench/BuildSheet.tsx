@@ -44,7 +44,7 @@ export function BuildSheet({ examination }: { examination?: Examination }) {
             ) : (
               <Steps chapter={chapter} number={i + 1} examination={examination} />
             )}
-            {chapter.key === "plan" && examination?.grid && (
+            {chapter.key === "plans" && examination?.grid && (
               <PulseCard grid={examination.grid} band={examination.band} />
             )}
           </section>
@@ -149,7 +149,7 @@ function Steps({
         // What no token of the sentence shows under itself.
         const kind = kindOf(language, chapter.key, step);
         const tokens = new Set(
-          reading(kind, step).words.flatMap((w) =>
+          reading(kind, step, false, examination?.engine).words.flatMap((w) =>
             typeof w === "object" && "token" in w ? [[...base, ...w.token].join()] : [],
           ),
         );
@@ -251,7 +251,9 @@ function Steps({
 
 function joints(examination: Examination | undefined, name: string | undefined): string[] {
   if (!examination || name === undefined) return [];
-  const wires = examination.joints.filter((j) => j.parts.includes(name)).flatMap((j) => j.parts);
+  const wires = (examination.mesh?.joints ?? [])
+    .filter((j) => j.parts.includes(name))
+    .flatMap((j) => j.parts);
   const bodies = examination.contacts
     .filter((c) => c.joined && (c.first === name || c.second === name))
     .flatMap((c) => [c.first, c.second]);

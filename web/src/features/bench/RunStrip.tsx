@@ -20,7 +20,7 @@ export function RunStrip({
   projectId: number;
   examination?: Examination;
 }) {
-  const { role, state } = useBench();
+  const { role, state, document, plan } = useBench();
   const { data: all } = useQuery(runs(projectId));
   const [fault, setFault] = useState("");
   const sound = examination !== undefined && !examination.problems.some((p) => p.level === "error");
@@ -37,7 +37,7 @@ export function RunStrip({
     mutationFn: async (empty: boolean) => {
       while (now.current.waiting) await new Promise((go) => setTimeout(go, 50));
       return now.current.granted
-        ? call<RunDetail>("POST", `/projects/${projectId}/runs`, { empty })
+        ? call<RunDetail>("POST", `/projects/${projectId}/runs`, { empty, plan })
         : null;
     },
     onSuccess: async () => {
@@ -77,6 +77,18 @@ export function RunStrip({
             : "–"}
         </p>
       </div>
+      {document && document.plans.length > 1 && (
+        <select
+          aria-label="Plan to solve by"
+          value={plan ?? document.plans[0]!.name}
+          onChange={(e) => useBench.setState({ plan: e.target.value })}
+          className="-mr-2 max-w-32 rounded border border-rule bg-paper px-1.5 py-1"
+        >
+          {document.plans.map((p) => (
+            <option key={p.name}>{p.name}</option>
+          ))}
+        </select>
+      )}
       <Button look="main" disabled={!ready} onClick={() => solve.mutate(false)} title="Ctrl+Enter">
         Solve
       </Button>

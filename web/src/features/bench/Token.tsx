@@ -84,7 +84,7 @@ export function Token({
           value={text}
           disabled={reader}
           onChange={(e) => keep(e.target.value)}
-          className={`num cursor-pointer appearance-none [field-sizing:content] border-b border-dotted bg-transparent text-[12.500px] ${fault ? "border-rust text-rust" : "border-ink2"}`}
+          className={`num cursor-pointer appearance-none [field-sizing:content] border-b border-dotted bg-transparent text-[12.500px] ${fault ? "border-rust text-rust" : "border-ink2"} ${faint ? "text-ink2" : ""}`}
         >
           {!choices.includes(text) && <option value={text}>{text || "choose…"}</option>}
           {choices.map((c) => (

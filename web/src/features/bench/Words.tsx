@@ -20,7 +20,7 @@ export function Words({
   examination?: Examination;
 }) {
   const [unfolded, setUnfolded] = useState(false);
-  const { words, folded } = reading(kind, step, unfolded);
+  const { words, folded } = reading(kind, step, unfolded, examination?.engine);
   const lists = useLists(examination);
   return (
     <>
@@ -69,9 +69,10 @@ export function Words({
           data-folded={unfolded ? undefined : kind.title}
           aria-label={`${unfolded ? "Less" : "More"} of ${kind.title} ${step.name ?? ""}`.trim()}
           onClick={() => setUnfolded(!unfolded)}
-          className="rounded px-1 text-[11.500px] text-ink2 opacity-0 hover:bg-heron-soft hover:text-heron focus-visible:opacity-100 group-hover:opacity-100 aria-expanded:opacity-100"
+          title={unfolded ? "Show only what differs from its default" : "Show the whole sentence"}
+          className="rounded px-1 text-[11.500px] text-ink2 hover:bg-heron-soft hover:text-heron"
         >
-          {unfolded ? "less" : "more…"}
+          {unfolded ? "less" : "…"}
         </button>
       )}
     </>
@@ -175,7 +176,7 @@ function ListButtons({
   return (
     <span className="inline-flex gap-1">
       <button type="button" disabled={reader} className={button} onClick={() => change(add)}>
-        + {name.replaceAll("_", " ").replace(/s$/, "")}
+        + {name.replaceAll("_", " ").replace(/ies$/, "y").replace(/s$/, "")}
       </button>
       {word.length > 0 && (
         <button

@@ -13,6 +13,8 @@ export type Node =
       nodes: Node[];
       when: { path: Path; value: unknown } | null;
       shown: boolean;
+      /** The engine that it is about. */
+      of: string;
     }
   | { node: "each"; path: Path; between: string; nodes: Node[]; defaults: Values };
 export interface Slot {
@@ -86,8 +88,8 @@ export function kindOf(language: Language, chapter: string, step: Values): Kind 
 
 const same = (a: unknown, b: unknown): boolean => JSON.stringify(a) === JSON.stringify(b);
 
-/** A step as words and tokens; whole when `unfolded`. */
-export function reading(kind: Kind, step: Step, unfolded = false): Reading {
+/** A step as words and tokens; whole when `unfolded`, and without what is about another engine. */
+export function reading(kind: Kind, step: Step, unfolded = false, engine = ""): Reading {
   const words: Word[] = [];
   let folded = false;
 
@@ -116,8 +118,14 @@ export function reading(kind: Kind, step: Step, unfolded = false): Reading {
       return c.nodes.some(differs);
     };
     for (const n of nodes) {
-      if (n.node === "words") words.push(n.text);
-      else if (n.node === "slot") words.push({ token: [...base, ...n.path], slot: n, faint });
+      if (n.node === "words") {
+        const last = words[words.length - 1];
+        const begun = typeof last === "string" && last.endsWith(":");
+        const text = begun ? n.text.replace(/^,\s*/, "") : n.text;
+        if (text) words.push(text);
+        continue;
+      }
+      if (n.node === "slot") words.push({ token: [...base, ...n.path], slot: n, faint });
       else if (n.node === "group") {
         if (at(n.path) === null) words.push(n.empty);
         else {
@@ -129,6 +137,7 @@ export function reading(kind: Kind, step: Step, unfolded = false): Reading {
           words.push(")");
         }
       } else if (n.node === "clause") {
+        if (n.of && engine && n.of !== engine) continue;
         const there = stands(n);
         const flag = n.when && typeof n.when.value === "boolean" ? n.when : null;
         const possible = !n.when || flag !== null || same(at(n.when.path), n.when.value);

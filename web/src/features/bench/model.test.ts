@@ -20,7 +20,7 @@ const document = {
   refinements: [],
   surround: { kind: "open" },
   captures: [],
-  plan: {},
+  plans: [],
 } as Model;
 const state = (revision: number, doc: Model = document, role = "owner"): ProjectState => ({
   id: 7,

@@ -20,6 +20,8 @@ interface Bench {
   fault: string;
   conflict: Conflict | null;
   hover: string | null;
+  /** The plan to solve by, of several; the first unless one is chosen. */
+  plan: string | null;
   open: (state: ProjectState) => void;
   edit: (change: (document: Model) => Model) => void;
   history: (direction: "undo" | "redo") => Promise<void>;
@@ -55,7 +57,8 @@ export type ListChapter =
   | "loads"
   | "illuminations"
   | "refinements"
-  | "captures";
+  | "captures"
+  | "plans";
 
 /** A document with one step of a chapter at another place. */
 export function moved(document: Model, chapter: ListChapter, from: number, to: number): Model {
@@ -120,9 +123,10 @@ export const useBench = create<Bench>((set, get) => {
     fault: "",
     conflict: null,
     hover: null,
+    plan: null,
     open: (s) => {
       adopt(s, false);
-      set({ state: "saved", fault: "", conflict: null, hover: null });
+      set({ state: "saved", fault: "", conflict: null, hover: null, plan: null });
     },
     edit: (change) => {
       const { document, role } = get();

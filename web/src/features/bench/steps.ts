@@ -12,10 +12,17 @@ export function freeName(list: { name?: string }[], wanted: string): string {
   return name;
 }
 
-/** A document with one more step of a chapter. */
-export const appended = (document: Model, chapter: string, step: object): Model => {
+/** A document with one more step of a chapter, or with another one in the place of that number. */
+export const withStep = (
+  document: Model,
+  chapter: string,
+  step: object,
+  number: number | null = null,
+): Model => {
   const list = document[chapter as keyof Model];
-  return { ...document, [chapter]: Array.isArray(list) ? [...(list as object[]), step] : step };
+  if (!Array.isArray(list)) return { ...document, [chapter]: step };
+  if (number === null) return { ...document, [chapter]: [...(list as object[]), step] };
+  return replaced(document, [chapter, number], step);
 };
 
 /** A new step of a menu's entry with a name and a port number of its own, that refers to the last parts it can. */
@@ -26,7 +33,7 @@ export function addStep(kind: Kind, entry = 0): void {
     const step = { ...kind.menu[entry]!.step } as Step;
     if (typeof step.name === "string") step.name = freeName(list, step.name);
     if ("number" in step) step.number = Math.max(0, ...d.feeds.map((f) => Number(f.number))) + 1;
-    return appended(d, kind.chapter, referring(language, kind, step, d));
+    return withStep(d, kind.chapter, referring(language, kind, step, d));
   });
 }
 
@@ -50,11 +57,11 @@ function referring(language: Language, kind: Kind, step: Step, d: Model): Step {
 
 /** A typed step as the server read it, in its place. */
 export async function addTyped(text: string): Promise<void> {
-  const { chapter, step } = await call<TypedStep>("POST", "/projects/phrase", {
+  const { chapter, step, number } = await call<TypedStep>("POST", "/projects/phrase", {
     document: useBench.getState().document,
     text,
   });
-  useBench.getState().edit((d) => appended(d, chapter, step));
+  useBench.getState().edit((d) => withStep(d, chapter, step, number ?? null));
 }
 
 /** A step copied as its sentence, from this or another project. */

@@ -41,7 +41,11 @@ export function Report() {
     mark: State;
     advice: string;
   }[];
-  const plan = Object.entries(document?.plan ?? {}).filter(
+  const { settings, ...common } = (document?.plans.find((p) => p.name === run?.plan) ??
+    document?.plans[0] ??
+    {}) as Record<string, unknown>;
+  const own = (settings as Record<string, object> | undefined)?.[run?.engine ?? ""] ?? {};
+  const plan = Object.entries({ ...common, ...own }).filter(
     ([, v]) => v !== null && v !== "" && !(Array.isArray(v) && v.length === 0),
   );
   const markers = content.markers.length;
