@@ -10,20 +10,16 @@ import sys
 from pathlib import Path
 from typing import Any
 
-import numpy as np
-
 from heron.checks import examine, examine_model
 from heron.checks.preflight import look
-from heron.engines import ENGINES, Signal
+from heron.engines import ENGINES, Signal, silent
 from heron.errors import HeronError, ModelError
-from heron.formats import curves, netcdf
+from heron.formats import curves
 from heron.geometry.build import beside
+from heron.jobs import Job, Variant, execute, save
 from heron.model import Document, evaluate_document, load_document
 from heron.model.feeds import MOST_MODES
 from heron.results import fsv
-from heron.results.capabilities import provided, provides
-from heron.results.capabilities.far_field import pattern_csv
-from heron.runner import execute, pattern_indices, with_fields
 
 BAD_INPUT = 2
 MAX_MODEL_BYTES = 20_000_000
@@ -53,6 +49,11 @@ def main(argv: list[str] | None = None) -> int:
         help="solve a lit model without its parts: what leaks out of the box of total fields",
     )
     solve.add_argument("--quiet", action="store_true")
+    solve.add_argument(
+        "--all",
+        action="store_true",
+        help="fields and patterns at every frequency, not only at those of the plan or the best",
+    )
     geometry.add_argument(
         "--deflection", type=float, help="of the STL's triangles from the exact surfaces, in m"
     )
@@ -165,33 +166,12 @@ def _modes(args: argparse.Namespace) -> int:
 
 
 def _solve(args: argparse.Namespace) -> int:
-    examination = examine(
-        _document(args.model),
-        _overrides(args.overrides),
-        args.engine,
-        beside(args.model),
-        args.noise_floor,
-        args.plan,
-    )
-    if not examination.sound:
-        first = examination.errors[0]
-        more = f" (and {len(examination.errors) - 1} more)" if len(examination.errors) > 1 else ""
-        raise ModelError(first.message + more, first.path)
-    run = execute(examination, _silent if args.quiet else _line)
+    variant = Variant(_overrides(args.overrides), args.plan, empty=args.noise_floor)
+    job = Job(_document(args.model), variant, beside(args.model), args.engine)
+    done = execute(job, silent if args.quiet else _line)
     if not args.quiet:
         print(file=sys.stderr)
-    args.out.mkdir(parents=True, exist_ok=True)
-    results = run.results
-    (args.out / "summary.json").write_text(json.dumps(run.summary, indent=1, allow_nan=False))
-    for capability in provided(results):
-        for name, text in capability.files(results, run.summary).items():
-            (args.out / name).write_text(text)
-    far = next((c for c in examination.model.captures if c.kind == "far_field"), None)
-    if far is not None and provides(results, "far field"):
-        steps = float(np.degrees(far.theta_step)), float(np.degrees(far.phi_step))
-        text = pattern_csv(results, pattern_indices(examination, results), *steps)
-        (args.out / "pattern.csv").write_text(text)
-    netcdf.write(with_fields(examination, results), args.out / "run.nc")
+    save(done, args.out, args.all)
     return 0
 
 
@@ -214,10 +194,6 @@ def _compare(args: argparse.Namespace) -> int:
     else:
         print(f"{found.grade}  ADM {found.adm:.4g}  FDM {found.fdm:.4g}  GDM {found.gdm:.4g}")
     return 0
-
-
-def _silent(stage: str, fraction: float, live: dict[str, Any]) -> Signal:
-    return Signal.CONTINUE
 
 
 def _line(stage: str, fraction: float, live: dict[str, Any]) -> Signal:

@@ -5,7 +5,6 @@ The command line and the worker both call it.
 
 from __future__ import annotations
 
-import resource
 from dataclasses import dataclass
 from time import perf_counter
 from typing import Any
@@ -22,8 +21,9 @@ from heron.geometry.build import build_frames, frame_matrix
 from heron.geometry.places import at_frequencies, capture_points
 from heron.model import Evaluated
 from heron.results import currents, near, patterns, rounds, scattering, sphere
-from heron.results.capabilities import provided
+from heron.results.capabilities import leading, provided
 from heron.results.errors import errors_in
+from heron.usage import forget_peak, peak_mb
 
 
 @dataclass
@@ -34,9 +34,10 @@ class Run:
     summary: dict[str, Any]
 
 
-def execute(examination: Examination, progress: Progress = silent) -> Run:
+def solve(examination: Examination, progress: Progress = silent) -> Run:
     """Solves an examined document, which must be sound."""
     started = perf_counter()
+    forget_peak()
     results = solve_in_rounds(examination, progress)
     if bounded(results):
         results = sphere.record(results, pattern_indices(examination, results))
@@ -143,7 +144,7 @@ def summarise(examination: Examination, results: xr.Dataset, wall: float) -> dic
         "error_estimate": errors_in(results),
         "advice": None if advice is None else vars(advice),
         "wall_s": wall,
-        "peak_mb": resource.getrusage(resource.RUSAGE_SELF).ru_maxrss / 1024,
+        "peak_mb": peak_mb(),
         "frequency_hz": results["frequency"].values.tolist(),
         "warnings": [p.message for p in examination.problems if p.level == "look"],
         "captures": [c.name for c in model.captures if c is not None],
@@ -179,12 +180,22 @@ def source_power(results: xr.Dataset, index: int) -> float:
     return next((power for power in offered if power is not None), float("inf"))
 
 
-def with_fields(examination: Examination, results: xr.Dataset) -> xr.Dataset:
-    """The dataset with every capture's fields at the pattern frequencies, for a self-contained
-    file.
+def shown_indices(examination: Examination, results: xr.Dataset, every: bool = False) -> list[int]:
+    """Sweep points whose fields are written to files: those the plan asks for, else that of the
+    headline, such as the best match; ``every`` point on request.
     """
+    if every:
+        return list(range(results.sizes["frequency"]))
+    if examination.model.plan.pattern_frequencies:
+        return pattern_indices(examination, results)
+    found = (c.headline(results) for c in leading(results))
+    best = next((h.at for h in found if h is not None), float(results["frequency"].values[0]))
+    return [patterns.nearest_index(results, best)]
+
+
+def with_fields(examination: Examination, results: xr.Dataset, indices: list[int]) -> xr.Dataset:
+    """The dataset with every capture's fields at sweep points, for a self-contained file."""
     out = results.copy()
-    indices = pattern_indices(examination, results)
     out = out.assign_coords(
         field_frequency=("field_frequency", results["frequency"].values[indices], {"units": "Hz"})
     )

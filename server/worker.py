@@ -26,22 +26,10 @@ from django.db import close_old_connections, connections  # noqa: E402
 
 from server.config import ROOT  # noqa: E402
 from server.runs.actions import give_back, take_up_orphans  # noqa: E402
-from server.runs.tasks import CHILD  # noqa: E402
 
 LOOK_S = 3.0
 LAST_S = 5.0  # for solves to end with their queue
-QUEUE = [
-    sys.executable,
-    "manage.py",
-    "procrastinate",
-    "worker",
-    "--queues",
-    "runs",
-    "--concurrency",
-    "1",
-    "--delete-jobs",
-    "successful",
-]
+QUEUE = [sys.executable, "-m", "server.queue"]
 PR_SET_PDEATHSIG = 1
 log = logging.getLogger(__name__)
 
@@ -84,22 +72,14 @@ def _end(queue: subprocess.Popen[bytes]) -> None:
     If the database is away, the next worker finds it by its silence.
     """
     children = psutil.Process(queue.pid).children(recursive=True) if queue.poll() is None else []
-    lines = [_line(c) for c in children]
     queue.kill()
     queue.wait()
     psutil.wait_procs(children, LAST_S)
     connections.close_all()  # the signal may have come amid a query
     try:
-        give_back([int(line[-1]) for line in lines if CHILD in line])
+        give_back([c.pid for c in children])
     except DatabaseError as error:
         log.warning("what was being solved could not be given back: %s", error)
-
-
-def _line(process: psutil.Process) -> list[str]:
-    try:
-        return process.cmdline()
-    except psutil.Error:
-        return []  # it has just ended
 
 
 if __name__ == "__main__":

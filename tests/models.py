@@ -12,6 +12,7 @@ from heron.engines import ENGINES
 from heron.model import load_document
 from heron.results import ports
 from heron.results.capabilities import CAPABILITIES
+from heron.steps import kinds
 
 C0 = 299792458.0
 METRE_WAVE = "299792458 Hz"  # the frequency whose wavelength is 1 m
@@ -21,6 +22,19 @@ def plan(
     f_start: str = METRE_WAVE, f_stop: str | None = None, points: int = 1, **more: Any
 ) -> dict[str, Any]:
     return {"f_start": f_start, "f_stop": f_stop or f_start, "points": str(points), **more}
+
+
+def planned(document: dict[str, Any], **values: Any) -> dict[str, Any]:
+    """A document with other values in its first plan, settings of engines among them."""
+    made = load_document(document).model_dump(mode="json")
+    first = made["plans"][0]
+    for name, value in values.items():
+        owner = next((k for k in kinds("settings").values() if name in k.schema.model_fields), None)
+        if owner is None:
+            first[name] = value
+        else:
+            first["settings"].setdefault(owner.name, {})[name] = value
+    return made
 
 
 def wire(

@@ -15,7 +15,7 @@ from heron.checks.dipoles import dipole_problems
 from heron.checks.illuminations import illumination_problems, layer_problems
 from heron.checks.openings import opening_problems
 from heron.checks.repeats import repeat_problems
-from heron.engines import ENGINES, Forecast
+from heron.engines import ENGINES, Forecast, highest
 from heron.engines.contract import Seen
 from heron.errors import HeronError, ModelError
 from heron.excitation.pulse import LEAST_LEVEL_DB, covered, pulse_of
@@ -144,21 +144,8 @@ def _choose(
     model: Evaluated, geometry: Geometry, asked: str | None, problems: list[Problem]
 ) -> tuple[str, str]:
     name = asked or model.document.plans[model.plan_number].engine
-    verdicts = {n: engine.suits(model, geometry) for n, engine in ENGINES.items()}
     if name == "auto":
-        able = [n for n, verdict in verdicts.items() if not verdict.refused]
-        if able:
-            best = max(able, key=lambda n: verdicts[n].rank)
-            return best, verdicts[best].reason
-        widest = min(verdicts.values(), key=lambda verdict: verdict.rank)
-        problems.append(
-            _error(
-                ("plan", "engine"),
-                f"no engine here solves this model yet: {widest.refused[0]}",
-                "it can be built, checked and exported",
-            )
-        )
-        return "", ""
+        return _best(model, geometry, problems)
     if name not in ENGINES:
         problems.append(
             _error(
@@ -166,9 +153,33 @@ def _choose(
             )
         )
         return "", ""
-    refused = verdicts[name].refused
+    refused = ENGINES[name].suits(model, geometry).refused
     problems += [_error(("plan", "engine"), reason) for reason in refused]
     return ("", "") if refused else (name, "chosen in the plan")
+
+
+def _best(model: Evaluated, geometry: Geometry, problems: list[Problem]) -> tuple[str, str]:
+    """The engine that ranks itself highest; those that cannot rank higher are not asked."""
+    best: tuple[float, str, str] | None = None
+    refusals: list[tuple[float, str]] = []
+    for name, engine in sorted(ENGINES.items(), key=lambda item: -highest(item[1])):
+        if best is not None and best[0] >= highest(engine):
+            break
+        verdict = engine.suits(model, geometry)
+        if verdict.refused:
+            refusals.append((verdict.rank, verdict.refused[0]))
+        elif best is None or verdict.rank > best[0]:
+            best = verdict.rank, name, verdict.reason
+    if best is not None:
+        return best[1], best[2]
+    problems.append(
+        _error(
+            ("plan", "engine"),
+            f"no engine here solves this model yet: {min(refusals)[1]}",
+            "it can be built, checked and exported",
+        )
+    )
+    return "", ""
 
 
 def _usable(model: Evaluated, engine: str) -> bool:

@@ -6,7 +6,6 @@ from dataclasses import dataclass
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy.special import ive
 
 from heron.quantities.constants import MU0
 
@@ -50,6 +49,8 @@ class Conductor:
         *Fields and Waves in Communication Electronics*, round wires. Scaled Bessel
         functions keep the ratio finite when the radius is many skin depths.
         """
+        from scipy.special import ive
+
         if not np.isfinite(self.conductivity):
             return 0j
         gamma = np.sqrt(2j * np.pi * frequency * MU0 * self.conductivity)

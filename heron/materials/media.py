@@ -10,7 +10,6 @@ from typing import Literal
 
 import numpy as np
 from numpy.typing import ArrayLike, NDArray
-from scipy.optimize import least_squares, nnls
 
 from heron.quantities.constants import C0, EPS0
 
@@ -124,6 +123,8 @@ def fit_poles(
     :returns: the medium and the largest error relative to |ε|.
     :raises ValueError: fewer values than unknowns.
     """
+    from scipy.optimize import least_squares, nnls
+
     f, eps = np.asarray(frequency, dtype=float), np.asarray(epsilon, dtype=complex)
     unknowns = 2 + sum({"debye": 2, "lorentz": 3, "drude": 2}[k] for k in kinds)
     if 2 * len(f) < unknowns:

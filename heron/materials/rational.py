@@ -8,7 +8,6 @@ from typing import Any, NamedTuple
 
 import numpy as np
 from numpy.typing import ArrayLike, NDArray
-from scipy.optimize import nnls
 
 from heron.materials.media import Medium, Pole, best_fit
 from heron.quantities.constants import EPS0
@@ -174,6 +173,8 @@ def _constant(ratio: float) -> tuple[float, tuple[float, ...], tuple[float, ...]
     Lorentzians evenly spread on a logarithmic scale add up to a constant; strengths are the
     non-negative least-squares solution (Lawson and Hanson 1974).
     """
+    from scipy.optimize import nnls
+
     omega = np.geomspace(1.0, ratio, SAMPLED)
     best: tuple[float, float, Any, Any] = (np.inf, 0.0, np.zeros(0), np.zeros(0))
     for n in range(MOST_RELAXATIONS + 1):
@@ -227,6 +228,8 @@ def _relaxing(frequency: Any, epsilon: Complexes, count: int) -> Rational:
     """A conductivity and relaxations at fixed times about the band, by non-negative least squares
     with losses weighed by themselves.
     """
+    from scipy.optimize import nnls
+
     omega = 2 * np.pi * np.asarray(frequency)
     rates = np.geomspace(omega.min() / 2, omega.max() * 4, count)
     columns = np.column_stack(

@@ -6,11 +6,13 @@ dimensionless radians; logarithmic units are not accepted in expressions.
 
 from __future__ import annotations
 
+import math
 import re
 from functools import lru_cache
-from typing import Any, cast
+from typing import TYPE_CHECKING, Any, cast
 
-import pint
+if TYPE_CHECKING:
+    import pint
 
 Dimension = tuple[float, float, float, float, float]
 
@@ -45,6 +47,8 @@ _PREFIXES = "fpnuµμmcdkMGT"
 
 @lru_cache(maxsize=1)
 def _registry() -> pint.UnitRegistry[float]:
+    import pint
+
     return pint.UnitRegistry()
 
 
@@ -93,6 +97,52 @@ def unit(symbol: str) -> tuple[float, Dimension] | None:
         at = between.end()
 
 
+# those of nearly every model, so that pint, which takes half a second, need not be loaded for them
+_COMMON: dict[str, Dimension] = {
+    "m": (1, 0, 0, 0, 0),
+    "s": (0, 0, 1, 0, 0),
+    "A": (0, 0, 0, 1, 0),
+    "K": (0, 0, 0, 0, 1),
+    "Hz": (0, 0, -1, 0, 0),
+    "V": (2, 1, -3, -1, 0),
+    "W": (2, 1, -3, 0, 0),
+    "ohm": (2, 1, -3, -2, 0),
+    "S": (-2, -1, 3, 2, 0),
+    "F": (-2, -1, 4, 2, 0),
+    "H": (2, 1, -2, -2, 0),
+    "rad": NONE,
+}
+_PREFIXED = {
+    "f": 1e-15,
+    "p": 1e-12,
+    "n": 1e-9,
+    "u": 1e-6,
+    "µ": 1e-6,
+    "μ": 1e-6,
+    "m": 1e-3,
+    "c": 1e-2,
+    "d": 1e-1,
+    "k": 1e3,
+    "M": 1e6,
+    "G": 1e9,
+    "T": 1e12,
+}
+_OTHERS = {"degree": (math.pi / 180, NONE), "percent": (0.01, NONE), "inch": (0.0254, _COMMON["m"])}
+_NOT_PREFIXED = {"cd"}  # the candela
+
+
+def _common(name: str) -> tuple[float, Dimension] | None:
+    """Of a common unit with at most one prefix."""
+    if name in _OTHERS:
+        return _OTHERS[name]
+    if name in _COMMON:
+        return 1.0, _COMMON[name]
+    prefix, rest = name[:1], name[1:]
+    if prefix in _PREFIXED and rest in _COMMON and name not in _NOT_PREFIXED:
+        return _PREFIXED[prefix], _COMMON[rest]
+    return None
+
+
 @lru_cache(maxsize=512)
 def _named(name: str) -> tuple[float, Dimension] | None:
     """The same of a single name, letters only, so that nothing is left to evaluate in it."""
@@ -101,6 +151,13 @@ def _named(name: str) -> tuple[float, Dimension] | None:
     known = _SPELLINGS.get(name, name)
     if name.endswith("Ω") and len(name) == 2 and name[0] in _PREFIXES:
         known = name[0] + "ohm"
+    common = _common(known)
+    return _from_pint(known) if common is None else common
+
+
+def _from_pint(known: str) -> tuple[float, Dimension] | None:
+    import pint
+
     try:
         parsed = _registry().Unit(known)
         base: Any = _registry().Quantity(1.0, parsed).to_base_units()

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import platform
 from dataclasses import asdict
 from datetime import timedelta
 
@@ -250,12 +251,14 @@ def take_up_orphans() -> int:
 
 
 @transaction.atomic
-def give_back(run_ids: list[int]) -> None:
-    """Runs that a worker was solving when it was asked to end: queued again as if it had not begun,
-    as nothing is wrong with them.
+def give_back(processes: list[int]) -> None:
+    """Runs that a worker was solving in processes of this machine when it was asked to end: queued
+    again as if it had not begun, as nothing is wrong with them.
     """
     for run in Run.objects.select_for_update().filter(
-        id__in=run_ids, status__in=(Status.RUNNING, Status.PAUSED)
+        made_by__machine=platform.node(),
+        made_by__process__in=processes,
+        status__in=(Status.RUNNING, Status.PAUSED),
     ):
         if run.wish == Wish.STOP:
             end(run.id, Status.STOPPED, "stopped with its worker")

@@ -1,6 +1,7 @@
-"""One run in its own process: ``python -m server.runs.child RUN_ID``.
+"""A process that solves runs: ``python -m server.runs.child``, which reads their numbers.
 
-Dies with its worker, within a memory limit.
+It has its libraries and kernels loaded before the first comes, dies with its queue, and keeps
+within a limit of memory.
 """
 
 from __future__ import annotations
@@ -24,39 +25,91 @@ import numpy as np  # noqa: E402
 import psutil  # noqa: E402
 import scipy  # noqa: E402
 from django.db import Error as DatabaseError  # noqa: E402
-from django.db import close_old_connections, transaction  # noqa: E402
+from django.db import close_old_connections, connections, transaction  # noqa: E402
 from django.utils import timezone  # noqa: E402
 
 import heron  # noqa: E402
 from heron.checks import examine, trust_card  # noqa: E402
 from heron.checks.trust import grade  # noqa: E402
-from heron.engines import Signal  # noqa: E402
+from heron.engines import ENGINES, Signal  # noqa: E402
 from heron.errors import HeronError, Stopped  # noqa: E402
 from heron.model import load_document  # noqa: E402
 from heron.results.readout import headline  # noqa: E402
-from heron.runner import execute  # noqa: E402
+from heron.runner import solve  # noqa: E402
 from server.projects.files import provider  # noqa: E402
 from server.runs import store  # noqa: E402
 from server.runs.actions import end, fail, log  # noqa: E402
 from server.runs.models import Run, Status, Wish  # noqa: E402
-from server.worker import die_with_parent  # noqa: E402
+from server.runs.warm import DONE  # noqa: E402
 
 HEARTBEAT_S = 2.0
 WRITE_S = 0.25  # between progress writes
 LIVE_POINTS = 200  # solved points kept for the live plot
 MEMORY_SHARE = 0.9  # of the machine's memory, as address space on top of what libraries map
+PARENT_S = 0.5  # between looks whether the queue is still there
+ATTEMPTS = 30  # at the database, a second apart
+MOST_KEPT_KB = 1_500_000  # of memory taken, beyond which the next run has a new process
 MAPPED_BYTES = 6e9  # address space that numerical libraries map without using it
 
 
-def main(run_id: int) -> int:
-    die_with_parent()
+def main() -> int:
+    """Solves the runs whose numbers come in, a line each, as long as all is well and little memory
+    was taken.
+    """
+    threading.Thread(target=_die_with_parent, daemon=True).start()
     limit = int(MEMORY_SHARE * psutil.virtual_memory().total + MAPPED_BYTES)
     resource.setrlimit(resource.RLIMIT_AS, (limit, limit))
-    claimed = _claim(run_id)
+    warm_up()
+    close_old_connections()
+    for line in sys.stdin:
+        _serve(int(line))
+        connections.close_all()
+        if psutil.Process().memory_info().rss / 1024 > MOST_KEPT_KB:
+            return 0  # the next run shall not start with what this one took
+        print(DONE, flush=True)
+    return 0
+
+
+def warm_up() -> None:
+    """Loads what every solve needs: engines, their kernels, and the machine's measured speed."""
+    wire = {"kind": "wire", "name": "rod", "start": [0, 0, "-1 m"], "end": [0, 0, "1 m"]}
+    document = {
+        "parts": [wire | {"radius": "1 mm"}],
+        "feeds": [{"kind": "gap", "number": 1, "part": "rod"}],
+        "plans": [{"f_start": "70 MHz", "f_stop": "75 MHz", "points": "3"}],
+    }
+    done = solve(examine(load_document(document)))
+    store.encode(done.results)
+    for engine in ENGINES.values():
+        engine.views  # noqa: B018 - loads the engine
+
+
+def _die_with_parent() -> None:
+    parent = os.getppid()
+    while os.getppid() == parent:
+        time.sleep(PARENT_S)
+    os._exit(1)
+
+
+def _serve(run_id: int) -> None:
+    """Solves one run, whatever comes of it.
+
+    While the database is away, as in a restart, it is asked again.
+    """
+    claimed = None
+    for attempt in range(ATTEMPTS):
+        try:
+            claimed = _claim(run_id)
+            break
+        except DatabaseError:
+            if attempt == ATTEMPTS - 1:
+                raise
+            close_old_connections()
+            time.sleep(1)
     if claimed is None:
-        return 0  # stopped, deleted or taken meanwhile
-    beat = threading.Thread(target=_heartbeat, args=(run_id,), daemon=True)
-    beat.start()
+        return  # stopped, deleted or taken meanwhile
+    ended = threading.Event()
+    threading.Thread(target=_heartbeat, args=(run_id, ended), daemon=True).start()
     try:
         _solve(claimed)
     except Stopped as stopped:
@@ -68,7 +121,8 @@ def main(run_id: int) -> int:
             run_id,
             "there was not enough memory; use fewer segments per wavelength or a smaller model",
         )
-    return 0
+    finally:
+        ended.set()
 
 
 @transaction.atomic
@@ -92,19 +146,21 @@ def _claim(run_id: int) -> Run | None:
         "machine": platform.node(),
         "processor": platform.machine(),
         "cores": os.cpu_count(),
+        "process": os.getpid(),
     }
     run.save()
     log(run_id, f"started on {platform.node()}")
     return run
 
 
-def _heartbeat(run_id: int) -> None:
-    while True:
+def _heartbeat(run_id: int, ended: threading.Event) -> None:
+    while not ended.is_set():
         try:
             Run.objects.filter(id=run_id).update(heartbeat=timezone.now())
         except DatabaseError:
             close_old_connections()  # the database is away; try again at the next beat
-        time.sleep(HEARTBEAT_S)
+        ended.wait(HEARTBEAT_S)
+    connections.close_all()
 
 
 class _Reporter:
@@ -160,16 +216,16 @@ def _solve(run: Run) -> None:
     )
     if not examination.sound:
         raise examination_error(examination)
-    done = execute(examination, _Reporter(run.id))
+    done = solve(examination, _Reporter(run.id))
     data = store.encode(done.results)
     card = trust_card(done.results)
     stopped = bool(done.results.attrs["stopped"])
-    for attempt in range(30):  # the database may be restarting just now
+    for attempt in range(ATTEMPTS):  # the database may be restarting just now
         try:
             _finish(run.id, done.summary, data, card, stopped, headline(done.results))
             return
         except DatabaseError:
-            if attempt == 29:
+            if attempt == ATTEMPTS - 1:
                 raise
             close_old_connections()
             time.sleep(1)
@@ -207,4 +263,4 @@ def _finish(
 
 
 if __name__ == "__main__":
-    sys.exit(main(int(sys.argv[1])))
+    sys.exit(main())

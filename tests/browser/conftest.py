@@ -143,9 +143,10 @@ def set_token(page: Page, label: str, value: str, which: int = 0) -> None:
         for title in page.locator("button[data-folded]").evaluate_all(
             "found => [...new Set(found.map(b => b.dataset.folded))]"
         ):
-            while label.startswith(f"{title} ") and (
-                more := page.locator(f"button[data-folded='{title}']")
-            ).count():
+            while (
+                label.startswith(f"{title} ")
+                and (more := page.locator(f"button[data-folded='{title}']")).count()
+            ):
                 more.first.click()
     token.nth(which).click()
     field = page.get_by_role("textbox", name=label, exact=True)

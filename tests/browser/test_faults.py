@@ -15,7 +15,7 @@ from playwright.sync_api import Browser, Page, expect
 
 from server.config import ROOT
 from tests.browser.conftest import add_person, sign_in
-from tests.models import wire
+from tests.models import planned, wire
 from tests.waiting import PATIENCE_MS
 
 pytestmark = pytest.mark.browser
@@ -26,8 +26,8 @@ def changed(**chapters: Any) -> dict[str, Any]:
     return {**copy.deepcopy(MAST), "name": "Spoiled", **chapters}
 
 
-def plan(**values: str) -> dict[str, Any]:
-    return {**MAST["plan"], **values}
+def plans(**values: str) -> list[dict[str, Any]]:
+    return list(planned(MAST, **values)["plans"])
 
 
 # What is wrong with the model: document, the place the message must stand at (step or chapter), its
@@ -82,8 +82,8 @@ SPOILED: dict[str, tuple[dict[str, Any], str, str]] = {
         "feeds.1",
         "at one place",
     ),
-    "band reversed": (changed(plan=plan(f_stop="1 MHz")), "plan.0", "below its start"),
-    "too many points": (changed(plan=plan(points="1e9")), "plan.0", "whole number from 1 to"),
+    "band reversed": (changed(plans=plans(f_stop="1 MHz")), "plans.0", "below its start"),
+    "too many points": (changed(plans=plans(points="1e9")), "plans.0", "whole number from 1 to"),
     "more segments than any machine takes": (
         changed(parts=[wire("rod", [0, 0, -5e5], [0, 0, 5e5], 1e-3)]),
         "",

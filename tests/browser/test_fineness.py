@@ -54,8 +54,8 @@ def test_a_coplanar_line_too_coarse_by_hand_is_marked_and_mended(page: Page) -> 
     expect(page.get_by_text("queued", exact=True)).to_be_visible()
     third = call(page, "GET", f"/projects/{made['id']}/runs/3")
     assert (
-        float(third["document"]["plan"]["cells_per_wavelength"])
-        == after["advice"]["plan"]["cells_per_wavelength"]
+        float(third["document"]["plans"][0]["settings"]["transient"]["cells_per_wavelength"])
+        == after["advice"]["plan"]["settings.transient.cells_per_wavelength"]
         > 15
     )
     call(page, "POST", f"/projects/{made['id']}/runs/3/stop")

@@ -17,7 +17,7 @@ pytestmark = pytest.mark.browser
 
 def blank(page: Page) -> None:
     page.get_by_role("button", name="New project").click()
-    page.locator("[data-step='plan.0']").wait_for()
+    page.locator("[data-step='plans.0']").wait_for()
     page.get_by_text("Nothing built yet").wait_for()
 
 

@@ -127,7 +127,7 @@ def test_errors_appear_where_they_are_made(page: Page) -> None:
 def test_building_from_nothing_by_keyboard(page: Page) -> None:
     page.get_by_role("button", name="New project").click()
     page.get_by_text("Nothing built yet").wait_for()
-    page.locator("[data-step='plan.0']").wait_for()
+    page.locator("[data-step='plans.0']").wait_for()
     for command in ("Add: Wire", "Add: Gap feed"):
         page.keyboard.press("Control+k")
         page.get_by_placeholder("What next?").fill(command)

@@ -37,7 +37,7 @@ from heron.results.capabilities.contract import Context, Rounds, plain
 from heron.results.formulas import Quantities
 from heron.results.quantity import quantity
 from heron.results.readout import headline, sweep
-from heron.runner import execute
+from heron.runner import solve
 from heron.steps import forget, register
 from heron.steps.contract import Found, SettingsKind
 from heron.steps.fields import Number, Step
@@ -202,14 +202,14 @@ def test_an_engine_brings_its_settings_which_are_typed_checked_and_advised() -> 
     (problem,) = examine(load_document(dry)).errors
     assert problem.message == "a marsh has some depth"
     assert problem.path == ("plans", 0, "settings", "marsh", "depth")
-    run = execute(examine(made))
+    run = solve(examine(made))
     assert run.summary["advice"]["plan"]["settings.marsh.depth"] > 3
     assert " deep" in run.summary["advice"]["words"]
 
 
 @pytest.mark.usefixtures("house")
 def test_a_run_goes_all_the_way_by_what_it_provides() -> None:
-    run = execute(examine(load_document(document(notes="marsh"))))
+    run = solve(examine(load_document(document(notes="marsh"))))
     assert run.summary["tide"] == pytest.approx(1.01 * np.linspace(1, 2, 5))
     error = run.summary["error_estimate"]["tide"]["value"]
     assert 0.01 < error < 0.1, "coarser rounds are off by 0.02 and 0.0141 of up to 2"

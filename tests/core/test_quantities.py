@@ -10,7 +10,7 @@ from hypothesis import strategies as st
 
 from heron.errors import QuantityError
 from heron.model import evaluate_document, load_document
-from heron.quantities import engineering, evaluate, resolve_parameters
+from heron.quantities import engineering, evaluate, resolve_parameters, units
 from heron.quantities.units import si_symbol, unit
 
 
@@ -217,3 +217,18 @@ def test_units_are_names_with_small_powers(text: str, factor: float, symbol: str
 def test_what_is_no_unit_is_told_at_once(text: str) -> None:
     """A units library that evaluates text computed 9**9**9 for ever, for everybody."""
     assert unit(text) is None
+
+
+def test_common_units_are_those_of_the_unit_library() -> None:
+    """Each with each prefix, against pint's definitions."""
+    for name in units._COMMON:
+        for prefix in ("", *units._PREFIXED):
+            if prefix + name in units._NOT_PREFIXED:
+                continue
+            found = units._from_pint(prefix + name)
+            mine = units._named(prefix + name)
+            assert mine is not None and found is not None, prefix + name
+            assert mine[0] == pytest.approx(found[0], rel=1e-12), prefix + name
+            assert mine[1] == found[1], prefix + name
+    for name, (factor, dimension) in units._OTHERS.items():
+        assert units._from_pint(name) == (pytest.approx(factor), dimension)

@@ -18,7 +18,7 @@ from heron.errors import ModelError
 from heron.materials import LIBRARY
 from heron.model import load_document
 from heron.phrases import completions, examples, printed, step_from
-from heron.runner import execute
+from heron.runner import solve
 from heron.shapes.curves import Line
 from heron.shapes.curves import Path as Curve
 from heron.steps import forget, kinds, register
@@ -149,7 +149,7 @@ def test_a_wire_of_the_kind_is_solved_as_one_drawn_by_hand(tmp_path: Path) -> No
         }
     ]
     plain["feeds"] = [feed]
-    mine, theirs = (execute(examine(load_document(m))).results["s"].values for m in (model, plain))
+    mine, theirs = (solve(examine(load_document(m))).results["s"].values for m in (model, plain))
     assert np.abs(mine - theirs).max() < 1e-9
     file = tmp_path / "span.json"
     file.write_text(json.dumps(model))

@@ -208,7 +208,7 @@ def test_sweep_json_has_no_nan() -> None:
 def test_logarithmic_band_and_pattern_frequencies() -> None:
     from heron.checks import examine
     from heron.model import load_document
-    from heron.runner import execute
+    from heron.runner import solve
 
     document = dipole(
         0.48,
@@ -221,7 +221,7 @@ def test_logarithmic_band_and_pattern_frequencies() -> None:
             pattern_frequencies=["150 MHz", "400 MHz"],
         ),
     )
-    run = execute(examine(load_document(document)))
+    run = solve(examine(load_document(document)))
     f = np.array(run.summary["frequency_hz"])
     assert f[1:] / f[:-1] == pytest.approx([2**0.5] * 4)
     assert [x["frequency_hz"] for x in run.summary["far_field"]] == pytest.approx(

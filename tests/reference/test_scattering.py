@@ -20,7 +20,7 @@ from heron.model import load_document
 from heron.results import patterns, scattering
 from heron.results.formulas import Quantities
 from heron.results.power import budget
-from heron.runner import execute
+from heron.runner import solve as solved_in_rounds
 from server.config import ROOT
 from tests import mie
 from tests.models import C0, solve
@@ -51,7 +51,7 @@ def lit(
 def sphere() -> tuple[xr.Dataset, dict[str, Any], np.ndarray]:
     """The calibration sphere as shipped, on a band of few points: dataset, summary, ka."""
     document = load_document((ROOT / "examples" / "calibration-sphere.json").read_text())
-    run = execute(
+    run = solved_in_rounds(
         examine(
             document.model_copy(update={"plan": document.plan.model_copy(update={"rounds": "1"})})
         )

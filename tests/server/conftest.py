@@ -87,12 +87,15 @@ def stranger(db: None) -> Api:
     return signed_in(person("stan"))
 
 
-def solved(api: Api, project: int, empty: bool = False, **overrides: str) -> int:
+def solved(
+    api: Api, project: int, empty: bool = False, plan: str | None = None, **overrides: str
+) -> int:
     """Starts a run and solves it here, without queue and worker; returns its number."""
     from server.runs.child import _solve
     from server.runs.models import Run, Status
 
-    answer = api.ask("post", f"/projects/{project}/runs", {"overrides": overrides, "empty": empty})
+    asked = {"overrides": overrides, "empty": empty, "plan": plan}
+    answer = api.ask("post", f"/projects/{project}/runs", asked)
     assert answer.status_code == 201, answer.json()
     number = int(answer.json()["number"])
     run = Run.objects.select_related("revision", "project").get(project_id=project, number=number)

@@ -17,6 +17,7 @@ from heron.results import patterns
 from server.projects.models import Project
 from server.runs import store
 from server.runs.models import Run
+from tests.models import planned
 from tests.server.conftest import Api, solved, unpacked
 
 pytestmark = pytest.mark.django_db
@@ -271,7 +272,7 @@ def test_notes_baseline_and_differences(
 ) -> None:
     document = api.ask("get", at).json()
     changed = document["document"]
-    changed["plan"]["points"] = "11"
+    changed = planned(changed, points="11")
     changed["notes"] = "shorter sweep"
     assert (
         api.ask(
@@ -389,7 +390,7 @@ def test_a_fine_pattern_opens_within_a_second(api: Api, project: Project, at: st
     """201 frequencies, 1° x 1°: only the one at the cursor is worked out."""
     document = api.ask("get", at).json()
     changed = document["document"]
-    changed["plan"]["points"] = "201"
+    changed = planned(changed, points="201")
     api.ask("post", f"{at}/revisions", {"parent": document["revision"], "document": changed})
     run = solved(api, project.id)
     store.load.cache_clear()

@@ -16,6 +16,7 @@ from pathlib import Path
 from typing import Any
 
 import numpy as np
+import psutil
 import pytest
 import skrf
 from django.core.management import call_command
@@ -33,6 +34,7 @@ from server.projects.actions import create_project
 from server.projects.library import example
 from server.runs import actions, store
 from server.runs.models import Run, RunEvent, Status
+from tests.models import planned
 from tests.server.conftest import Api, person, signed_in, solved, unpacked
 from tests.waiting import PATIENCE
 
@@ -75,8 +77,7 @@ def api() -> Api:
 
 
 def make(api: Api, **plan: str) -> int:
-    document = example("mast-dipole").model_dump(mode="json")
-    document["plan"] |= plan
+    document = planned(example("mast-dipole").model_dump(mode="json"), **plan)
     from heron.model import load_document
 
     return create_project(User.objects.get(username="olive"), load_document(document)).id
@@ -104,6 +105,14 @@ def wait(project: int, reached: Callable[[Run], bool]) -> Run:
     raise AssertionError(
         f"after {PATIENCE:g} s the run is {run.status} ({run.stage}, {run.reason})"
     )
+
+
+def gone(process: int) -> None:
+    """Waits until a process has ended."""
+    end = time.monotonic() + PATIENCE
+    while psutil.pid_exists(process) and time.monotonic() < end:
+        time.sleep(0.05)
+    assert not psutil.pid_exists(process)
 
 
 def ended(run: Run) -> bool:
@@ -182,12 +191,9 @@ def test_what_a_run_in_time_recorded_is_served(api: Api, worker: Callable[[], An
             "counts": ["2", "3", "4"],
         },
     ]
-    document["plan"] |= {
-        "engine": "transient",
-        "points": "3",
-        "cells_per_wavelength": "10",
-        "decay": "20",
-    }
+    document = planned(
+        document, engine="transient", points="3", cells_per_wavelength="10", decay="20"
+    )
     from heron.model import load_document
 
     project = create_project(User.objects.get(username="olive"), load_document(document)).id
@@ -245,7 +251,7 @@ def test_a_run_is_refused_with_reasons(api: Api) -> None:
     project = make(api, f_stop="100 MHz")
     answer = api.ask("post", f"/projects/{project}/runs", {})
     assert answer.status_code == 422
-    assert answer.json()["problems"][0]["path"] == ["plan", "f_stop"]
+    assert answer.json()["problems"][0]["path"] == ["plans", 0, "f_stop"]
     assert not Run.objects.exists()
 
 
@@ -290,12 +296,10 @@ def test_a_killed_worker_leaves_no_run_hanging(api: Api, worker: Callable[[], An
     start(api, project)
     first = worker()
     wait(project, solving)
+    child = state(project).made_by["process"]
     os.kill(first.pid, signal.SIGKILL)
     first.wait()
-    time.sleep(0.5)
-    quiet = state(project).fraction
-    time.sleep(0.7)
-    assert state(project).fraction == quiet, "the child outlived its worker"
+    gone(child)
     Run.objects.filter(project_id=project).update(
         heartbeat=timezone.now() - actions.SILENT - timedelta(seconds=1)
     )
@@ -305,6 +309,44 @@ def test_a_killed_worker_leaves_no_run_hanging(api: Api, worker: Callable[[], An
     api.ask("post", f"/projects/{project}/runs/1/stop")
     assert wait(project, ended).status == Status.STOPPED
     assert api.ask("get", f"/projects/{other}").json() == before
+
+
+def test_a_child_that_waits_solves_run_after_run(api: Api, worker: Callable[[], Any]) -> None:
+    """And one that is killed takes its run with it, at once, and the next run has another."""
+    first, second, third = make(api), make(api, **SLOW), make(api)
+    worker()
+    start(api, first)
+    one = wait(first, ended)
+    start(api, second)
+    two = wait(second, solving)
+    assert one.status == Status.FINISHED
+    assert one.made_by["process"] == two.made_by["process"]
+    assert 10 < one.summary["peak_mb"] < 4000
+    os.kill(two.made_by["process"], signal.SIGKILL)
+    killed = wait(second, ended)
+    assert (killed.status, killed.attempts) == (Status.FAILED, 1)
+    assert "SIGKILL" in killed.reason
+    start(api, third)
+    last = wait(third, ended)
+    assert last.status == Status.FINISHED
+    assert last.made_by["process"] != two.made_by["process"]
+
+
+def test_a_run_names_the_plan_it_was_solved_by(api: Api) -> None:
+    project = make(api)
+    here = api.ask("get", f"/projects/{project}").json()
+    document = here["document"]
+    document["plans"].append(document["plans"][0] | {"name": "one point", "points": "1"})
+    document["plans"][1]["f_stop"] = document["plans"][1]["f_start"]
+    saved = {"parent": here["revision"], "document": document}
+    assert api.ask("post", f"/projects/{project}/revisions", saved).status_code == 200
+    number = solved(api, project, plan="one point")
+    sweep = api.ask("get", f"/projects/{project}/runs/{number}/sweep").json()
+    assert len(sweep["frequency_hz"]) == 1
+    lines = api.ask("get", f"/projects/{project}/runs").json()
+    assert lines[0]["plan"] == "one point"
+    none = api.ask("post", f"/projects/{project}/runs", {"plan": "none such"})
+    assert none.status_code == 422 and "no plan “none such”" in none.json()["title"]
 
 
 def test_a_worker_that_is_ended_gives_its_run_back(api: Api, worker: Callable[[], Any]) -> None:

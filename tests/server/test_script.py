@@ -25,6 +25,7 @@ import pytest
 
 from server.config import ROOT
 from server.projects.management.commands.load_demo import PASSWORD, USERNAME
+from tests.models import planned
 from tests.waiting import PATIENCE
 
 SCRIPT = ROOT / "odd-heron"
@@ -211,7 +212,7 @@ def test_server_and_worker_outlive_a_restart_of_postgresql(
         script["wait_for"](f"http://127.0.0.1:{port}/", processes, folder)
         visitor = Visitor(f"http://127.0.0.1:{port}")
         document = json.loads((ROOT / "examples" / "mast-dipole.json").read_text())
-        document["plan"] |= {"sampling": "every", "points": "61", "segments_per_wavelength": "200"}
+        document = planned(document, sampling="every", points="61", segments_per_wavelength="200")
         project = visitor.ask("POST", "/projects", {"document": document})["id"]
         number = visitor.ask("POST", f"/projects/{project}/runs", {})["number"]
         cluster.stop()

@@ -1,0 +1,145 @@
+"""Models and runs from Python::
+
+import heron
+
+model = heron.open("patch.json")
+run = model.solve(L="32 mm")
+run.s11            # complex (f,)
+run.far(30, 0)     # r·E in V, θ and φ components (2,), at the frequency of the headline
+run.save("out")
+"""
+
+from __future__ import annotations
+
+from pathlib import Path
+from typing import Any
+
+import numpy as np
+from numpy.typing import ArrayLike, NDArray
+
+from heron.checks import Examination, trust_card
+from heron.engines import Progress, silent
+from heron.errors import HeronError, QuantityError
+from heron.geometry.build import beside
+from heron.jobs import Done, Job, Variant, execute, save
+from heron.model import Document, load_document
+from heron.results import patterns
+from heron.results.capabilities import TrustItem, leading
+from heron.results.formulas import Quantities
+
+
+class Model:
+    """A document, with the files beside it."""
+
+    def __init__(self, document: Document, files: Any = None) -> None:
+        self.document, self._files = document, files
+
+    @property
+    def parameters(self) -> dict[str, str]:
+        """Expressions by name."""
+        return {p.name: p.expression for p in self.document.parameters}
+
+    def check(self, plan: str | None = None, **values: Any) -> Examination:
+        """Values, shapes, problems and forecast, without a solve."""
+        return self._job(plan, None, (), values).examined()
+
+    def solve(
+        self,
+        plan: str | None = None,
+        engine: str | None = None,
+        without: tuple[str, ...] = (),
+        progress: Progress = silent,
+        **values: Any,
+    ) -> Solved:
+        """A run with other expressions for some parameters, such as ``L="32 mm"``.
+
+        :param plan: the name of one of the model's plans; the first unless given.
+        :param without: names of parts that are left out.
+        :raises HeronError: there is something to mend in the model, and where.
+        """
+        return Solved(execute(self._job(plan, engine, without, values), progress))
+
+    def _job(
+        self, plan: str | None, engine: str | None, without: tuple[str, ...], values: dict[str, Any]
+    ) -> Job:
+        unknown = [name for name in values if name not in self.parameters]
+        if unknown:
+            known = ", ".join(self.parameters) or "none"
+            raise HeronError(f"there is no parameter “{unknown[0]}”; there are {known}")
+        overrides = {name: str(value) for name, value in values.items()}
+        variant = Variant(overrides, plan, frozenset(without))
+        return Job(self.document, variant, self._files, engine)
+
+
+class Solved:
+    """A run. Every quantity that formulas know is an attribute: ``s11``, ``z1``, ``gain`` …"""
+
+    def __init__(self, done: Done) -> None:
+        self._done = done
+
+    @property
+    def results(self) -> Any:
+        """The dataset (xarray)."""
+        return self._done.run.results
+
+    @property
+    def summary(self) -> dict[str, Any]:
+        return self._done.run.summary
+
+    @property
+    def frequency(self) -> NDArray[np.float64]:
+        """Hz (f,)."""
+        return np.asarray(self.results["frequency"].values)
+
+    @property
+    def best(self) -> float:
+        """Hz: where the headline is, such as the best match."""
+        found = (c.headline(self.results) for c in leading(self.results))
+        return next((h.at for h in found if h is not None), float(self.frequency[0]))
+
+    @property
+    def trust(self) -> list[TrustItem]:
+        return trust_card(self.results)
+
+    def curve(self, formula: str) -> NDArray[Any]:
+        """A formula of the run's quantities over frequency, such as ``"db20(s11)"``.
+
+        :raises QuantityError: it asks for what the run has not.
+        """
+        return np.asarray(Quantities(self.results).curve(formula).values)
+
+    def __getattr__(self, name: str) -> NDArray[Any]:
+        if name.startswith("_"):
+            raise AttributeError(name)
+        try:
+            return self.curve(name)
+        except QuantityError as error:
+            raise AttributeError(error.message) from error
+
+    def far(
+        self, theta: ArrayLike, phi: ArrayLike, frequency: float | None = None
+    ) -> NDArray[np.complex128]:
+        """r·E in V, peak, under the drive: θ and φ components (…, 2) at angles in degrees, at the
+        sweep point nearest to a frequency in Hz, that of the headline unless given.
+        """
+        t, p = np.broadcast_arrays(np.asarray(theta, dtype=float), np.asarray(phi, dtype=float))
+        index = patterns.nearest_index(self.results, self.best if frequency is None else frequency)
+        field = patterns.far_field(self.results, index, t.ravel(), p.ravel())
+        return np.asarray(field).reshape(*t.shape, 2)
+
+    def save(self, folder: str | Path, every: bool = False) -> list[str]:
+        """Writes the run's files, as the command line does; their names."""
+        return save(self._done, Path(folder), every)
+
+
+def open_model(path: str | Path) -> Model:
+    """The model of a file; what it imports lies beside it.
+
+    :raises HeronError: it is no model, and why.
+    """
+    file = Path(path)
+    try:
+        text = file.read_text()
+    except OSError as error:
+        raise HeronError(f"{file} cannot be read: {error.strerror}") from error
+    return Model(load_document(text), beside(file))

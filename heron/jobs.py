@@ -1,0 +1,124 @@
+"""One unit of work, the same from the command line, Python and the server: a variant of a model is
+examined, solved and saved.
+"""
+
+from __future__ import annotations
+
+import json
+from collections.abc import Callable, Mapping
+from dataclasses import dataclass, field
+from pathlib import Path
+
+import numpy as np
+
+from heron.checks import Examination, examine
+from heron.engines import Progress, silent
+from heron.errors import HeronError, ModelError
+from heron.formats import netcdf
+from heron.geometry.build import Files
+from heron.model import Document
+from heron.results.capabilities import provided, provides
+from heron.results.capabilities.far_field import pattern_csv
+from heron.runner import Run, shown_indices, solve, with_fields
+
+
+@dataclass(frozen=True)
+class Variant:
+    """What a run changes of a model: expressions of parameters by name, and the plan it is solved
+    by; parts that it is ``without``; ``empty`` leaves all of them out and keeps the space.
+    """
+
+    overrides: Mapping[str, str] = field(default_factory=dict)
+    plan: str | None = None
+    without: frozenset[str] = frozenset()
+    empty: bool = False
+
+
+@dataclass(frozen=True)
+class Job:
+    """A variant of a document to be solved; ``files`` gives its imports by name, ``engine`` is
+    another than the plan's.
+    """
+
+    document: Document
+    variant: Variant = Variant()
+    files: Files | None = None
+    engine: str | None = None
+
+    def examined(self) -> Examination:
+        """Everything that can be known before the solve.
+
+        :raises ModelError: the variant names a plan or a part that there is not.
+        """
+        return examine(
+            _without(self.document, self.variant.without),
+            self.variant.overrides,
+            self.engine,
+            self.files,
+            self.variant.empty,
+            self.variant.plan,
+        )
+
+
+def _without(document: Document, names: frozenset[str]) -> Document:
+    """A document with some of its parts suspended."""
+    if not names:
+        return document
+    known = {p.name for p in document.parts}
+    if names - known:
+        raise ModelError(f"there is no part “{min(names - known)}” to leave out", ("parts",))
+    parts = [
+        p.model_copy(update={"suspended": True}) if p.name in names else p for p in document.parts
+    ]
+    return document.model_copy(update={"parts": parts})
+
+
+@dataclass
+class Done:
+    """A solved job."""
+
+    examination: Examination
+    run: Run
+
+
+def execute(
+    job: Job,
+    progress: Progress = silent,
+    begun: Callable[[Examination], None] = lambda examination: None,
+) -> Done:
+    """Examines and solves a job; ``begun`` is told before it solves.
+
+    :raises HeronError: the model is not sound, with the first thing that is wrong.
+    """
+    examination = job.examined()
+    if not examination.sound:
+        first = examination.errors[0]
+        more = f" (and {len(examination.errors) - 1} more)" if len(examination.errors) > 1 else ""
+        raise ModelError(first.message + more, first.path)
+    begun(examination)
+    return Done(examination, solve(examination, progress))
+
+
+def save(done: Done, folder: Path, every: bool = False) -> list[str]:
+    """Writes a run to a folder, and returns the names of its files: the summary, what the run
+    provides as text, the pattern of the first far-field capture, and the dataset with the fields of
+    captures. Fields are written at the frequencies that the plan names, else at that of the
+    headline, or at ``every`` one.
+    """
+    results, examination = done.run.results, done.examination
+    texts = {"summary.json": json.dumps(done.run.summary, indent=1, allow_nan=False)}
+    for capability in provided(results):
+        texts |= capability.files(results, done.run.summary)
+    indices = shown_indices(examination, results, every)
+    far = next((c for c in examination.model.captures if c.kind == "far_field"), None)
+    if far is not None and provides(results, "far field"):
+        steps = float(np.degrees(far.theta_step)), float(np.degrees(far.phi_step))
+        texts["pattern.csv"] = pattern_csv(results, indices, *steps)
+    try:
+        folder.mkdir(parents=True, exist_ok=True)
+    except OSError as error:
+        raise HeronError(f"{folder} cannot be written: {error.strerror}") from error
+    for name, text in texts.items():
+        (folder / name).write_text(text)
+    netcdf.write(with_fields(examination, results, indices), folder / "run.nc")
+    return [*texts, "run.nc"]
