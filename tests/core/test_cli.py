@@ -41,6 +41,7 @@ def test_solve_writes_its_files(tmp_path: Path) -> None:
         "spacing=0.8 m",
         "--out",
         tmp_path,
+        "--all",
     )
     assert done.returncode == 0, done.stderr
     assert "solving" in done.stderr
