@@ -1,4 +1,4 @@
-"""Before serving: the database exists, is migrated, and holds the demo.
+"""Before serving: the database exists and is migrated; our own holds the demo.
 
 Prints how many short runs are waiting. ``python -m server.prepare``.
 """
@@ -28,13 +28,15 @@ def ensure_database(url: str) -> None:
 def main() -> None:
     from server import config
 
-    if os.environ.get("ODD_HERON_OWN_CLUSTER") == "1":
+    own = os.environ.get("ODD_HERON_OWN_CLUSTER") == "1"
+    if own:
         ensure_database(config.load().database_url)
     django.setup()
     from django.core.management import call_command
 
     call_command("migrate", verbosity=0)
-    call_command("load_demo", long=True)
+    if own:  # its password is published: no other database shall have that account
+        call_command("load_demo", long=True)
     print(short_runs())
 
 

@@ -6,6 +6,7 @@ Its threads stay, and so do their database connections.
 from __future__ import annotations
 
 import threading
+from typing import Any
 
 import waitress
 
@@ -23,11 +24,22 @@ def _warm() -> None:
     examine(example("mast-dipole"))
 
 
+def options(settings: config.Config) -> dict[str, Any]:
+    """How the web server listens; behind a proxy, whose word it takes on scheme and client."""
+    own = {"host": "127.0.0.1", "port": settings.port, "threads": THREADS, "ident": None}
+    if not settings.proxy:
+        return own | {"clear_untrusted_proxy_headers": True}
+    return own | {
+        "trusted_proxy": settings.proxy,
+        "trusted_proxy_count": 1,
+        "trusted_proxy_headers": {"x-forwarded-for", "x-forwarded-proto"},
+        "clear_untrusted_proxy_headers": True,
+    }
+
+
 def main() -> None:
     threading.Thread(target=_warm, daemon=True).start()
-    waitress.serve(
-        application, host="127.0.0.1", port=config.load().port, threads=THREADS, ident=None
-    )
+    waitress.serve(application, **options(config.load()))
 
 
 if __name__ == "__main__":
