@@ -15,6 +15,7 @@ import xarray as xr
 from heron.checks import Examination
 from heron.checks.advice import advise
 from heron.engines import ENGINES, Progress, Signal, silent
+from heron.engines.patience import finished
 from heron.errors import ModelError, Stopped
 from heron.fields import bounded
 from heron.geometry.build import build_frames, frame_matrix
@@ -39,9 +40,16 @@ def solve(examination: Examination, progress: Progress = silent) -> Run:
     started = perf_counter()
     forget_peak()
     results = solve_in_rounds(examination, progress)
-    if bounded(results):
-        results = sphere.record(results, pattern_indices(examination, results))
-    return Run(results, summarise(examination, results, perf_counter() - started))
+
+    def evaluated() -> Run:
+        own = results
+        if bounded(own):
+            own = sphere.record(own, pattern_indices(examination, own))
+        return Run(own, summarise(examination, own, perf_counter() - started))
+
+    if results.attrs["stopped"]:  # what is kept is worked out to its end
+        return evaluated()
+    return finished(evaluated, progress, "fields", 0.99)
 
 
 def solve_in_rounds(examination: Examination, progress: Progress = silent) -> xr.Dataset:

@@ -6,7 +6,8 @@ import threading
 from collections.abc import Callable
 from typing import TypeVar
 
-from heron.engines.contract import Signal
+from heron.engines.contract import Progress, Signal
+from heron.errors import Stopped
 
 T = TypeVar("T")
 LOOK_S = 0.4  # between questions whether to go on
@@ -37,3 +38,14 @@ def attended(work: Callable[[], T], ask: Callable[[], Signal]) -> T | None:
             return done[0]
         if ask() is Signal.STOP:
             return None
+
+
+def finished(work: Callable[[], T], progress: Progress, stage: str, fraction: float) -> T:
+    """The result of work that keeps nothing when it is left.
+
+    :raises Stopped: once ``progress`` says stop.
+    """
+    done = attended(lambda: [work()], lambda: progress(stage, fraction, {}))
+    if done is None:
+        raise Stopped(f"stopped in its stage “{stage}”, before there was anything to keep")
+    return done[0]

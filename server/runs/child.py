@@ -46,6 +46,7 @@ HEARTBEAT_S = 2.0
 WRITE_S = 0.25  # between progress writes
 LIVE_POINTS = 200  # solved points kept for the live plot
 MEMORY_SHARE = 0.9  # of the machine's memory, as address space on top of what libraries map
+OWN_THREADS = 2  # this one, and the one that looks after the parent
 PARENT_S = 0.5  # between looks whether the queue is still there
 ATTEMPTS = 30  # at the database, a second apart
 MOST_KEPT_KB = 1_500_000  # of memory taken, beyond which the next run has a new process
@@ -64,6 +65,8 @@ def main() -> int:
     for line in sys.stdin:
         _serve(int(line))
         connections.close_all()
+        if threading.active_count() > OWN_THREADS:
+            return 0  # work that was left behind goes on in a thread
         if psutil.Process().memory_info().rss / 1024 > MOST_KEPT_KB:
             return 0  # the next run shall not start with what this one took
         print(DONE, flush=True)
@@ -109,7 +112,8 @@ def _serve(run_id: int) -> None:
     if claimed is None:
         return  # stopped, deleted or taken meanwhile
     ended = threading.Event()
-    threading.Thread(target=_heartbeat, args=(run_id, ended), daemon=True).start()
+    beat = threading.Thread(target=_heartbeat, args=(run_id, ended), daemon=True)
+    beat.start()
     try:
         _solve(claimed)
     except Stopped as stopped:
@@ -123,6 +127,7 @@ def _serve(run_id: int) -> None:
         )
     finally:
         ended.set()
+        beat.join()
 
 
 @transaction.atomic

@@ -7,6 +7,7 @@ from typing import Any
 
 import pytest
 
+from heron import runner
 from heron.checks import examine
 from heron.engines import ENGINES, Signal
 from heron.engines.patience import attended
@@ -74,3 +75,30 @@ def test_a_stop_in_mid_sweep_keeps_what_is_solved() -> None:
     assert results.sizes["frequency"] == 7
     assert results.attrs["stopped"] == 1
     assert "stopped after 7" in results.attrs["status"]
+
+
+def test_a_stop_in_the_stage_after_the_solve_is_obeyed_too(monkeypatch: pytest.MonkeyPatch) -> None:
+    """Fields and figures of a large model take minutes; a stop asked for there ends the run."""
+    release = threading.Event()
+    monkeypatch.setattr(runner, "summarise", lambda *_: release.wait(PATIENCE) and {})
+    stages: list[str] = []
+
+    def progress(stage: str, fraction: float, live: dict[str, Any]) -> Signal:
+        stages.append(stage)
+        return Signal.STOP if stage == "fields" and fraction > 0.98 else Signal.CONTINUE
+
+    examination = look(dipole() | {"plan": plan("280 MHz", "320 MHz", 3, rounds="1")})
+    with pytest.raises(Stopped, match="stopped in its stage “fields”"):
+        runner.solve(examination, progress)
+    assert "solving" in stages
+    release.set()
+
+
+def test_a_stop_in_the_fields_of_wires_is_obeyed() -> None:
+    examination = look(dipole() | {"plan": plan("280 MHz", "320 MHz", 30)})
+
+    def progress(stage: str, fraction: float, live: dict[str, Any]) -> Signal:
+        return Signal.STOP if stage == "fields" and fraction > 0.9 else Signal.CONTINUE
+
+    with pytest.raises(Stopped, match="while fields were worked out"):
+        ENGINES["moments"].solve(examination.model, examination.discretisation, progress)

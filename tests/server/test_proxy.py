@@ -1,4 +1,4 @@
-"""Behind a proxy that speaks TLS: what the server takes its word for; and who may guess how often."""
+"""Behind a proxy that speaks TLS: whose word the server takes; and who may guess how often."""
 
 from __future__ import annotations
 

@@ -328,7 +328,9 @@ def _dataset(
     mass = np.array([[2.0, 1.0], [1.0, 2.0]]) / 6
     for f, hz in enumerate(frequency):
         if f % 10 == 0:
-            sweep.progress("fields", 0.9 + 0.1 * f / len(frequency), {})
+            asked = sweep.progress("fields", 0.9 + 0.1 * f / len(frequency), {})
+            if asked is Signal.STOP and not sweep.stopped:
+                raise Stopped("stopped while fields were worked out, before there were any")
         radiated[f] = radiated_power(mesh, currents[f], float(hz))
         resistance = system.wire_impedance(float(hz)).real * mesh.length
         conductor[f] = 0.5 * np.einsum(

@@ -13,6 +13,7 @@ import xarray as xr
 
 from heron.engines.contract import Change, Forecast, Progress, Signal, Verdict, View, band, silent
 from heron.engines.lumped import networks
+from heron.engines.patience import finished
 from heron.engines.transient import records
 from heron.engines.transient.apertures import Aperture
 from heron.engines.transient.beams import beam_rays, let_in
@@ -254,32 +255,22 @@ class TransientEngine:
                     )
                 )
         progress("fields", 0.97, {})
+
+        def fields() -> xr.Dataset:
+            if waves:
+                delays = [light.delay for light in lit if light is not None]
+                ends = terminals(model, s, gates)
+                return scattered(s, model, ends, z0, frequency, recorder, runs, waves, rays, delays)
+            own = plan.settings.transient
+            layout = float(own.cells_per_wavelength), wall_distance(model) * plan.f_start / C0
+            ends = terminals(model, s, gates)
+            return dataset(s, ends, z0, frequency, recorder, runs, plan, layout)
+
+        # what is kept of a run that was stopped already is worked out to its end
+        kept = any(run.stopped for run in runs)
+        out = fields() if kept else finished(fields, progress, "fields", 0.97)
         if waves:
-            return scattered(
-                s,
-                model,
-                terminals(model, s, gates),
-                z0,
-                frequency,
-                recorder,
-                runs,
-                waves,
-                rays,
-                [light.delay for light in lit if light is not None],
-            )
-        out = dataset(
-            s,
-            terminals(model, s, gates),
-            z0,
-            frequency,
-            recorder,
-            runs,
-            plan,
-            (
-                float(plan.settings.transient.cells_per_wavelength),
-                wall_distance(model) * plan.f_start / C0,
-            ),
-        )
+            return out
         fed = {feed.part for feed in feeds}
         thickest = max(
             (part.radius for part in discretisation.geometry.parts if part.name in fed), default=0.0
