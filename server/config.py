@@ -27,6 +27,7 @@ class Config:
     secure_cookies: bool
     proxy: str
     origins: list[str]
+    inline: bool
 
     @property
     def database(self) -> dict[str, object]:
@@ -76,4 +77,5 @@ def load() -> Config:
         secure_cookies=os.environ.get("ODD_HERON_HTTPS") == "1",
         proxy=os.environ.get("ODD_HERON_PROXY", ""),
         origins=[*filter(None, os.environ.get("ODD_HERON_ORIGINS", "").split(","))],
+        inline=os.environ.get("ODD_HERON_INLINE") == "1",
     )

@@ -33,12 +33,34 @@ def not_found(what: str = "that") -> Problem:
     return Problem(404, f"there is no {what} here, or it is not shared with you")
 
 
+def told(error: Exception) -> tuple[Any, ...]:
+    """A refusal as plain values, for another process."""
+    if isinstance(error, Problem):
+        return ("problem", error.status, error.title, error.more)
+    if isinstance(error, HeronError):
+        return ("model", type(error), error.message, error.path)
+    return ("problem", 422, "the request is nested too deeply", {})
+
+
+def revived(values: tuple[Any, ...]) -> Exception:
+    """The refusal that another process told."""
+    if values[0] == "problem":
+        _, status, title, more = values
+        return Problem(status, title, **more)
+    _, kind, message, path = values
+    refusal: HeronError = kind(message, path)
+    return refusal
+
+
 def install(api: NinjaAPI) -> None:
     """One table from exceptions to answers."""
 
     @api.exception_handler(Problem)
     def _(request: HttpRequest, error: Problem) -> HttpResponse:
-        return problem(error.status, error.title, **error.more)
+        answer = problem(error.status, error.title, **error.more)
+        if "retry_after" in error.more:
+            answer["Retry-After"] = str(error.more["retry_after"])
+        return answer
 
     @api.exception_handler(AuthenticationError)
     def _(request: HttpRequest, error: AuthenticationError) -> HttpResponse:

@@ -23,7 +23,11 @@ def packet(header: dict[str, Any], **arrays: NDArray[Any]) -> HttpResponse:
         allow_nan=False,
     ).encode()
     text += b" " * (-len(text) % 4)
-    body = struct.pack("<I", len(text)) + text + b"".join(a.tobytes() for a in flat.values())
+    return sent(struct.pack("<I", len(text)) + text + b"".join(a.tobytes() for a in flat.values()))
+
+
+def sent(body: bytes) -> HttpResponse:
+    """A packet as an answer."""
     return HttpResponse(
         body,
         content_type="application/octet-stream",

@@ -5,23 +5,15 @@ Its threads stay, and so do their database connections.
 
 from __future__ import annotations
 
-import threading
 from typing import Any
 
 import waitress
 
 from server import config
+from server.looking import pool
 from server.wsgi import application
 
 THREADS = 8
-
-
-def _warm() -> None:
-    """Loads the compiled kernels and measures this machine before the first person asks."""
-    from heron.checks import examine
-    from server.projects.library import example
-
-    examine(example("mast-dipole"))
 
 
 def options(settings: config.Config) -> dict[str, Any]:
@@ -38,7 +30,7 @@ def options(settings: config.Config) -> dict[str, Any]:
 
 
 def main() -> None:
-    threading.Thread(target=_warm, daemon=True).start()
+    pool.warm()
     waitress.serve(application, **options(config.load()))
 
 

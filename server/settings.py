@@ -66,6 +66,7 @@ LANGUAGE_CODE = "en-gb"
 USE_TZ = True
 TIME_ZONE = "UTC"
 STATIC_URL = "/static/"
+LOOK_INLINE = CONFIG.inline  # models are looked at in this process, not in others
 WEB_DIST = config.ROOT / "web" / "dist"
 WHITENOISE_ROOT = WEB_DIST if WEB_DIST.exists() else None
 WHITENOISE_INDEX_FILE = False

@@ -4,28 +4,27 @@ from __future__ import annotations
 
 import json
 from datetime import datetime
-from typing import Any
+from typing import Any, cast
 
-import numpy as np
 from django.http import HttpRequest, HttpResponse
 from ninja import Field, File, Router, Schema, Status, UploadedFile
 
-from heron.checks import examine
 from heron.engines import ENGINES
 from heron.errors import QuantityError
 from heron.materials import LIBRARY, MEDIA
-from heron.model import evaluate_document, load_document
-from heron.phrases import completions, examples, printed, step_from
+from heron.model import load_document
+from heron.phrases import examples
 from heron.quantities import evaluate, resolve_parameters
 from heron.quantities.units import si_symbol
 from heron.steps import CHAPTER
 from heron.steps.description import language
 from heron.steps.parameters.parameter import Parameter
 from server.errors import not_found
+from server.looking.pool import ask
+from server.packets import sent
 from server.projects import actions, files, library
 from server.projects.models import Project, Role, Upload
 from server.projects.permissions import get_project, role_of, visible
-from server.projects.views import curves, engine_view, examination_view
 
 router = Router()
 
@@ -200,7 +199,7 @@ def _state(request: HttpRequest, project: Project) -> ProjectState:
 @router.get("", response=list[ProjectCard], operation_id="list_projects")
 def list_projects(request: HttpRequest) -> list[ProjectCard]:
     query = visible(request).select_related("head").prefetch_related("runs").order_by("-updated")
-    return [library.card(p, role_of(request, p)) for p in query]
+    return [library.card(p, role_of(request, p), request.user.pk) for p in query]
 
 
 @router.post("", response={201: ProjectState}, operation_id="create_project")
@@ -223,18 +222,30 @@ def list_examples(request: HttpRequest) -> list[ExampleLine]:
 
 @router.post("/examine", response=dict[str, Any], operation_id="examine_document")
 def examine_document(request: HttpRequest, data: Examine) -> dict[str, Any]:
-    project = None if data.project is None else get_project(request, data.project)
-    return examination_view(
-        examine(load_document(data.document), files=files.provider(project), plan=data.plan),
-        set(data.have),
+    about = _shared(request, data.project)
+    return cast(
+        dict[str, Any],
+        asked(request, about, "look_over", text_of(data.document), about, data.plan, data.have),
     )
 
 
 @router.post("/views/{name}", operation_id="look_at")
 def look_at(request: HttpRequest, name: str, data: ViewAsked) -> HttpResponse:
     """What an engine shows of a model before a run, such as a slice through its grid."""
-    project = None if data.project is None else get_project(request, data.project)
-    return engine_view(json.dumps(data.document, sort_keys=True), project, name, data.asked)
+    about = _shared(request, data.project)
+    body = asked(request, about, "look_at", text_of(data.document), about, name, data.asked)
+    return sent(body)
+
+
+def _shared(request: HttpRequest, project: int | None) -> int | None:
+    """A project that is shared with whoever asks, if one is named."""
+    return None if project is None else get_project(request, project).id
+
+
+def asked(request: HttpRequest, about: int | None, task: str, *arguments: Any) -> Any:
+    """What the processes that look at models answer to whoever asks."""
+    person = int(request.user.pk)
+    return ask(person, person if about is None else about, task, *arguments)
 
 
 @router.post("/evaluate", response=ExpressionValue, operation_id="evaluate_expression")
@@ -324,6 +335,11 @@ def delete_file(request: HttpRequest, project_id: int, name: str) -> Status:
     return Status(204, None)
 
 
+def text_of(document: dict[str, Any]) -> str:
+    """A document as the text that names it: equal ones are looked at once."""
+    return json.dumps(document, sort_keys=True)
+
+
 def _library(document: dict[str, Any]) -> list[str]:
     return [*LIBRARY, *MEDIA, *(str(m.get("name")) for m in document.get("materials", []))]
 
@@ -338,25 +354,29 @@ def get_language(request: HttpRequest) -> dict[str, Any]:
 @router.post("/phrase", response=TypedStep, operation_id="read_phrase")
 def read_phrase(request: HttpRequest, data: Phrase) -> TypedStep:
     """A typed step as one of the document."""
-    read = step_from(data.text, load_document(data.document), _library(data.document))
-    return TypedStep(chapter=read.chapter, step=read.step, number=read.number)
+    known = _library(data.document)
+    read = asked(request, None, "read_phrase", text_of(data.document), data.text, known)
+    return TypedStep(**read)
 
 
 @router.post("/phrase/next", response=list[str], operation_id="complete_phrase")
 def complete_phrase(request: HttpRequest, data: Phrase) -> list[str]:
     """What a typed text may go on as, best first."""
-    return completions(data.text, load_document(data.document), _library(data.document))
+    known = _library(data.document)
+    document = text_of(data.document)
+    return cast(list[str], asked(request, None, "complete_phrase", document, data.text, known))
 
 
 @router.post("/sentence", response=str, operation_id="print_step")
 def print_step(request: HttpRequest, data: StepAsked) -> str:
     """A step of a document as the sentence that can be typed."""
-    document = load_document(data.document)
-    steps = getattr(document, data.chapter) if data.chapter in CHAPTER else []
-    steps = steps if isinstance(steps, list) else [steps]
-    if data.number >= len(steps):
+    if data.chapter not in CHAPTER:
+        raise not_found("chapter of that name")
+    document = text_of(data.document)
+    found = asked(request, None, "print_step", document, data.chapter, data.number)
+    if found is None:
         raise not_found("step of that number")
-    return printed(data.chapter, steps[data.number].model_dump(mode="json"))
+    return str(found)
 
 
 @router.get("/materials", response=list[MaterialLine], operation_id="list_materials")
@@ -375,9 +395,10 @@ def list_materials(request: HttpRequest) -> list[MaterialLine]:
 @router.post("/material-curve", response=MaterialCurve, operation_id="material_curve")
 def material_curve(request: HttpRequest, data: MaterialAsked) -> MaterialCurve:
     """ε, μ, σ and skin depth of a material of a document or the library, over a band."""
-    model = evaluate_document(load_document(data.document))
-    f = np.geomspace(data.f_start, data.f_stop, 201)
-    return MaterialCurve(**curves(model, data.name, f))
+    document = text_of(data.document)
+    return MaterialCurve(
+        **asked(request, None, "material_curve", document, data.name, data.f_start, data.f_stop)
+    )
 
 
 @router.get("/{int:project_id}/members", response=list[MemberLine], operation_id="list_members")

@@ -3,16 +3,15 @@
 from __future__ import annotations
 
 import base64
+from collections.abc import Callable
 from dataclasses import asdict
-from functools import lru_cache
-from threading import Lock
 from typing import Any
 
 import numpy as np
 from django.http import HttpResponse
 from pydantic import ValidationError
 
-from heron.checks import Examination, examine
+from heron.checks import Examination
 from heron.checks.preflight import look
 from heron.engines import ENGINES
 from heron.errors import HeronError
@@ -22,7 +21,7 @@ from heron.geometry.build import build_frames, frame_matrix
 from heron.geometry.places import capture_outline
 from heron.geometry.tessellate import shapes
 from heron.materials import Medium, fit_table
-from heron.model import Evaluated, load_document
+from heron.model import Evaluated
 from heron.model.substances import conducting, conductors_of, media_of
 from heron.model.surroundings import layers_of, periods_of
 from heron.quantities.constants import C0
@@ -32,8 +31,6 @@ from heron.shapes.kernel import FACE, subshapes
 from heron.shapes.mesh import FINE, SCENE, edge_lines, triangulate
 from server.errors import Problem, not_found
 from server.packets import packet
-from server.projects.files import provider
-from server.projects.models import Project
 
 OUTLINE_EDGES, OUTLINE_BODIES = 60, 40
 OUTLINE_FINE = 5e-3  # of a body's diagonal: distance of its drawn edges from the true ones
@@ -134,12 +131,8 @@ def _arrow(e: Examination, light: Any) -> dict[str, Any] | None:
     }
 
 
-_laying = Lock()
-
-
-def engine_view(document: str, project: Project | None, name: str, asked: Any) -> HttpResponse:
-    """A view of a document (JSON text) as its engine lays it out, as a packet; the last layout is
-    kept, as it will be looked at again.
+def engine_view(examined: Callable[[], Examination], name: str, asked: Any) -> HttpResponse:
+    """A view of an examination as its engine lays it out, as a packet.
 
     :raises Problem: 404 when no engine has such a view, 422 what was asked is not of its schema,
         409 when there is nothing to see.
@@ -153,22 +146,12 @@ def engine_view(document: str, project: Project | None, name: str, asked: Any) -
         first = error.errors(include_url=False, include_input=False)[0]
         where = ".".join(map(str, first["loc"]))
         raise Problem(422, f"{where}: {first['msg']}") from None
-    files = (
-        ""
-        if project is None
-        else " ".join(project.uploads.order_by("name").values_list("digest", flat=True))
-    )
-    with _laying:
-        try:
-            seen = look(_examined(document, project, files), name, question)
-        except HeronError as error:
-            raise Problem(409, error.message) from None
+    examination = examined()
+    try:
+        seen = look(examination, name, question)
+    except HeronError as error:
+        raise Problem(409, error.message) from None
     return packet(seen.header, **seen.arrays)
-
-
-@lru_cache(maxsize=1)
-def _examined(document: str, project: Project | None, files: str) -> Examination:
-    return examine(load_document(document), files=provider(project))
 
 
 def _mark(e: Examination, step: Any) -> list[float] | None:

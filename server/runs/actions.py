@@ -2,22 +2,20 @@
 
 from __future__ import annotations
 
+import json
 import platform
-from dataclasses import asdict
 from datetime import timedelta
+from typing import Any
 
 from django.db import transaction
 from django.db.models import Q
 from django.http import HttpRequest
 from django.utils import timezone
 
-from heron.checks import examine
-from heron.model import load_document
-from heron.quantities.units import si_symbol
 from server.errors import Problem, not_found
+from server.looking.pool import ask
 from server.projects.actions import save_revision
-from server.projects.files import provider
-from server.projects.models import Role
+from server.projects.models import Revision, Role
 from server.projects.permissions import get_project
 from server.runs.models import ACTIVE, Run, RunEvent, Status, Wish
 
@@ -26,7 +24,6 @@ UNCLAIMED = timedelta(seconds=20)  # a child claims its run as soon as it has st
 ATTEMPTS = 2
 
 
-@transaction.atomic
 def start_run(
     request: HttpRequest,
     project_id: int,
@@ -41,22 +38,33 @@ def start_run(
 
     Refused, with reasons, when preflight finds an error.
     """
-    project = get_project(request, project_id, Role.EDITOR, lock=True)
+    project = get_project(request, project_id, Role.EDITOR)
     chosen = project.head if revision is None else project.revisions.filter(number=revision).first()
     if chosen is None:
         raise not_found("revision of that number")
-    examination = examine(
-        load_document(chosen.document),
-        overrides,
-        files=provider(project),
-        empty=empty,
-        plan=plan or None,
+    document = json.dumps(chosen.document, sort_keys=True)
+    # before the project is locked, as it may take a while
+    found = ask(
+        request.user.pk, project_id, "preflight", document, project_id, overrides, empty, plan
     )
-    if not examination.sound:
-        problems = [asdict(p) for p in examination.errors]
-        raise Problem(
-            422, f"the run cannot start: {examination.errors[0].message}", problems=problems
-        )
+    if found["errors"]:
+        first = found["errors"][0]["message"]
+        raise Problem(422, f"the run cannot start: {first}", problems=found["errors"])
+    return _queued(request, project_id, chosen, overrides, priority, empty, found)
+
+
+@transaction.atomic
+def _queued(
+    request: HttpRequest,
+    project_id: int,
+    chosen: Revision,
+    overrides: dict[str, str],
+    priority: int,
+    empty: bool,
+    found: dict[str, Any],
+) -> Run:
+    """A run of a revision that preflight ``found`` sound, in the queue."""
+    project = get_project(request, project_id, Role.EDITOR, lock=True)
     project.last_run += 1
     project.save(update_fields=["last_run"])
     run = Run.objects.create(
@@ -65,26 +73,22 @@ def start_run(
         revision=chosen,
         overrides=overrides,
         empty=empty,
-        plan=examination.model.document.plans[examination.model.plan_number].name,
+        plan=found["plan"],
         author=request.user,
-        values={
-            n: {"value": q.value, "unit": si_symbol(q.dimension)}
-            for n, q in examination.model.values.items()
-        },
-        forecast=asdict(examination.forecast),
+        values=found["values"],
+        forecast=found["forecast"],
     )
     enqueue(run, "queued", priority)
     return run
 
 
-@transaction.atomic
 def solve_finer(request: HttpRequest, project_id: int, number: int) -> Run:
     """Saves the model with a plan as a run's advice has it, and queues its solve with that run's
     values of parameters.
 
     :raises Problem: 409 when the run has no advice, as its errors are small or it did not end.
     """
-    project = get_project(request, project_id, Role.EDITOR, lock=True)
+    project = get_project(request, project_id, Role.EDITOR)
     run = get_run(request, project_id, number)
     advice = run.summary.get("advice")
     if not advice:

@@ -41,6 +41,7 @@ def unpacked(body: bytes) -> tuple[dict[str, Any], dict[str, Any]]:
 def quick_passwords(settings: Any) -> None:
     """Hashing made slow on purpose would be most of these tests' time."""
     settings.PASSWORD_HASHERS = ["django.contrib.auth.hashers.MD5PasswordHasher"]
+    settings.LOOK_INLINE = True  # other processes do not see what a test has not committed
 
 
 def person(name: str) -> User:

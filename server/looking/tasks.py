@@ -1,0 +1,146 @@
+"""What can be asked about a model. Documents come as JSON text, so that equal ones are one, and what
+was built of the last few is kept.
+"""
+
+from __future__ import annotations
+
+import json
+from collections.abc import Callable, Mapping
+from dataclasses import asdict
+from functools import lru_cache
+from typing import Any
+
+import numpy as np
+from django.http import HttpResponse
+
+from heron.checks import Examination, examine
+from heron.geometry import build_geometry
+from heron.geometry.tessellate import shapes
+from heron.model import evaluate_document, load_document
+from heron.phrases import completions, printed, step_from
+from heron.quantities.units import si_symbol
+from server.projects.files import provider
+from server.projects.models import Project, Revision
+from server.projects.views import curves, engine_view, examination_view, outline
+
+KEPT = 6  # examinations
+CURVE_POINTS = 201
+
+
+def text_of(document: dict[str, Any]) -> str:
+    """A document as the text that names it."""
+    return json.dumps(document, sort_keys=True)
+
+
+def _examination(
+    document: str,
+    project: int | None,
+    plan: str | None = None,
+    overrides: Mapping[str, str] | None = None,
+    empty: bool = False,
+) -> Examination:
+    own = None if project is None else Project.objects.get(id=project)
+    stamp = ""
+    if own is not None:
+        lines = own.uploads.order_by("name").values_list("digest", "state")
+        stamp = " ".join(f"{digest} {state}" for digest, state in lines)
+    return _kept(document, project, stamp, plan, tuple(sorted((overrides or {}).items())), empty)
+
+
+@lru_cache(maxsize=KEPT)
+def _kept(
+    document: str,
+    project: int | None,
+    stamp: str,
+    plan: str | None,
+    overrides: tuple[tuple[str, str], ...],
+    empty: bool,
+) -> Examination:
+    own = None if project is None else Project.objects.get(id=project)
+    return examine(
+        load_document(document), dict(overrides), files=provider(own), empty=empty, plan=plan
+    )
+
+
+def look_over(
+    document: str, project: int | None, plan: str | None, have: list[str]
+) -> dict[str, Any]:
+    """The examination of a document as the bench needs it."""
+    return examination_view(_examination(document, project, plan), set(have))
+
+
+def look_at(document: str, project: int | None, name: str, asked: dict[str, Any]) -> bytes:
+    """A view of its engine, as a packet."""
+    answer: HttpResponse = engine_view(lambda: _examination(document, project), name, asked)
+    return bytes(answer.content)
+
+
+def preflight(
+    document: str, project: int, overrides: dict[str, str], empty: bool, plan: str | None
+) -> dict[str, Any]:
+    """What a run needs to know before it is queued; with ``errors``, it cannot be."""
+    found = _examination(document, project, plan, overrides, empty)
+    return {
+        "errors": [asdict(p) for p in found.errors],
+        "plan": found.model.document.plans[found.model.plan_number].name,
+        "values": {
+            n: {"value": q.value, "unit": si_symbol(q.dimension)}
+            for n, q in found.model.values.items()
+        },
+        "forecast": None if found.forecast is None else asdict(found.forecast),
+    }
+
+
+def material_curve(document: str, name: str, f_start: float, f_stop: float) -> dict[str, Any]:
+    model = evaluate_document(load_document(document))
+    return curves(model, name, np.geomspace(f_start, f_stop, CURVE_POINTS))
+
+
+def read_phrase(document: str, text: str, materials: list[str]) -> dict[str, Any]:
+    return asdict(step_from(text, load_document(document), materials))
+
+
+def complete_phrase(document: str, text: str, materials: list[str]) -> list[str]:
+    return completions(text, load_document(document), materials)
+
+
+def print_step(document: str, chapter: str, number: int) -> str | None:
+    """The sentence of a step, ``None`` where there is none."""
+    steps = getattr(load_document(document), chapter)
+    steps = steps if isinstance(steps, list) else [steps]
+    if number >= len(steps):
+        return None
+    return printed(chapter, steps[number].model_dump(mode="json"))
+
+
+def outline_of(revision: int) -> list[dict[str, Any]]:
+    """Lines of a small drawing of a revision's model."""
+    found = Revision.objects.select_related("project").get(id=revision)
+    model = evaluate_document(load_document(found.document))
+    geometry = build_geometry(model, provider(found.project))
+    return [{"points": s["points"]} for s in shapes(geometry)] + [
+        {"points": line} for line in outline(geometry)
+    ]
+
+
+def warm_up() -> None:
+    """Loads the kernels and measures this machine before the first person asks."""
+    from server.projects.library import example
+
+    examine(example("mast-dipole"))
+    examine(example("hide-patch"))
+
+
+TASKS: dict[str, Callable[..., Any]] = {
+    f.__name__: f
+    for f in (
+        look_over,
+        look_at,
+        preflight,
+        material_curve,
+        read_phrase,
+        complete_phrase,
+        print_step,
+        outline_of,
+    )
+}
