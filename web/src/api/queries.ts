@@ -26,11 +26,14 @@ import type {
   TemplateLine,
 } from "./types";
 
+const BUSY = 429; // the server asks to come back
 export const client = new QueryClient({
   defaultOptions: {
     queries: {
       retry: (count, error) =>
-        count < 2 && !(error instanceof Problem && error.status >= 400 && error.status < 500),
+        error instanceof Problem && error.status === BUSY
+          ? count < 10
+          : count < 2 && !(error instanceof Problem && error.status >= 400 && error.status < 500),
       refetchOnWindowFocus: false,
     },
   },
