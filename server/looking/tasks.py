@@ -1,5 +1,5 @@
-"""What can be asked about a model. Documents come as JSON text, so that equal ones are one, and what
-was built of the last few is kept.
+"""What can be asked about a model. Documents come as JSON text, so that equal ones are one, and
+what was built of the last few is kept.
 """
 
 from __future__ import annotations
