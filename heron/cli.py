@@ -71,7 +71,7 @@ def main(argv: list[str] | None = None) -> int:
         "--frequency", type=float, help="of the fields, in Hz; the top of the band unless given"
     )
     bench = commands.add_parser("bench", help="measure this machine")
-    bench.add_argument("name", choices=["moments", "transient", "antennas", "trust"])
+    bench.add_argument("name", choices=_benchmarks())
     bench.add_argument("--json", action="store_true")
     compare = commands.add_parser(
         "compare",
@@ -200,6 +200,12 @@ def _line(stage: str, fraction: float, live: dict[str, Any]) -> Signal:
     at = f" {live['frequency_hz'] / 1e6:.6g} MHz" if "frequency_hz" in live else ""
     print(f"\r{stage:<10} {100 * fraction:3.0f} %{at:<24}", end="", file=sys.stderr, flush=True)
     return Signal.CONTINUE
+
+
+def _benchmarks() -> list[str]:
+    """Names of the benchmarks of this checkout."""
+    folder = Path(__file__).parents[1] / "benchmarks"
+    return sorted(p.stem for p in folder.glob("*.py") if "\ndef run(" in p.read_text())
 
 
 def _bench(args: argparse.Namespace) -> int:

@@ -107,11 +107,11 @@ def as_pulsed(results: xr.Dataset, index: int) -> xr.Dataset:
     """A run whose drive at a sweep point is that of its own pulses, per Hz, so that its fields are
     those that it had.
 
-    :raises LookupError: the run had no pulse, as moments have none, or did not keep it.
+    :raises LookupError: the run was not solved in time, or did not keep its pulse.
     """
     if "pulse_spectrum" not in results:
         raise LookupError(
-            "this run kept no pulse; fields as its pulse had them need one of the transient engine"
+            "this run kept no pulse; fields as its pulse had them need a run that is solved in time"
         )
     return results.assign(drive=results["drive"] * results["pulse_spectrum"].values[index])
 

@@ -159,10 +159,21 @@ def test_an_interrupted_reader_is_not_waited_for_forever(api: Api) -> None:
 
 def test_typed_steps_and_material_curves(api: Api, project: int) -> None:
     found = api.ask("get", f"/projects/{project}").json()["document"]
-    step = api.ask(
+    read = api.ask(
         "post", "/projects/phrase", {"document": found, "text": "box 40 x 20 x 1.6 mm, FR4"}
     ).json()
-    assert (step["kind"], step["material"]) == ("box", "FR4")
+    step = read["step"]
+    assert (read["chapter"], step["kind"], step["material"]) == ("parts", "box", "FR4")
+    with_it = found | {"parts": [*found["parts"], step]}
+    asked = {"document": with_it, "chapter": "parts", "number": len(found["parts"])}
+    printed = api.ask("post", "/projects/sentence", asked).json()
+    assert printed == "Box box from (-40 mm / 2, -20 mm / 2, 0) by (40 mm, 20 mm, 1.6 mm), of FR4"
+    assert api.ask("post", "/projects/sentence", asked | {"number": 99}).status_code == 404
+    more = api.ask("post", "/projects/phrase/next", {"document": found, "text": "cyl"}).json()
+    assert more[0] == "cylinder radius 5 mm, height 20 mm"
+    language = api.ask("get", "/projects/language").json()
+    assert language["references"]["engine"] == ["auto", "moments", "transient"]
+    assert {"box", "gap", "plan"} <= {k["name"] for k in language["kinds"]}
     bad = api.ask("post", "/projects/phrase", {"document": found, "text": "blob 3 mm"})
     assert bad.status_code == 422
     assert "begins with what it is" in bad.json()["title"]

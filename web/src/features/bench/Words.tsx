@@ -4,7 +4,15 @@ import { files, materials } from "../../api/queries";
 import type { Examination, Path, Step } from "../../api/types";
 import { rule, standing, useStage } from "../../stage/state";
 import { Token } from "./Token";
-import { type Kind, type Pick, type Slot, type Word, reading, useLanguage } from "./language";
+import {
+  type Kind,
+  type Pick,
+  type Slot,
+  type Word,
+  kindOf,
+  reading,
+  useLanguage,
+} from "./language";
 import { member, replaced, useBench } from "./model";
 
 /** A step as its sentence, with values that can be edited in place; what only repeats a default is folded away. */
@@ -100,7 +108,7 @@ function useLists(examination?: Examination): Record<string, string[]> {
   const { data: uploads } = useQuery(files(projectId));
   const own = document.materials.map((m) => ({
     name: m.name ?? "",
-    conductor: (m.kind ?? "conductor") === "conductor",
+    conductor: language !== undefined && kindOf(language, "materials", m).makes === "conductor",
   }));
   const known = [...(library ?? []).filter((m) => !own.some((o) => o.name === m.name)), ...own];
   const wires = examination?.shapes.map((s) => s.name) ?? [];
