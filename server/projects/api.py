@@ -24,7 +24,7 @@ from server.looking.pool import ask
 from server.packets import sent
 from server.projects import actions, files, library
 from server.projects.models import Project, Role, Upload
-from server.projects.permissions import get_project, role_of, visible
+from server.projects.permissions import get_project, role_of
 
 router = Router()
 
@@ -35,9 +35,12 @@ class ProjectCard(Schema):
     role: str
     updated: datetime
     revision: int
-    outline: list[dict[str, Any]]
     headline: str
     running: int
+
+
+class Line(Schema):
+    points: list[tuple[float, float, float]]
 
 
 class ProjectState(Schema):
@@ -197,9 +200,25 @@ def _state(request: HttpRequest, project: Project) -> ProjectState:
 
 
 @router.get("", response=list[ProjectCard], operation_id="list_projects")
-def list_projects(request: HttpRequest) -> list[ProjectCard]:
-    query = visible(request).select_related("head").prefetch_related("runs").order_by("-updated")
-    return [library.card(p, role_of(request, p), request.user.pk) for p in query]
+def list_projects(request: HttpRequest) -> list[dict[str, Any]]:
+    return library.cards(request)
+
+
+@router.get(
+    "/{int:project_id}/outline/{int:revision}",
+    response=list[Line],
+    operation_id="get_outline",
+)
+def get_outline(
+    request: HttpRequest, project_id: int, revision: int, response: HttpResponse
+) -> list[dict[str, Any]]:
+    """Lines of a small drawing of a revision, which never changes."""
+    project = get_project(request, project_id)
+    found = project.revisions.filter(number=revision).values_list("id", flat=True).first()
+    if found is None:
+        raise not_found("revision of that number")
+    response["Cache-Control"] = "private, max-age=31536000, immutable"
+    return cast(list[dict[str, Any]], asked(request, project_id, "outline_of", found))
 
 
 @router.post("", response={201: ProjectState}, operation_id="create_project")

@@ -5,11 +5,16 @@ from __future__ import annotations
 from functools import lru_cache
 from typing import Any
 
+from django.db.models import Count, F, OuterRef, Subquery
+from django.db.models.functions import Coalesce
+from django.http import HttpRequest
+
 from heron.model import Document, load_document
 from server.config import ROOT
-from server.errors import Problem, not_found
-from server.looking.pool import ask
-from server.projects.models import Project
+from server.errors import not_found
+from server.projects.models import Member
+from server.projects.permissions import visible
+from server.runs.models import ACTIVE, Run
 
 BLANK = {
     "name": "Untitled",
@@ -38,36 +43,24 @@ def example(name: str | None) -> Document:
     return examples()[name]
 
 
-_outlines: dict[int, list[dict[str, Any]]] = {}
-MOST_OUTLINES = 2000
-
-
-def _outline(project: Project, person: int) -> list[dict[str, Any]]:
-    """The drawing of a project's head, made once; none where it takes too much to make."""
-    head = project.head_id
-    if head not in _outlines:
-        try:
-            found = ask(person, project.id, "outline_of", head)
-        except Problem as error:
-            if error.status == 429:
-                return []  # the next look will have it
-            found = []
-        while len(_outlines) >= MOST_OUTLINES:
-            _outlines.pop(next(iter(_outlines)))
-        _outlines[head] = found
-    return _outlines[head]
-
-
-def card(project: Project, role: str, person: int) -> dict[str, Any]:
-    runs = sorted(project.runs.all(), key=lambda r: -r.number)
-    last = next((r for r in runs if r.headline), None)
-    return {
-        "id": project.id,
-        "name": project.name,
-        "role": role,
-        "updated": project.updated,
-        "revision": project.head.number,
-        "outline": _outline(project, person),
-        "headline": last.headline.get("text", "") if last else "",
-        "running": sum(r.active for r in runs),
-    }
+def cards(request: HttpRequest) -> list[dict[str, Any]]:
+    """The projects of whoever asks, the latest changed first, each with the number of its head, its
+    last run's headline and how many runs are going on; one query, and nothing of their models.
+    """
+    runs = Run.objects.filter(project=OuterRef("pk"))
+    active = runs.filter(status__in=ACTIVE).order_by().values("project")
+    role = Member.objects.filter(project=OuterRef("pk"), user=request.user).values("role")
+    found = (
+        visible(request)
+        .annotate(
+            revision=F("head__number"),
+            role=Subquery(role[:1]),
+            last=Subquery(
+                runs.exclude(headline={}).order_by("-number").values("headline__text")[:1]
+            ),
+            running=Coalesce(Subquery(active.annotate(n=Count("*")).values("n")), 0),
+        )
+        .order_by("-updated")
+        .values("id", "name", "updated", "revision", "role", "last", "running")
+    )
+    return [{**line, "headline": line.pop("last") or ""} for line in found]

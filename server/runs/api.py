@@ -9,7 +9,7 @@ from typing import Any
 
 import numpy as np
 from django.http import HttpRequest, HttpResponse
-from ninja import Field, Router, Schema
+from ninja import Field, Query, Router, Schema
 from ninja import Status as Answer
 
 from heron.checks import trust
@@ -29,6 +29,7 @@ from server.runs.fields import (
     needs,
     without,
 )
+from server.runs.figures import figures_of
 from server.runs.models import Run, Wish
 
 router = Router()
@@ -114,6 +115,10 @@ RESULT_LINES = {
 }
 
 
+NO_FIGURES = figures_of({}, {})
+MOST_LISTED = 500
+
+
 def _line(run: Run) -> dict[str, Any]:
     return {
         **{
@@ -140,25 +145,9 @@ def _line(run: Run) -> dict[str, Any]:
             )
         },
         "revision": run.revision.number,
-        **{k: run.summary.get(k) for k in ("unknowns", "cells", "solves", "wall_s")},
-        "engine": run.summary.get("engine") or run.forecast.get("engine", ""),
-        **_best(run),
-    }
-
-
-def _best(run: Run) -> dict[str, float | None]:
-    """Total efficiency and realized gain, with its error, of the far field that was solved nearest
-    to the lowest reflection.
-    """
-    far, at = run.summary.get("far_field") or [], run.headline.get("frequency_hz")
-    if not far or at is None:
-        return {"efficiency": None, "gain_dbi": None, "gain_error_db": None}
-    near_by = min(far, key=lambda f: abs(f["frequency_hz"] - at))
-    errors = run.summary.get("error_estimate", {})
-    return {
-        "efficiency": near_by["total_efficiency"],
-        "gain_dbi": near_by["realized_gain_dbi"],
-        "gain_error_db": errors.get("gain_db", {}).get("value"),
+        **NO_FIGURES,
+        **run.figures,
+        "engine": run.figures.get("engine") or run.forecast.get("engine", ""),
     }
 
 
@@ -174,9 +163,20 @@ def _detail(run: Run) -> dict[str, Any]:
 
 
 @router.get("/{int:project_id}/runs", response=list[RunLine], operation_id="list_runs")
-def list_runs(request: HttpRequest, project_id: int) -> list[dict[str, Any]]:
+def list_runs(
+    request: HttpRequest,
+    project_id: int,
+    before: int | None = None,
+    limit: int = Query(MOST_LISTED, ge=1, le=MOST_LISTED),
+) -> list[dict[str, Any]]:
+    """The latest runs first; those ``before`` a number are asked for in the same way."""
     project = actions.get_project(request, project_id)
-    return [_line(r) for r in project.runs.select_related("revision").order_by("-number")]
+    runs = project.runs.select_related("revision").defer(
+        "summary", "live", "trust", "made_by", "revision__document"
+    )
+    if before is not None:
+        runs = runs.filter(number__lt=before)
+    return [_line(r) for r in runs.order_by("-number")[:limit]]
 
 
 @router.post("/{int:project_id}/runs", response={201: RunDetail}, operation_id="start_run")

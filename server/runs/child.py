@@ -39,6 +39,7 @@ from heron.runner import solve  # noqa: E402
 from server.projects.files import provider  # noqa: E402
 from server.runs import store  # noqa: E402
 from server.runs.actions import end, fail, log  # noqa: E402
+from server.runs.figures import figures_of  # noqa: E402
 from server.runs.models import Run, Status, Wish  # noqa: E402
 from server.runs.warm import DONE  # noqa: E402
 
@@ -255,6 +256,7 @@ def _finish(
         return
     store.save(run, data)
     run.summary, run.headline = summary, head
+    run.figures = figures_of(summary, head)
     run.trust, run.grade = [asdict(i) for i in card], grade(card)
     run.status = Status.STOPPED if stopped else Status.FINISHED
     run.reason = summary["status"]

@@ -50,6 +50,7 @@ class Run(models.Model):
     forecast = models.JSONField(default=dict)
     summary = models.JSONField(default=dict)
     headline = models.JSONField(default=dict)
+    figures = models.JSONField(default=dict)  # what lists show
     trust = models.JSONField(default=list)
     grade = models.CharField(max_length=1, default="")
     note = models.CharField(max_length=2000, default="", blank=True)
@@ -72,7 +73,7 @@ class Run(models.Model):
 
     @property
     def has_results(self) -> bool:
-        return self.status in (Status.FINISHED, Status.STOPPED) and bool(self.summary)
+        return self.status in (Status.FINISHED, Status.STOPPED) and bool(self.headline)
 
 
 class RunEvent(models.Model):

@@ -143,7 +143,9 @@ def test_shipped_examples_bring_their_files(api: Api) -> None:
     assert not [p for p in looked["problems"] if p["level"] == "error"]
     assert looked["engine"] == "transient"
     card = next(c for c in api.ask("get", "/projects").json() if c["id"] == made["id"])
-    assert len(card["outline"]) > 10
+    drawn = api.ask("get", f"/projects/{made['id']}/outline/{card['revision']}")
+    assert len(drawn.json()) > 10 and "immutable" in drawn["Cache-Control"]
+    assert api.ask("get", f"/projects/{made['id']}/outline/99").status_code == 404
 
 
 def test_an_interrupted_reader_is_not_waited_for_forever(api: Api) -> None:

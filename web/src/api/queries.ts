@@ -97,6 +97,14 @@ export const files = (id: number) =>
   });
 export const filesStamp = (lines: FileLine[] | undefined): string =>
   (lines ?? []).map((f) => `${f.name} ${f.size} ${f.state}`).join("|");
+/** Lines of a revision's small drawing; it never changes. */
+export const outline = (id: number, revision: number) =>
+  queryOptions({
+    queryKey: ["outline", id, revision],
+    queryFn: () =>
+      call<{ points: [number, number, number][] }[]>("GET", `/projects/${id}/outline/${revision}`),
+    staleTime: Infinity,
+  });
 export const language = queryOptions({
   queryKey: ["language"],
   queryFn: () => call<Language>("GET", "/projects/language"),

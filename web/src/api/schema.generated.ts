@@ -41,6 +41,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/projects/{project_id}/outline/{revision}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Get Outline
+         * @description Lines of a small drawing of a revision, which never changes.
+         */
+        get: operations["get_outline"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/projects/examples": {
         parameters: {
             query?: never;
@@ -386,7 +406,10 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** List Runs */
+        /**
+         * List Runs
+         * @description The latest runs first; those ``before`` a number are asked for in the same way.
+         */
         get: operations["list_runs"];
         put?: never;
         /** Start Run */
@@ -1148,10 +1171,6 @@ export interface components {
             updated: string;
             /** Revision */
             revision: number;
-            /** Outline */
-            outline: {
-                [key: string]: unknown;
-            }[];
             /** Headline */
             headline: string;
             /** Running */
@@ -1184,6 +1203,15 @@ export interface components {
             document?: {
                 [key: string]: unknown;
             } | null;
+        };
+        /** Line */
+        Line: {
+            /** Points */
+            points: [
+                number,
+                number,
+                number
+            ][];
         };
         /** ExampleLine */
         ExampleLine: {
@@ -1992,6 +2020,29 @@ export interface operations {
             };
         };
     };
+    get_outline: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                project_id: number;
+                revision: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Line"][];
+                };
+            };
+        };
+    };
     list_examples: {
         parameters: {
             query?: never;
@@ -2503,7 +2554,10 @@ export interface operations {
     };
     list_runs: {
         parameters: {
-            query?: never;
+            query?: {
+                before?: number | null;
+                limit?: number;
+            };
             header?: never;
             path: {
                 project_id: number;

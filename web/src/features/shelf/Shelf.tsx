@@ -2,7 +2,7 @@ import { useMutation, useQuery } from "@tanstack/react-query";
 import { Link, useNavigate } from "@tanstack/react-router";
 import { useRef, useState } from "react";
 import { call } from "../../api/client";
-import { client, examples, project, projects } from "../../api/queries";
+import { client, examples, outline, project, projects } from "../../api/queries";
 import type { ProjectCard, ProjectState } from "../../api/types";
 import { Header } from "../../app/Header";
 import { useRegister } from "../../app/commands";
@@ -122,6 +122,7 @@ export function Shelf() {
 }
 
 function Card({ line }: { line: ProjectCard }) {
+  const { data: drawn } = useQuery(outline(line.id, line.revision));
   return (
     <li>
       <Link
@@ -130,7 +131,7 @@ function Card({ line }: { line: ProjectCard }) {
         className="block overflow-hidden rounded-lg border border-rule bg-card hover:border-heron"
       >
         <div className="h-36 border-b border-faint bg-paper">
-          <Sketch outline={line.outline as { points: [number, number, number][] }[]} />
+          {drawn && <Sketch outline={drawn} />}
         </div>
         <div className="px-4 py-3">
           <div className="flex items-baseline gap-2">
