@@ -26,6 +26,7 @@ from server.projects.models import Project, Role, Upload
 from server.projects.permissions import get_project
 
 PATIENCE_S = 180
+READERS = threading.BoundedSemaphore(2)  # the other files wait their turn
 MOST_FILES = 50
 
 
@@ -86,9 +87,16 @@ def ship(project: Project, document: Document) -> None:
 
 
 def _read(upload_id: int) -> None:
-    """Runs the child that reads the file; whatever happens to it, the upload ends ready or
-    refused.
+    """Runs the child that reads the file, when it is its turn; whatever happens to it, the upload
+    ends ready or refused.
     """
+    with READERS:
+        Upload.objects.filter(id=upload_id).update(created=timezone.now())  # its time begins now
+        _read_apart(upload_id)
+    connection.close()
+
+
+def _read_apart(upload_id: int) -> None:
     try:
         done = subprocess.run(
             [sys.executable, "-m", "server.projects.reading", str(upload_id)],
@@ -112,7 +120,6 @@ def _read(upload_id: int) -> None:
         Upload.objects.filter(id=upload_id, state=Upload.State.READING).update(
             state=Upload.State.REFUSED, message=reason
         )
-    connection.close()
 
 
 def _environment() -> dict[str, str]:
