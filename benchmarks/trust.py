@@ -86,7 +86,8 @@ def _followed(
     if advice is None:
         return None
     finer, _, seconds = solve(
-        case.document, **{name: f"{value:g}" for name, value in advice.plan.items()}
+        case.document,
+        **{path.rpartition(".")[2]: f"{value:g}" for path, value in advice.plan.items()},
     )
     leading = leading_error(results)
     return Followed(family, truths[leading], case.truths(finer)[leading], advice.seconds, seconds)

@@ -344,7 +344,7 @@ def test_no_engine_yet_is_said_not_hidden() -> None:
         "end": ["10 mm", "10 mm", "0.3 m"],
         "radius": "1 mm",
     }
-    (last,) = [p for p in looked(bowl, slanted).errors if p.path == ("plan", "engine")]
+    (last,) = [p for p in looked(bowl, slanted).errors if p.path == ("plans", 0, "engine")]
     assert "“p1” does not run along x, y or z" in last.message
 
 
@@ -406,7 +406,7 @@ def test_examples_regenerate_anywhere_in_their_ranges(path: Path) -> None:
 @pytest.mark.parametrize("path", EXAMPLES, ids=lambda p: p.stem)
 def test_every_example_has_nothing_to_mend_but_what_later_engines_bring(path: Path) -> None:
     report = examine(load_document(json.loads(path.read_text())), files=beside(path))
-    others = [p for p in report.problems if p.path[:1] not in (("plan",), ("feeds",))]
+    others = [p for p in report.problems if p.path[:1] not in (("plans",), ("feeds",))]
     assert others == []
 
 

@@ -24,6 +24,8 @@ from heron.shapes.mesh import triangulate
 from server.config import ROOT
 from tests.reference.test_exact_bodies import body
 
+SETTINGS = ("plans", 0, "settings", "transient")
+
 
 @given(st.lists(st.floats(0.01, 0.99), min_size=0, max_size=6), st.floats(0.02, 0.2))
 @settings(max_examples=60, deadline=None)
@@ -210,11 +212,11 @@ def test_the_patch_is_given_to_the_transient_engine_with_a_reason_and_a_forecast
     [
         (
             {"plan.cells_per_wavelength": "5"},
-            ("plan", "cells_per_wavelength"),
+            (*SETTINGS, "cells_per_wavelength"),
             "coarser grids do not carry a wave",
         ),
-        ({"plan.decay": "5"}, ("plan", "decay"), "20 to 100 dB"),
-        ({"plan.longest": "0.2"}, ("plan", "longest"), "cut the pulse off"),
+        ({"plan.decay": "5"}, (*SETTINGS, "decay"), "20 to 100 dB"),
+        ({"plan.longest": "0.2"}, (*SETTINGS, "longest"), "cut the pulse off"),
         (
             {"surround": {"kind": "open", "margin": "-1 mm"}},
             ("surround", "margin"),
@@ -246,12 +248,12 @@ def test_the_patch_is_given_to_the_transient_engine_with_a_reason_and_a_forecast
         ),
         (
             {"plan.pulse_start": "3 GHz", "plan.pulse_stop": "2 GHz"},
-            ("plan", "pulse_stop"),
+            ("plans", 0, "pulse_stop"),
             "covers a band from above 0 Hz upwards",
         ),
         (
             {"plan.pulse_start": "5 GHz", "plan.pulse_stop": "6 GHz"},
-            ("plan", "pulse_start"),
+            ("plans", 0, "pulse_start"),
             "would be noise",
         ),
         (
@@ -363,7 +365,7 @@ def test_walls_stand_where_asked_and_near_ones_and_coarse_cells_are_told() -> No
     assert (
         told["near-walls"].path == ("surround", "margin") and "0.088" in told["near-walls"].message
     )
-    assert told["coarse-cells"].path == ("plan", "cells_per_wavelength")
+    assert told["coarse-cells"].path == (*SETTINGS, "cells_per_wavelength")
     assert not {"near-walls", "coarse-cells"} & {p.code for p in patch().problems}
 
 

@@ -129,12 +129,12 @@ BAD: dict[str, tuple[dict[str, Any], str, tuple[Any, ...]]] = {
     "band reversed": (
         dipole(plan=plan("2 GHz", "1 GHz", 11)),
         "below its start",
-        ("plan", "f_stop"),
+        ("plans", 0, "f_stop"),
     ),
     "too many points": (
         dipole(plan=plan("1 GHz", "2 GHz", 10**9)),
         "whole number from 1 to",
-        ("plan", "points"),
+        ("plans", 0, "points"),
     ),
     "unknown conductor": (
         dipole(parts=[wire("rod", [0, 0, 0], [0, 0, "1 m"], material="mithril")]),
@@ -184,7 +184,7 @@ def test_more_memory_than_there_is(monkeypatch: pytest.MonkeyPatch) -> None:
     monkeypatch.setattr(psutil, "virtual_memory", lambda: SimpleNamespace(available=50e6))
     message, path = problem(dipole())
     assert "GiB are free" in message
-    assert path == ("plan", "segments_per_wavelength")
+    assert path == ("plans", 0, "settings", "moments", "segments_per_wavelength")
 
 
 def test_too_many_segments_are_refused_before_meshing() -> None:

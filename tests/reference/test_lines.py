@@ -202,7 +202,9 @@ def test_too_few_cells_are_told_with_what_they_do_and_a_repair() -> None:
     told = [p for p in examination.problems if p.code == "few-cells"]
     assert told, [p.message for p in examination.problems]
     assert "strip" in told[0].message
-    assert told[0].repair == [{"path": ["plan", "cells_per_detail"], "value": "2.5"}]
+    assert told[0].repair == [
+        {"path": ["plans", 0, "settings", "transient", "cells_per_detail"], "value": "2.5"}
+    ]
     said = float(told[0].message.split(" may be ")[1].split(" %")[0]) / 100
     k2 = (1 / 1.2) ** 2
     off = abs(

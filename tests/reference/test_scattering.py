@@ -53,7 +53,9 @@ def sphere() -> tuple[xr.Dataset, dict[str, Any], np.ndarray]:
     document = load_document((ROOT / "examples" / "calibration-sphere.json").read_text())
     run = solved_in_rounds(
         examine(
-            document.model_copy(update={"plan": document.plan.model_copy(update={"rounds": "1"})})
+            document.model_copy(
+                update={"plans": [document.plan.model_copy(update={"rounds": "1"})]}
+            )
         )
     )
     ka = 2 * np.pi * run.results["frequency"].values * 0.15 / C0

@@ -12,6 +12,7 @@ from heron.errors import ModelError
 from server.errors import Problem
 from server.looking import pool
 from server.looking.tasks import look_over
+from server.projects.library import example
 from tests.models import dipole
 from tests.server.conftest import Api
 
@@ -49,7 +50,8 @@ def test_a_process_answers_what_this_one_would(monkeypatch: pytest.MonkeyPatch) 
     # a question that takes too long ends its process, and the next one has another
     monkeypatch.setattr(pool, "ANSWER_S", 0.0)
     with pytest.raises(Problem, match="more time or memory") as late:
-        pool.ask(1, 4, "look_over", MODEL, None, None, ["other"])
+        large = json.dumps(example("hide-patch").model_dump(mode="json"), sort_keys=True)
+        pool.ask(1, 4, "look_over", large, None, None, [])
     assert late.value.status == 503
     assert first.poll() is not None
     monkeypatch.setattr(pool, "ANSWER_S", 600.0)
