@@ -37,6 +37,7 @@ from heron.steps.fields import ByName, Of, OfT, Step
 Path = tuple[str | int, ...]
 MISSING = PydanticUndefined
 BREAK = "¦"
+LEAST_SIZES = 2  # that tell sizes from a name
 _NAME = re.compile(r"[^\W\d][\w .\-]*")
 _PLAIN_NAME = re.compile(r"[^\W\d][\w.\-]*(?: [\w.\-]+)*")
 _PLAIN_TEXT = re.compile(r"[^\s,;:()\"“”][^,;:()\"“”]*")
@@ -872,7 +873,7 @@ class Reader:
                 found[slot.path] = value
                 return end
         match = _NAME.match(self.text, start)
-        if match is None:
+        if match is None or self.begins_with_sizes(start):
             return at
         value = self.before(match.group(), start, stops)
         sure = value != match.group()
@@ -931,6 +932,15 @@ class Reader:
             begun = any(find_words(self.text[start:], stop) == 0 for stop in stops)
             return None if begun else self.read_sizes(start)
         return None
+
+    def begins_with_sizes(self, at: int) -> bool:
+        """Whether several sizes stand here, as many as the short way to type the step takes."""
+        wanted = len(self.short.sizes) if self.short is not None else 0
+        if wanted < LEAST_SIZES:
+            return False
+        self.read_sizes(at)
+        found, self.sizes = len(self.sizes), []
+        return found == wanted
 
     def read_sizes(self, at: int) -> int | None:
         sizes: list[str] = []

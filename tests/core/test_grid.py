@@ -22,6 +22,7 @@ from heron.excitation.pulse import pulse_of
 from heron.model import load_document
 from heron.shapes.mesh import triangulate
 from server.config import ROOT
+from tests.models import planned
 from tests.reference.test_exact_bodies import body
 
 SETTINGS = ("plans", 0, "settings", "transient")
@@ -177,6 +178,9 @@ SNAPS = {
 def patch(change: dict[str, Any] | None = None, **sets: str) -> Examination:
     document = json.loads((ROOT / "examples" / "hide-patch.json").read_text())
     for path, value in (change or {}).items():
+        if path.startswith("plan."):
+            document = planned(document, **{path.removeprefix("plan."): value})
+            continue
         at: Any = document
         *keys, last = [int(k) if k.isdigit() else k for k in path.split(".")]
         for key in keys:

@@ -196,7 +196,7 @@ def test_too_many_segments_are_refused_before_meshing() -> None:
     [
         ("{", "not JSON"),
         ("[]", "JSON object"),
-        ({"plan": plan(), "version": 2}, "newer"),
+        ({"plan": plan(), "version": 3}, "newer"),
         ({"plan": plan(), "wings": 2}, "wings"),
         ({}, "plan"),
         ({"plan": plan(), "parts": [{"kind": "wing"}]}, "parts.0"),
