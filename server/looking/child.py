@@ -10,6 +10,7 @@ import resource
 import sys
 import threading
 import time
+import traceback
 
 import django
 
@@ -45,6 +46,10 @@ def main() -> None:
             answer = "done", TASKS[task](*arguments)
         except (HeronError, Problem, RecursionError) as error:
             answer = "refused", told(error)
+        except MemoryError:
+            raise  # what is left of this process is not to be relied on
+        except Exception:
+            answer = "broken", traceback.format_exc()
         data = pickle.dumps(answer)
         answers.write(LENGTH.pack(len(data)) + data)
         answers.flush()

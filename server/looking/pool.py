@@ -131,6 +131,8 @@ def ask(person: int, about: int, task: str, *arguments: Any) -> Any:
         kind, answer = _processes[about % len(_processes)].ask(task, arguments)
     if kind == "refused":
         raise revived(answer)
+    if kind == "broken":
+        raise RuntimeError(answer)
     return answer
 
 

@@ -6,6 +6,7 @@ from __future__ import annotations
 
 from typing import Any
 
+from django.conf import settings
 from django.core.management.base import BaseCommand, CommandParser
 from django.db import transaction
 from django.test import RequestFactory
@@ -47,6 +48,7 @@ class Command(BaseCommand):
         from server.readouts.demo import furnish
         from server.runs.actions import start_run
 
+        settings.LOOK_INLINE = True  # other processes do not see what is not committed yet
         user.set_password(PASSWORD)
         user.save()
         request = RequestFactory().post("/")
