@@ -52,7 +52,7 @@ def step_from(text: str, document: Document, materials: Iterable[str]) -> Typed:
     names = _names(document, materials)
     best: tuple[int, ModelError] | None = None
     for kind, short, start in _candidates(text):
-        reader = Reader(text, names, _Short(short, kind) if short else _Short(None, kind))
+        reader = Reader(text, names, _Short(short, kind))
         try:
             found, end = kind.language.read(reader, start)
             if reader.skip(end) < len(text):
@@ -90,7 +90,7 @@ def completions(text: str, document: Document, materials: Iterable[str]) -> list
         furthest = max(reader.furthest, end)
         head, typed = start[:furthest], start[furthest:].lstrip(" ,;:").lower()
         wanted = [*reader.expected]
-        if reader.skip(end) == len(start) and hasattr(reader.short, "sizes"):
+        if reader.skip(end) == len(start):
             wanted += names["material"] if "material" in kind.schema.model_fields else []
         for word in wanted:
             if word.lower().startswith(typed) and word.lower() != typed and word[0].isalpha():

@@ -798,7 +798,7 @@ class Reader:
 
     def _choice(self, slot: Slot, at: int, own: Stops) -> tuple[Any, int | None]:
         for choice in sorted(slot.choices, key=len, reverse=True):
-            end = self.words(choice.replace("-", "-"), at)
+            end = self.words(choice, at)
             if end is None and choice[0] in "+-":
                 text = self.text[at : at + len(choice)].replace("−", "-")
                 end = at + len(choice) if text == choice else None

@@ -8,8 +8,6 @@ import os
 import pickle
 import resource
 import sys
-import threading
-import time
 import traceback
 
 import django
@@ -24,16 +22,16 @@ from heron.errors import HeronError  # noqa: E402
 from server.errors import Problem, told  # noqa: E402
 from server.looking.pool import LENGTH  # noqa: E402
 from server.looking.tasks import TASKS, warm_up  # noqa: E402
+from server.processes import end_with_parent  # noqa: E402
 
 MEMORY_BYTES = 3_000_000_000  # that a question may take beyond what is loaded
 MEMORY_SHARE = 0.6  # of the machine's, if that is less
-PARENT_S = 1.0
 
 
 def main() -> None:
     answers = os.fdopen(os.dup(sys.stdout.fileno()), "wb")
     os.dup2(sys.stderr.fileno(), sys.stdout.fileno())  # nothing else may speak between answers
-    threading.Thread(target=_die_with_parent, daemon=True).start()
+    end_with_parent()
     warm_up()
     most = min(MEMORY_BYTES, int(MEMORY_SHARE * psutil.virtual_memory().total))
     limit = psutil.Process().memory_info().vms + most
@@ -53,13 +51,6 @@ def main() -> None:
         data = pickle.dumps(answer)
         answers.write(LENGTH.pack(len(data)) + data)
         answers.flush()
-
-
-def _die_with_parent() -> None:
-    parent = os.getppid()
-    while os.getppid() == parent:
-        time.sleep(PARENT_S)
-    os._exit(1)
 
 
 if __name__ == "__main__":

@@ -36,6 +36,7 @@ from heron.errors import HeronError, Stopped  # noqa: E402
 from heron.model import load_document  # noqa: E402
 from heron.results.readout import headline  # noqa: E402
 from heron.runner import solve  # noqa: E402
+from server.processes import end_with_parent  # noqa: E402
 from server.projects.files import provider  # noqa: E402
 from server.runs import store  # noqa: E402
 from server.runs.actions import end, fail, log  # noqa: E402
@@ -48,7 +49,6 @@ WRITE_S = 0.25  # between progress writes
 LIVE_POINTS = 200  # solved points kept for the live plot
 MEMORY_SHARE = 0.9  # of the machine's memory, as address space on top of what libraries map
 OWN_THREADS = 2  # this one, and the one that looks after the parent
-PARENT_S = 0.5  # between looks whether the queue is still there
 ATTEMPTS = 30  # at the database, a second apart
 MOST_KEPT_KB = 1_500_000  # of memory taken, beyond which the next run has a new process
 MAPPED_BYTES = 6e9  # address space that numerical libraries map without using it
@@ -58,7 +58,7 @@ def main() -> int:
     """Solves the runs whose numbers come in, a line each, as long as all is well and little memory
     was taken.
     """
-    threading.Thread(target=_die_with_parent, daemon=True).start()
+    end_with_parent()
     limit = int(MEMORY_SHARE * psutil.virtual_memory().total + MAPPED_BYTES)
     resource.setrlimit(resource.RLIMIT_AS, (limit, limit))
     warm_up()
@@ -86,13 +86,6 @@ def warm_up() -> None:
     store.encode(done.results)
     for engine in ENGINES.values():
         engine.views  # noqa: B018 - loads the engine
-
-
-def _die_with_parent() -> None:
-    parent = os.getppid()
-    while os.getppid() == parent:
-        time.sleep(PARENT_S)
-    os._exit(1)
 
 
 def _serve(run_id: int) -> None:
