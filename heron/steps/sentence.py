@@ -37,6 +37,7 @@ from heron.steps.fields import ByName, Of, OfT, Step
 Path = tuple[str | int, ...]
 MISSING = PydanticUndefined
 BREAK = "¦"
+LENGTH_UNIT = "m"
 LEAST_SIZES = 2  # that tell sizes from a name
 _NAME = re.compile(r"[^\W\d][\w .\-]*")
 _PLAIN_NAME = re.compile(r"[^\W\d][\w.\-]*(?: [\w.\-]+)*")
@@ -747,15 +748,21 @@ class Reader:
             return None
         values: dict[Path, Any] = {}
         at += 1
+        bare = True
         for slot in node.slots:
-            end = self.slot(slot, at, Stops(()), values)
+            start = self.skip(at)
+            bare &= self.text[start : start + 1] not in ('"', "“")
+            end = self.slot(slot, start, Stops(()), values)
             if end is None:
                 return None
             at = self.skip(end)
         if self.text[at : at + 1] != ")":
             self.miss(at, ")")
             return None
-        found[node.path] = list(values.values())
+        own = list(values.values())
+        if bare and node.slots and node.slots[0].unit == LENGTH_UNIT:
+            own = shared(own)
+        found[node.path] = own
         return at + 1
 
     def slot(self, slot: Slot, at: int, own: Stops, found: dict[Path, Any]) -> int | None:
@@ -994,6 +1001,17 @@ def spread(sizes: list[str]) -> list[str]:
     if not found:
         return [s.strip() for s in sizes]
     return [f"{s.strip()} {found[1]}" if _NUMBER.fullmatch(s.strip()) else s.strip() for s in sizes]
+
+
+def shared(values: list[Any]) -> list[Any]:
+    """Places such as (0, 6, 1.6 mm): a last unit serves the plain numbers before it, but for zero,
+    which needs none.
+    """
+    with_unit = spread([str(v) for v in values])
+    return [
+        v if not _NUMBER.fullmatch(str(v)) or float(v) == 0 else w
+        for v, w in zip(values, with_unit, strict=True)
+    ]
 
 
 def _run(nodes: tuple[Node, ...], k: int) -> Iterator[Clause]:

@@ -28,7 +28,7 @@ from server.errors import Problem, revived
 CHILD = "server.looking.child"
 ANSWER_S = 60.0  # that a question may take
 WAIT_S = 10.0  # that a question waits for those before it
-EACH = 4  # questions of one person at a time
+EACH = 8  # questions of one person at a time; a browser has six
 LENGTH = struct.Struct("<Q")
 
 

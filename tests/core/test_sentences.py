@@ -208,6 +208,7 @@ def test_a_sentence_shows_only_what_differs_from_a_default() -> None:
             "parts",
             {"operation": "cut", "first": "base", "others": ["hole", "slot"]},
         ),
+        ("wire from (0, 6, 0 mm) to (0, 6, 1.6 mm)", "parts", {"end": ["0", "6 mm", "1.6 mm"]}),
         ("plane wave along (0, 0, -1)", "illuminations", {"travels": ["0", "0", "-1"]}),
         ("box 40 x 20 x 1.6 mm, FR4, on ground", "parts", {"material": "FR4"}),
     ],

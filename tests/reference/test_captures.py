@@ -391,7 +391,7 @@ def dipole(engine: str, cells: str = "30", **more: Any) -> xr.Dataset:
     document["surround"] = document.get("surround", {}) | {
         "mirror": ["magnetic", "magnetic", "none"]
     }
-    document["plan"] |= {"cells_per_wavelength": cells, "decay": "60"}
+    document = planned(document, cells_per_wavelength=cells, decay="60")
     found = examine(load_document(document), {"points": "31"}, engine)
     assert found.sound, [p.message for p in found.errors]
     return ENGINES[engine].solve(found.model, found.discretisation, silent)

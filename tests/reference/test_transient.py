@@ -37,7 +37,7 @@ from heron.results.errors import errors_in
 from heron.results.power import budget
 from heron.runner import solve_in_rounds
 from server.config import ROOT
-from tests.models import plan, solve
+from tests.models import plan, planned, solve
 from tests.reference.test_exact_bodies import body
 from tests.yee import C0, empty, naive, still
 
@@ -397,8 +397,8 @@ def solved(
 ) -> xr.Dataset:
     document = json.loads((ROOT / "examples" / f"{name}.json").read_text()) | {"loads": list(loads)}
     document["surround"] = surround or document.get("surround", {})
-    document["plan"] |= plan
     document["captures"] = []
+    document = planned(document, **plan)
     found = examine(load_document(document), sets, engine)
     assert found.sound, [p.message for p in found.errors]
     return ENGINES[engine].solve(found.model, found.discretisation, silent)
@@ -539,7 +539,7 @@ def test_the_hide_patch_fires_upwards_near_its_design_frequency(coarse_patch: xr
 
 def small(**plan: str) -> Any:
     document = json.loads((ROOT / "examples" / "mast-dipole.json").read_text())
-    document["plan"] |= {"cells_per_wavelength": "10", "engine": "transient", **plan}
+    document = planned(document, cells_per_wavelength="10", engine="transient", **plan)
     document["captures"] = [
         {
             "kind": "near_line",
@@ -675,13 +675,14 @@ def test_rounds_end_with_an_estimate_that_holds() -> None:
 
     def solved(cells: str, rounds: str, progress: Any = silent) -> xr.Dataset:
         document = json.loads((ROOT / "examples" / "mast-dipole.json").read_text())
-        document["plan"] |= {
-            "engine": "transient",
-            "points": "21",
-            "cells_per_wavelength": cells,
-            "decay": "50",
-            "rounds": rounds,
-        }
+        document = planned(
+            document,
+            engine="transient",
+            points="21",
+            cells_per_wavelength=cells,
+            decay="50",
+            rounds=rounds,
+        )
         document["captures"] = []
         found = examine(load_document(document), {"radius": "3 mm"})
         assert not found.errors
@@ -718,7 +719,7 @@ def test_rounds_end_with_an_estimate_that_holds() -> None:
 def test_stopping_before_every_port_was_driven_is_refused() -> None:
     document = json.loads((ROOT / "examples" / "mast-dipole.json").read_text())
     document["captures"] = []
-    document["plan"] |= {"cells_per_wavelength": "10", "engine": "transient"}
+    document = planned(document, cells_per_wavelength="10", engine="transient")
     document["feeds"].append({**document["feeds"][0], "number": 2, "at": "0.25"})
     found = examine(load_document(document), {"points": "3"})
     assert found.sound, [p.message for p in found.errors]
