@@ -21,6 +21,7 @@ from heron.results import currents, near, patterns, ports, signals
 from heron.results.power import budget
 from heron.runner import power_through, summarise
 from server.config import ROOT
+from tests.models import planned
 
 Row = dict[str, Any]
 SIDE = 52.0, 80.0  # half sides of a box round the antenna, across and along it, mm

@@ -10,6 +10,7 @@ import numpy as np
 import pytest
 from scipy.special import ellipk
 
+from heron.engines import ENGINES
 from heron.engines.transient.mode_study import modes_with_errors
 from heron.engines.transient.study import Study, study
 from heron.quantities.constants import ETA0
@@ -27,8 +28,9 @@ def looked_at(document: dict[str, Any], at: float, errors: bool = False) -> Stud
         "all details are resolved"
     )
     s = examination.discretisation.structure
+    sizes = ENGINES["transient"].rounds(examination.model.plan)[:-1]
     return (
-        modes_with_errors(s, examination.model, examination.geometry, 0, 1, at)
+        modes_with_errors(s, examination.model, examination.geometry, 0, 1, at, sizes)
         if errors
         else study(s, examination.model, 0, 1, at, points=3)
     )
