@@ -17,7 +17,8 @@ from heron.geometry import build_geometry
 from heron.model import Document, evaluate_document
 from heron.steps import CHAPTER, all_kinds, kind_of
 from heron.steps.contract import BodyKind, Kind, Shorthand
-from heron.steps.sentence import MISSING, Reader, default_at, plain
+from heron.steps.reading import Reader
+from heron.steps.schemas import MISSING, default_at, plain
 
 GROUND = "ground"
 MOST_OFFERED = 8

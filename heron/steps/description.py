@@ -7,19 +7,8 @@ from typing import Any
 
 from heron.steps import all_kinds
 from heron.steps.contract import CHAPTERS, Kind
-from heron.steps.sentence import (
-    MISSING,
-    Clause,
-    Group,
-    Node,
-    Slot,
-    Words,
-    annotation_at,
-    default_at,
-    plain,
-    plain_full,
-    schema_of,
-)
+from heron.steps.schemas import MISSING, annotation_at, default_at, plain, plain_full, schema_of
+from heron.steps.template import Clause, Group, Node, Slot, Words
 
 
 def language() -> dict[str, Any]:

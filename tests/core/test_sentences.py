@@ -25,7 +25,7 @@ from heron.steps.contract import Kind
 from heron.steps.description import language
 from heron.steps.fields import Of, OfT, Step
 from heron.steps.plans.plan import Settings
-from heron.steps.sentence import _bare
+from heron.steps.schemas import bare_of
 
 EMPTY = load_document({"plan": {"f_start": "1 GHz", "f_stop": "2 GHz"}})
 KNOWN = [*LIBRARY, *MEDIA]
@@ -43,7 +43,7 @@ TEXTS = ["", "mm", 'with "quotes"', "a, b; c = (d)", "né", "in", " "]
 
 def values(annotation: Any, name: str = "") -> SearchStrategy[Any]:
     """JSON values that a field takes."""
-    bare, metadata = _bare(annotation)
+    bare, metadata = bare_of(annotation)
     outer = annotation
     while get_origin(outer) is Annotated:
         outer = get_args(outer)[0]

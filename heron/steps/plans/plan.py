@@ -12,7 +12,8 @@ from pydantic_core import CoreSchema, core_schema
 from heron.steps import changed, kinds
 from heron.steps.contract import Entry, Kind
 from heron.steps.fields import ByName, Frequency, Name, Number, Step
-from heron.steps.sentence import Sentence, Words, within
+from heron.steps.sentence import Sentence
+from heron.steps.template import Words, within
 
 
 class Settings(ByName):
