@@ -26,7 +26,7 @@ OPERATIONS = [
     for result in SCHEMA.get_all_operations()
     if (found := result.ok()).definition.raw.get("operationId") not in LEFT_OUT
 ]
-EXAMPLES = 12
+EXAMPLES = 6
 
 
 @pytest.fixture
