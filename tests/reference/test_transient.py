@@ -539,7 +539,7 @@ def test_the_hide_patch_fires_upwards_near_its_design_frequency(coarse_patch: xr
 
 def small(**plan: str) -> Any:
     document = json.loads((ROOT / "examples" / "mast-dipole.json").read_text())
-    document = planned(document, cells_per_wavelength="10", engine="transient", **plan)
+    document = planned(document, **({"cells_per_wavelength": "10", "engine": "transient"} | plan))
     document["captures"] = [
         {
             "kind": "near_line",

@@ -195,7 +195,7 @@ def test_a_stranger_sees_nothing(method: str, path: str, stranger: Api, project:
     nobody.
     """
     filled = (
-        path.format(project_id=project.id, number=1, username="olive", name="x")
+        path.format(project_id=project.id, number=1, revision=1, username="olive", name="x")
         + "?frequency=1e9&runs=1&first=1&second=1"
     )
     bodies = {

@@ -1,7 +1,7 @@
 import * as Menu from "@radix-ui/react-dropdown-menu";
 import { useMutation, useQuery } from "@tanstack/react-query";
 import { type KeyboardEvent, useRef, useState } from "react";
-import { completions } from "../../api/queries";
+import { client, completions } from "../../api/queries";
 import { ImportDialog } from "./ImportDialog";
 import { useLanguage } from "./language";
 import { useBench } from "./model";
@@ -79,7 +79,7 @@ function Phrase() {
   const [text, setText] = useState("");
   const [chosen, setChosen] = useState(-1);
   const [shut, setShut] = useState(true);
-  const { data: next = [] } = useQuery(completions(shut ? "" : text, document));
+  const { data: next = [], isPending } = useQuery(completions(shut ? "" : text, document));
   const field = useRef<HTMLInputElement>(null);
   const offered = shut || text.trim() === "" ? [] : next;
   const read = useMutation({
@@ -95,12 +95,18 @@ function Phrase() {
     setShut(false);
     read.reset();
   };
+  // what is typed fast is completed as soon as the server has answered
+  const awaited = !shut && text.trim() !== "" && isPending;
+  const complete = async (): Promise<void> => {
+    const found = awaited ? await client.fetchQuery(completions(text, document)) : offered;
+    const best = found[Math.max(0, chosen)];
+    if (best !== undefined && field.current?.value === text) change(best);
+  };
   const press = (e: KeyboardEvent<HTMLInputElement>): void => {
     if (e.key === "Escape") setShut(true);
     else if (offered.length && (e.key === "ArrowDown" || e.key === "ArrowUp"))
       setChosen((c) => (c + (e.key === "ArrowDown" ? 1 : -1) + offered.length) % offered.length);
-    else if (offered.length && e.key === "Tab" && !e.shiftKey)
-      change(offered[Math.max(0, chosen)]!);
+    else if ((offered.length || awaited) && e.key === "Tab" && !e.shiftKey) void complete();
     else if (e.key === "Enter" && chosen >= 0) change(offered[chosen]!);
     else return;
     e.preventDefault();
