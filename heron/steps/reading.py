@@ -374,7 +374,8 @@ class Reader:
                 if stop is not None and ("material",) not in found:
                     found["material",] = name
                     return stop
-        if self.short.sizes and not self.sizes:
+        first = not set(found) - {("name",)} or self.text[start : start + 1].isdigit()
+        if self.short.sizes and not self.sizes and first:
             begun = any(find_words(self.text[start:], stop) == 0 for stop in stops)
             return None if begun else self.read_sizes(start)
         return None

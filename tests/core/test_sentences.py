@@ -246,6 +246,8 @@ def test_what_is_not_understood_is_named_with_what_may_stand_there(text: str, wo
 def test_completions_go_on_from_what_is_typed() -> None:
     assert "box 40 x 20 x 1.6 mm" in completions("bo", EMPTY, KNOWN)
     assert "box 40 x 20 x 1.6 mm, FR4" in completions("box 40 x 20 x 1.6 mm, FR", EMPTY, KNOWN)
+    made = "cylinder radius 5 mm, height 20 mm, copp"
+    assert completions(made, EMPTY, KNOWN) == [made + "er"]
     assert "gap feed port 1 on" in completions("gap feed port 1 ", EMPTY, KNOWN)
     assert completions("", EMPTY, KNOWN) == []
 
