@@ -5,9 +5,12 @@ Its threads stay, and so do their database connections.
 
 from __future__ import annotations
 
+import os
 from typing import Any
 
 import waitress
+
+os.environ.setdefault("DJANGO_SETTINGS_MODULE", "server.settings")
 
 from server import config
 from server.looking import pool

@@ -51,7 +51,7 @@ def site() -> Iterator[str]:
         probe.bind(("127.0.0.1", 0))
         port = probe.getsockname()[1]
     env = {
-        **os.environ,
+        **{k: v for k, v in os.environ.items() if k != "DJANGO_SETTINGS_MODULE"},
         "ODD_HERON_DATABASE_URL": f"{base}/{DATABASE}",
         "ODD_HERON_PORT": str(port),
         "NUMBA_NUM_THREADS": "1",
@@ -100,7 +100,7 @@ def add_person(name: str, password: str) -> None:
         f" password={password!r})"
     )
     env = {
-        **os.environ,
+        **{k: v for k, v in os.environ.items() if k != "DJANGO_SETTINGS_MODULE"},
         "ODD_HERON_DATABASE_URL": f"{load().database_url.rsplit('/', 1)[0]}/{DATABASE}",
     }
     subprocess.run(

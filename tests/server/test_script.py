@@ -182,7 +182,7 @@ def test_server_and_worker_outlive_a_restart_of_postgresql(
     cluster.start()
     port = free_port()
     env = {
-        **os.environ,
+        **{k: v for k, v in os.environ.items() if k != "DJANGO_SETTINGS_MODULE"},
         "ODD_HERON_DATA": str(folder),
         "ODD_HERON_PORT": str(port),
         "ODD_HERON_OWN_CLUSTER": "1",
