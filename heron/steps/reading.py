@@ -99,7 +99,7 @@ class Reader:
         while k < len(nodes):
             node = nodes[k]
             if isinstance(node, Clause):
-                run = [n for n in _run(nodes, k)]
+                run = list(_run(nodes, k))
                 k += len(run)
                 at = self.clauses(run, at, stops, found)
                 continue

@@ -7,6 +7,7 @@ has it built already.
 
 from __future__ import annotations
 
+import json
 import os
 import pickle
 import select
@@ -32,6 +33,11 @@ EACH = 8  # questions of one person at a time; a browser has six
 LENGTH = struct.Struct("<Q")
 
 
+def text_of(document: dict[str, Any]) -> str:
+    """A document as the text that names it: equal ones are looked at once."""
+    return json.dumps(document, sort_keys=True)
+
+
 class _Process:
     """One process, and whose turn it is."""
 
@@ -49,28 +55,38 @@ class _Process:
             self.turn.release()
 
     def _asked(self, task: str, arguments: tuple[Any, ...]) -> Any:
-        if self.process is None or self.process.poll() is not None:
-            self.process = self._started()
-        process = self.process
         data = pickle.dumps((task, arguments))
-        try:
-            feed = cast(IO[bytes], process.stdin)
-            feed.write(LENGTH.pack(len(data)) + data)
-            feed.flush()
-            answer = _read(process, time.monotonic() + ANSWER_S)
-        except (OSError, EOFError):
-            answer = None
-        if answer is None:
-            process.kill()
-            process.wait()
-            self.process = None
-            raise Problem(
-                503,
-                "the model takes more time or memory to look at than this server gives; make it"
-                " smaller or coarser",
-                retry_after=10,
-            )
-        return pickle.loads(answer)
+        until = time.monotonic() + ANSWER_S
+        fresh = False
+        # one that ends may have had its memory full of what it kept: a fresh one tries once more
+        while not fresh:
+            fresh = self.process is None or self.process.poll() is not None
+            if fresh or self.process is None:
+                self.process = self._started()
+            try:
+                feed = cast(IO[bytes], self.process.stdin)
+                feed.write(LENGTH.pack(len(data)) + data)
+                feed.flush()
+                answer = _read(self.process, until)
+            except (OSError, EOFError):
+                self._end()
+                continue
+            if answer is not None:
+                return pickle.loads(answer)
+            self._end()
+            break  # it took too long
+        raise Problem(
+            503,
+            "the model takes more time or memory to look at than this server gives; make it"
+            " smaller or coarser",
+            retry_after=10,
+        )
+
+    def _end(self) -> None:
+        if self.process is not None:
+            self.process.kill()
+            self.process.wait()
+        self.process = None
 
     def _started(self) -> subprocess.Popen[bytes]:
         return subprocess.Popen(

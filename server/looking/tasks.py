@@ -4,7 +4,6 @@ what was built of the last few is kept.
 
 from __future__ import annotations
 
-import json
 from collections.abc import Callable, Mapping
 from dataclasses import asdict
 from functools import lru_cache
@@ -25,11 +24,6 @@ from server.projects.views import curves, engine_view, examination_view, outline
 
 KEPT = 6  # examinations
 CURVE_POINTS = 201
-
-
-def text_of(document: dict[str, Any]) -> str:
-    """A document as the text that names it."""
-    return json.dumps(document, sort_keys=True)
 
 
 def _examination(

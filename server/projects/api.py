@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import json
 from datetime import datetime
 from typing import Any, cast
 
@@ -20,7 +19,7 @@ from heron.steps import CHAPTER
 from heron.steps.description import language
 from heron.steps.parameters.parameter import Parameter
 from server.errors import not_found
-from server.looking.pool import ask
+from server.looking.pool import ask, text_of
 from server.packets import sent
 from server.projects import actions, files, library
 from server.projects.models import Project, Role, Upload
@@ -352,11 +351,6 @@ def upload_file(request: HttpRequest, project_id: int, file: File[UploadedFile])
 def delete_file(request: HttpRequest, project_id: int, name: str) -> Status:
     files.delete(request, project_id, name)
     return Status(204, None)
-
-
-def text_of(document: dict[str, Any]) -> str:
-    """A document as the text that names it: equal ones are looked at once."""
-    return json.dumps(document, sort_keys=True)
 
 
 def _library(document: dict[str, Any]) -> list[str]:

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import json
 import platform
 from datetime import timedelta
 from typing import Any
@@ -13,7 +12,7 @@ from django.http import HttpRequest
 from django.utils import timezone
 
 from server.errors import Problem, not_found
-from server.looking.pool import ask
+from server.looking.pool import ask, text_of
 from server.projects.actions import save_revision
 from server.projects.models import Revision, Role
 from server.projects.permissions import get_project
@@ -42,7 +41,7 @@ def start_run(
     chosen = project.head if revision is None else project.revisions.filter(number=revision).first()
     if chosen is None:
         raise not_found("revision of that number")
-    document = json.dumps(chosen.document, sort_keys=True)
+    document = text_of(chosen.document)
     # before the project is locked, as it may take a while
     found = ask(
         request.user.pk, project_id, "preflight", document, project_id, overrides, empty, plan

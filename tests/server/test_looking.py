@@ -47,6 +47,11 @@ def test_a_process_answers_what_this_one_would(monkeypatch: pytest.MonkeyPatch) 
         bad = json.dumps({**dipole(), "surround": {"sied": 1}})
         pool.ask(1, 4, "look_over", bad, None, None, [])
     assert refused.value.path == ("surround", "sied")
+    # a process that dies, as of memory full of what it kept, is replaced before anybody is refused
+    first.kill()
+    assert pool.ask(1, 4, "complete_phrase", MODEL, "cyl", []) == again
+    first = pool._processes[0].process
+    assert first is not None
     # a question that takes too long ends its process, and the next one has another
     monkeypatch.setattr(pool, "ANSWER_S", 0.0)
     with pytest.raises(Problem, match="more time or memory") as late:
