@@ -265,8 +265,8 @@ def test_a_change_redraws_quickly(page: Page, name: str, parameter: str, values:
 def test_the_patch_is_solved_on_a_coarse_grid_to_its_efficiency_curve(page: Page) -> None:
     open_project(page, "Hide patch")
     for label, value in (
-        ("Plan cells_per_wavelength", "10"),
-        ("Plan decay", "30"),
+        ("Plan settings transient cells_per_wavelength", "10"),
+        ("Plan settings transient decay", "30"),
         ("points", "21"),
     ):
         set_token(page, label, value)
