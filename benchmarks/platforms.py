@@ -11,8 +11,8 @@ from pathlib import Path
 from typing import Any
 
 from heron.geometry import build_geometry
-from heron.shapes.exchange import Named, write_step
 from heron.model import evaluate_document, load_document
+from heron.shapes.exchange import Named, write_step
 
 COLOURS = {
     "hull": "#8a5a3c",
