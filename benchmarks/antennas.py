@@ -363,7 +363,8 @@ def spheres() -> list[Row]:
     4), with the permittivity that a constant loss tangent has over the band, as what answers later
     than it is asked must (Kramers and Kronig).
     """
-    from heron.engines.transient.structure import dispersive, media_of
+    from heron.engines.transient.contents import dispersive
+    from heron.model.substances import media_of
     from tests import mie
     from tests.reference.test_scattering import lit
 

@@ -85,7 +85,7 @@ def _lit(cells: int, waist: float = 0.0) -> Stepper:
             np.full(3, 5e-4 * cells),
             waist,
         )
-    stepper.light = let_in(stepper, wave, beam_rays(stepper, wave, pulse, 5e9), pulse).entries
+    stepper.light = let_in(stepper, wave, beam_rays(stepper, wave, pulse, 5e9), pulse).light
     return stepper
 
 
@@ -126,7 +126,7 @@ def _fed(cells: int) -> tuple[Stepper, list[Any]]:
         section(stepper, p, 12e9).weight,
         pulse,
     )
-    stepper.light = launched(stepper, found, 0, pulse, 10e9).entries
+    stepper.light = launched(stepper, found, 0, pulse, 10e9).light
     e, h = records.Rows(), records.Rows()
     found.record(s, e, h)
     return stepper, [e.matrix(stepper), h.matrix(stepper)]

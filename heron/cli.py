@@ -8,11 +8,10 @@ import argparse
 import json
 import sys
 from pathlib import Path
-from typing import Any
 
 from heron.checks import examine, examine_model
 from heron.checks.preflight import look
-from heron.engines import ENGINES, Signal, silent
+from heron.engines import ENGINES, Event, Signal, silent
 from heron.errors import HeronError, ModelError
 from heron.formats import curves
 from heron.geometry.build import beside
@@ -196,9 +195,10 @@ def _compare(args: argparse.Namespace) -> int:
     return 0
 
 
-def _line(stage: str, fraction: float, live: dict[str, Any]) -> Signal:
-    at = f" {live['frequency_hz'] / 1e6:.6g} MHz" if "frequency_hz" in live else ""
-    print(f"\r{stage:<10} {100 * fraction:3.0f} %{at:<24}", end="", file=sys.stderr, flush=True)
+def _line(event: Event, /) -> Signal:
+    at = "" if event.news is None else f" {event.news.words}"
+    line = f"\r{event.stage:<10} {100 * event.fraction:3.0f} %{at:<24}"
+    print(line, end="", file=sys.stderr, flush=True)
     return Signal.CONTINUE
 
 

@@ -14,7 +14,7 @@ import xarray as xr
 
 from heron.checks import Examination
 from heron.checks.advice import advise
-from heron.engines import ENGINES, Progress, Signal, silent
+from heron.engines import ENGINES, Event, Progress, Signal, silent
 from heron.engines.patience import finished
 from heron.errors import ModelError, Stopped
 from heron.fields import bounded
@@ -115,11 +115,10 @@ def near_places(model: Evaluated) -> dict[str, Any]:
 def _part_of(progress: Progress, number: int, costs: list[float]) -> Progress:
     """The progress of one round among several, as that of the whole."""
 
-    def say(stage: str, fraction: float, live: dict[str, Any]) -> Signal:
-        which = {"round": number + 1, "rounds": len(costs)} if len(costs) > 1 and live else {}
-        return progress(
-            stage, (sum(costs[:number]) + costs[number] * fraction) / sum(costs), live | which
-        )
+    begun, share = sum(costs[:number]) / sum(costs), costs[number] / sum(costs)
+
+    def say(event: Event, /) -> Signal:
+        return progress(event.of_round(number + 1, len(costs), begun, share))
 
     return say
 

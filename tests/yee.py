@@ -48,8 +48,8 @@ def reachable(stepper: Stepper, start: tuple[int, int, int, int]) -> np.ndarray:
     edge ``start``: those linked by faces and edges that move at all.
     """
     n = np.array(stepper.structure.shape) + 1
-    moves_e = (stepper.cb[stepper.rows_e] > 0)[..., : n[2]]
-    moves_h = (stepper.db[stepper.rows_h] > 0)[..., : n[2]]
+    moves_e = stepper.moves(magnetic=False)
+    moves_h = stepper.moves(magnetic=True)
     number = np.arange(3 * n.prod()).reshape(3, *n)
     faces, edges = [], []
     for c in range(3):

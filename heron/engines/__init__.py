@@ -5,7 +5,8 @@ from __future__ import annotations
 from importlib import import_module
 from typing import Any, cast
 
-from heron.engines.contract import Engine, Forecast, Progress, Signal, Verdict, silent
+from heron.engines.contract import Engine, Forecast, Verdict
+from heron.engines.progress import Event, Progress, Signal, silent
 
 
 class _Deferred:
@@ -42,6 +43,7 @@ def highest(engine: Engine) -> float:
 __all__ = [
     "ENGINES",
     "Engine",
+    "Event",
     "Forecast",
     "Progress",
     "Signal",

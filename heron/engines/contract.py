@@ -1,8 +1,7 @@
-"""What every engine offers: forecast, discretise, solve; and how it talks while it runs."""
+"""What every engine offers: forecast, discretise, solve."""
 
 from __future__ import annotations
 
-import enum
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass, field
 from types import SimpleNamespace
@@ -13,28 +12,11 @@ import xarray as xr
 from numpy.typing import NDArray
 from pydantic import BaseModel
 
+from heron.engines.progress import Progress, silent
 from heron.geometry import Geometry
 from heron.model import Evaluated
 from heron.problems import Problem
 from heron.results.capabilities import TrustItem
-
-
-class Signal(enum.Enum):
-    """What the engine is told when it reports."""
-
-    CONTINUE = "continue"
-    STOP = "stop"
-
-
-class Progress(Protocol):
-    """Called by an engine between units of work; blocks while the run is paused."""
-
-    def __call__(self, stage: str, fraction: float, live: dict[str, Any]) -> Signal: ...
-
-
-def silent(stage: str, fraction: float, live: dict[str, Any]) -> Signal:
-    """A progress that says nothing and never stops."""
-    return Signal.CONTINUE
 
 
 def band(plan: Any) -> NDArray[np.float64]:

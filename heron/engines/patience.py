@@ -6,7 +6,7 @@ import threading
 from collections.abc import Callable
 from typing import TypeVar
 
-from heron.engines.contract import Progress, Signal
+from heron.engines.progress import Event, Progress, Signal
 from heron.errors import Stopped
 
 T = TypeVar("T")
@@ -45,7 +45,7 @@ def finished(work: Callable[[], T], progress: Progress, stage: str, fraction: fl
 
     :raises Stopped: once ``progress`` says stop.
     """
-    done = attended(lambda: [work()], lambda: progress(stage, fraction, {}))
+    done = attended(lambda: [work()], lambda: progress(Event(stage, fraction)))
     if done is None:
         raise Stopped(f"stopped in its stage “{stage}”, before there was anything to keep")
     return done[0]

@@ -13,6 +13,7 @@ from ninja import Field, Query, Router, Schema
 from ninja import Status as Answer
 
 from heron.checks import trust
+from heron.engines.progress import News
 from heron.model import Evaluated, load_document
 from heron.model.differences import differences
 from heron.results import confidence, currents, near, patterns, readout, signals
@@ -78,7 +79,7 @@ class RunLine(Schema):
 
 
 class RunDetail(RunLine):
-    live: list[dict[str, Any]]
+    live: list[News]
     events: list[dict[str, Any]]
     trust: list[dict[str, Any]]
     made_by: dict[str, Any]
@@ -154,7 +155,8 @@ def _line(run: Run) -> dict[str, Any]:
 def _detail(run: Run) -> dict[str, Any]:
     return {
         **_line(run),
-        **{k: getattr(run, k) for k in ("live", "trust", "made_by", "forecast")},
+        **{k: getattr(run, k) for k in ("trust", "made_by", "forecast")},
+        "live": run.live if run.active else [],
         "events": [{"at": e.at.isoformat(), "message": e.message} for e in run.events.all()],
         "warnings": run.summary.get("warnings", []),
         "advice": run.summary.get("advice"),

@@ -31,7 +31,7 @@ from django.utils import timezone  # noqa: E402
 import heron  # noqa: E402
 from heron.checks import examine, trust_card  # noqa: E402
 from heron.checks.trust import grade  # noqa: E402
-from heron.engines import ENGINES, Signal  # noqa: E402
+from heron.engines import ENGINES, Event, Signal  # noqa: E402
 from heron.errors import HeronError, Stopped  # noqa: E402
 from heron.model import load_document  # noqa: E402
 from heron.results.readout import headline  # noqa: E402
@@ -168,19 +168,20 @@ class _Reporter:
     """
 
     def __init__(self, run_id: int) -> None:
-        self.run_id, self.last, self.stage, self.live = run_id, 0.0, "", []
+        self.run_id, self.last, self.stage = run_id, 0.0, ""
+        self.live: list[dict[str, Any]] = []
 
-    def __call__(self, stage: str, fraction: float, live: dict[str, Any]) -> Signal:
-        if live:
-            # A time-domain run reports its state each time, a sweep one point more.
-            self.live = [live] if "energy_db" in live else [*self.live, live][-LIVE_POINTS:]
+    def __call__(self, event: Event, /) -> Signal:
+        if event.news is not None:
+            before = self.live if event.news.adds else []
+            self.live = [*before, event.news.model_dump(mode="json")][-LIVE_POINTS:]
         now = time.monotonic()
-        if stage == self.stage and now - self.last < WRITE_S:
+        if event.stage == self.stage and now - self.last < WRITE_S:
             return Signal.CONTINUE
-        self.last, self.stage = now, stage
+        self.last, self.stage = now, event.stage
         try:
             Run.objects.filter(id=self.run_id).update(
-                stage=stage, fraction=fraction, live=self.live
+                stage=event.stage, fraction=event.fraction, live=self.live
             )
             return self._obey()
         except DatabaseError:

@@ -15,8 +15,9 @@ from scipy.sparse.linalg import spsolve
 from heron.checks import Examination, examine
 from heron.discretise import features, filling
 from heron.discretise.grid import INSIDE, RATIO, SLACK, Axis, lines, settle_edges
+from heron.engines.transient.contents import fill
 from heron.engines.transient.cut import cut
-from heron.engines.transient.structure import FILLED_AT_ONCE, fill
+from heron.engines.transient.layout import FILLED_AT_ONCE
 from heron.errors import ModelError
 from heron.excitation.pulse import pulse_of
 from heron.model import load_document

@@ -16,7 +16,7 @@ import xarray as xr
 
 from heron.checks import examine, trust_card
 from heron.cli import main
-from heron.engines import ENGINES, Forecast, Verdict, silent
+from heron.engines import ENGINES, Event, Forecast, Verdict, silent
 from heron.engines.contract import Change, Progress, View, band
 from heron.errors import QuantityError
 from heron.fields import radiator_name
@@ -127,7 +127,7 @@ class Marsh:
         return [TrustItem("Puddles", "7", "good")]
 
     def solve(self, model: Any, discretisation: Any, progress: Progress = silent) -> xr.Dataset:
-        progress("wading", 0.5, {})
+        progress(Event("wading", 0.5))
         f = band(model.plan)
         return xr.Dataset(
             {

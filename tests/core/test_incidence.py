@@ -74,7 +74,7 @@ def made(
 
 def leak(stepper: Stepper, light: PlaneWave, steps: int = 520) -> float:
     """Largest field outside the box over the largest inside, dB, in the whole run."""
-    stepper.light = let_in(stepper, light, beam_rays(stepper, light, PULSE, 5e9), PULSE).entries
+    stepper.light = let_in(stepper, light, beam_rays(stepper, light, PULSE, 5e9), PULSE).light
     low, high = stepper.structure.box
     outside = np.ones(stepper.e.shape, dtype=bool)
     outside[(slice(None), *(slice(a - 1, b + 2) for a, b in zip(low, high, strict=True)))] = False
@@ -154,7 +154,7 @@ def test_inside_is_the_wave_that_was_asked_for() -> None:
     light = wave((0.6, -0.3, 1), (0.2, 1, 0))
     stepper = made()
     let_in = incidence(stepper, light, PULSE)
-    stepper.light = let_in.entries
+    stepper.light = let_in.light
     f, dt = 10e9, stepper.dt
     total = np.zeros(stepper.e.shape, dtype=complex)
     pulse = 0j
@@ -286,7 +286,7 @@ def test_tables_and_spread_relaxations_are_fitted_within_a_band(
 
 def test_a_medium_with_poles_stays_bounded_for_long() -> None:
     stepper = made(layer=(slice(0, N // 2), POLES))
-    stepper.light = incidence(stepper, wave((0.3, 0.1, -1), (1, 0, 0)), PULSE).entries
+    stepper.light = incidence(stepper, wave((0.3, 0.1, -1), (1, 0, 0)), PULSE).light
     still(stepper, 600)
     early: Any = stepper.stored()
     still(stepper, 1500)

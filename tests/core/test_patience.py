@@ -3,13 +3,12 @@
 from __future__ import annotations
 
 import threading
-from typing import Any
 
 import pytest
 
 from heron import runner
 from heron.checks import examine
-from heron.engines import ENGINES, Signal
+from heron.engines import ENGINES, Event, Signal
 from heron.engines.patience import attended
 from heron.errors import Stopped
 from heron.model import load_document
@@ -45,9 +44,9 @@ def test_a_large_single_solve_stops_before_it_ends() -> None:
     others = set(threading.enumerate())
     asked: list[str] = []
 
-    def progress(stage: str, fraction: float, live: dict[str, Any]) -> Signal:
-        if stage == "solving":
-            asked.append(stage)
+    def progress(event: Event, /) -> Signal:
+        if event.stage == "solving":
+            asked.append(event.stage)
             return Signal.STOP
         return Signal.CONTINUE
 
@@ -66,9 +65,9 @@ def test_a_stop_in_mid_sweep_keeps_what_is_solved() -> None:
     )
     seen: list[int] = []
 
-    def progress(stage: str, fraction: float, live: dict[str, Any]) -> Signal:
-        if "solved" in live:
-            seen.append(live["solved"])
+    def progress(event: Event, /) -> Signal:
+        if event.news:
+            seen.append(event.news.solved)
         return Signal.STOP if len(seen) == 7 else Signal.CONTINUE
 
     results = ENGINES["moments"].solve(examination.model, examination.discretisation, progress)
@@ -83,9 +82,9 @@ def test_a_stop_in_the_stage_after_the_solve_is_obeyed_too(monkeypatch: pytest.M
     monkeypatch.setattr(runner, "summarise", lambda *_: release.wait(PATIENCE) and {})
     stages: list[str] = []
 
-    def progress(stage: str, fraction: float, live: dict[str, Any]) -> Signal:
-        stages.append(stage)
-        return Signal.STOP if stage == "fields" and fraction > 0.98 else Signal.CONTINUE
+    def progress(event: Event, /) -> Signal:
+        stages.append(event.stage)
+        return Signal.STOP if event.stage == "fields" and event.fraction > 0.98 else Signal.CONTINUE
 
     examination = look(dipole() | {"plan": plan("280 MHz", "320 MHz", 3, rounds="1")})
     with pytest.raises(Stopped, match="stopped in its stage “fields”"):
@@ -97,8 +96,8 @@ def test_a_stop_in_the_stage_after_the_solve_is_obeyed_too(monkeypatch: pytest.M
 def test_a_stop_in_the_fields_of_wires_is_obeyed() -> None:
     examination = look(dipole() | {"plan": plan("280 MHz", "320 MHz", 30)})
 
-    def progress(stage: str, fraction: float, live: dict[str, Any]) -> Signal:
-        return Signal.STOP if stage == "fields" and fraction > 0.9 else Signal.CONTINUE
+    def progress(event: Event, /) -> Signal:
+        return Signal.STOP if event.stage == "fields" and event.fraction > 0.9 else Signal.CONTINUE
 
     with pytest.raises(Stopped, match="while fields were worked out"):
         ENGINES["moments"].solve(examination.model, examination.discretisation, progress)

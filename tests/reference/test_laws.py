@@ -10,8 +10,8 @@ from typing import Any
 import numpy as np
 import pytest
 
+from heron.engines.transient.contents import fill
 from heron.engines.transient.stepper import Stepper
-from heron.engines.transient.structure import fill
 from heron.engines.transient.study import study
 from heron.materials import MEDIA
 from heron.materials.media import Medium

@@ -7,7 +7,7 @@ from typing import Any
 import numpy as np
 import pytest
 
-from heron.engines.transient.structure import edge_media
+from heron.engines.transient.media import edge_media
 from heron.errors import HeronError
 from heron.materials import LIBRARY, MEDIA, Medium, Pole, fit_poles, fit_table
 from heron.materials.rational import rational

@@ -35,14 +35,14 @@ def test_rational_fit_recovers_a_rational_function() -> None:
 
 
 def test_stopping_keeps_the_solved_frequencies() -> None:
-    from heron.engines import Signal
+    from heron.engines import Event, Signal
 
     examination = look(dipole(0.15, 1e-3, plan=plan("0.5 GHz", "1.5 GHz", 201)))
-    results = ENGINES["moments"].solve(
-        examination.model,
-        examination.discretisation,
-        lambda stage, fraction, live: Signal.STOP if live.get("solved") == 3 else Signal.CONTINUE,
-    )
+
+    def after_three(event: Event, /) -> Signal:
+        return Signal.STOP if event.news and event.news.solved == 3 else Signal.CONTINUE
+
+    results = ENGINES["moments"].solve(examination.model, examination.discretisation, after_three)
     assert results.sizes["frequency"] == 3
     assert results.attrs["stopped"] == 1
     assert results["solved"].values.all()

@@ -21,10 +21,11 @@ from heron import fields
 from heron.checks import examine, trust_card
 from heron.checks.trust import grade
 from heron.discretise import shells
-from heron.engines import ENGINES, Signal, silent
+from heron.engines import ENGINES, Event, Signal, silent
 from heron.engines.transient.conformal import conduct
+from heron.engines.transient.outlines import facets
 from heron.engines.transient.stepper import Stepper
-from heron.engines.transient.structure import LAYERS, Dispersion, Gap, facets
+from heron.engines.transient.structure import LAYERS, Dispersion, Gap
 from heron.errors import ModelError, Stopped
 from heron.excitation.pulse import pulse_for
 from heron.fields import surface
@@ -278,9 +279,8 @@ def test_fields_are_those_of_a_plain_leapfrog_whatever_the_order_of_the_work() -
         with threads(count):
             stepper = Stepper(s, np.zeros(0))
             stepper.depth = depth
-            inside = stepper.ca[stepper.rows_e][..., :12] != 0
-            stepper.e[..., :12] = start[0] * inside
-            stepper.h[..., :12] = start[1] * (stepper.db[stepper.rows_h][..., :12] != 0)
+            stepper.e[..., :12] = start[0] * stepper.moves(magnetic=False)
+            stepper.h[..., :12] = start[1] * stepper.moves(magnetic=True)
             e0, h0 = stepper.e[..., :12].copy(), stepper.h[..., :12].copy()
             still(stepper, 42)
             results.append((stepper.e[..., :12].copy(), stepper.h[..., :12].copy()))
@@ -352,9 +352,7 @@ def test_layers_are_the_same_along_every_axis(shape: tuple[int, int, int]) -> No
         # of the first run, along those of this one
         stepper, axes = Stepper(s, np.zeros(0)), np.roll(np.arange(3), turn)
         nodes = stepper.e[..., : s.shape[2] + 1]
-        nodes[:] = start[axes].transpose(0, *(axes + 1)) * (
-            stepper.ca[stepper.rows_e][..., : s.shape[2] + 1] != 0
-        )
+        nodes[:] = start[axes].transpose(0, *(axes + 1)) * stepper.moves(magnetic=False)
         begun = float((nodes**2).sum())
         still(stepper, 60)
         back = np.roll(np.arange(3), -turn)
@@ -556,18 +554,18 @@ def small(**plan: str) -> Any:
 
 def test_a_stopped_run_keeps_what_it_has_and_says_so() -> None:
     found = small()
-    calls: list[dict[str, Any]] = []
+    calls: list[Any] = []
 
-    def stop(stage: str, fraction: float, live: dict[str, Any]) -> Signal:
-        if stage == "solving":
-            calls.append(live)
+    def stop(event: Event, /) -> Signal:
+        if event.stage == "solving":
+            calls.append(event.news)
         return Signal.STOP if len(calls) > 1 else Signal.CONTINUE
 
     results = ENGINES["transient"].solve(found.model, found.discretisation, stop)
     if calls[1:]:
         assert results.attrs["stopped"] == 1
         assert "stopped with" in results.attrs["status"]
-        assert calls[-1]["energy_db"] <= 0
+        assert calls[-1].energy_db <= 0
     assert np.isfinite(results["s"].values).all()
 
 
@@ -577,20 +575,20 @@ def test_a_large_grid_is_asked_whether_to_go_on_between_samples(
     """The samples of the running transform lie many steps apart; a stop must not wait for the next
     one.
     """
-    monkeypatch.setattr("heron.engines.transient.engine.REPORT_S", 0.0)
+    monkeypatch.setattr("heron.engines.transient.pulse_loop.REPORT_S", 0.0)
     found = small(cells_per_wavelength="60")
     s = found.discretisation.structure
     assert s.cells > 500_000
-    asked: list[dict[str, Any]] = []
+    asked: list[Any] = []
 
-    def between(stage: str, fraction: float, live: dict[str, Any]) -> Signal:
-        if stage == "solving":
-            asked.append(live)
+    def between(event: Event, /) -> Signal:
+        if event.stage == "solving":
+            asked.append(event.news)
         return Signal.STOP if len(asked) > 6 else Signal.CONTINUE
 
     stopped = ENGINES["transient"].solve(found.model, found.discretisation, between)
     assert stopped.attrs["stopped"] == 1
-    assert sum("step" not in live for live in asked) > 3
+    assert sum(news is None for news in asked) > 3
 
 
 def test_near_fields_are_recorded_where_captures_ask_and_agree_with_moments() -> None:
@@ -690,10 +688,10 @@ def test_rounds_end_with_an_estimate_that_holds() -> None:
 
     seen: list[tuple[float, int]] = []
 
-    def watch(stage: str, fraction: float, live: dict[str, Any]) -> Signal:
-        if "round" in live:
-            seen.append((fraction, live["round"]))
-        return Signal.STOP if live.get("round") == 3 else Signal.CONTINUE
+    def watch(event: Event, /) -> Signal:
+        if event.news is not None:
+            seen.append((event.fraction, event.news.round))
+        return Signal.STOP if event.news and event.news.round == 3 else Signal.CONTINUE
 
     three, fine, stopped = solved("14", "3"), solved("28", "1"), solved("14", "3", watch)
     stated, true = errors_in(three), float(np.abs(three["s"].values - fine["s"].values).max())

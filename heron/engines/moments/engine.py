@@ -16,12 +16,13 @@ from numpy.typing import NDArray
 
 from heron.discretise import Gap, WireMesh, mesh_wires
 from heron.engines import rational
-from heron.engines.contract import Change, Forecast, Progress, Signal, Verdict, View, band, silent
+from heron.engines.contract import Change, Forecast, Verdict, View, band
 from heron.engines.lumped import element, networks
 from heron.engines.moments.checks import problems
 from heron.engines.moments.system import Complexes, Floats, WireSystem
 from heron.engines.moments.trust import trust
 from heron.engines.patience import attended
+from heron.engines.progress import Event, FrequencySolved, Progress, Signal, silent
 from heron.errors import ModelError, Stopped
 from heron.fields.wires import radiated_power
 from heron.geometry import Geometry
@@ -160,14 +161,14 @@ class MomentsEngine:
         feeds = [model.feeds[i] for i in discretisation.ports]
         gaps = [mesh.feeds[i] for i in discretisation.ports]
         loads = [(mesh.loads[i], element(s)) for i, s in enumerate(model.loads) if s is not None]
-        progress("preparing", 0.0, {})
+        progress(Event("preparing", 0.0))
         system = WireSystem(mesh, gaps, loads, networks(feeds))
         z0 = np.array([f.impedance for f in feeds])
         grid = band(plan)
         sweep = _Sweep(system, z0, grid, plan.settings.moments, progress)
         sweep.run()
         kept, s, currents = sweep.results()
-        progress("fields", 0.9, {})
+        progress(Event("fields", 0.9))
         return _dataset(system, feeds, gaps, z0, kept, s, currents, sweep)
 
 
@@ -238,7 +239,7 @@ class _Sweep:
         frequency = float(self.grid[i])
         solved = attended(
             lambda: self.system.solve(frequency),
-            lambda: self.progress("solving", self.fraction, {}),
+            lambda: self.progress(Event("solving", self.fraction)),
         )
         if solved is None:
             return self._stop()
@@ -252,15 +253,14 @@ class _Sweep:
         voltages = np.sqrt(self.z0)[:, None] * (np.eye(len(self.z0)) + s)
         self.samples[i] = _Sample(s, self.system.basis.end_currents(coefficients @ voltages))
         self._last = i
-        live = {
-            "frequency_hz": frequency,
-            "s11": [float(s[0, 0].real), float(s[0, 0].imag)],
-            "solved": len(self.samples),
-        }
-        self.fraction = 0.9 * fraction
-        return (
-            self._stop() if self.progress("solving", self.fraction, live) is Signal.STOP else True
+        news = FrequencySolved(
+            frequency_hz=frequency,
+            s11=(float(s[0, 0].real), float(s[0, 0].imag)),
+            solved=len(self.samples),
         )
+        self.fraction = 0.9 * fraction
+        asked = self.progress(Event("solving", self.fraction, news))
+        return self._stop() if asked is Signal.STOP else True
 
     def _stop(self) -> bool:
         if not self.samples:
@@ -328,7 +328,7 @@ def _dataset(
     mass = np.array([[2.0, 1.0], [1.0, 2.0]]) / 6
     for f, hz in enumerate(frequency):
         if f % 10 == 0:
-            asked = sweep.progress("fields", 0.9 + 0.1 * f / len(frequency), {})
+            asked = sweep.progress(Event("fields", 0.9 + 0.1 * f / len(frequency)))
             if asked is Signal.STOP and not sweep.stopped:
                 raise Stopped("stopped while fields were worked out, before there were any")
         radiated[f] = radiated_power(mesh, currents[f], float(hz))

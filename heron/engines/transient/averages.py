@@ -12,15 +12,13 @@ energy (Werner and Cary, J. Comput. Phys. 226, 2007). Means are taken over what 
 from __future__ import annotations
 
 from dataclasses import dataclass, field
-from typing import TYPE_CHECKING, Any, NamedTuple
+from typing import Any, NamedTuple
 
 import numpy as np
 from numpy.typing import NDArray
 
 from heron.discretise import filling
-
-if TYPE_CHECKING:
-    from heron.engines.transient.structure import Structure
+from heron.engines.transient.structure import Averages, Structure
 
 Floats = NDArray[np.float64]
 Singles = NDArray[np.float32]
@@ -84,18 +82,6 @@ class Voxels:
             slopes.append(np.gradient(mean, at, axis=k) if len(at) > 1 else np.zeros_like(mean))
         size = np.sqrt(sum(g**2 for g in slopes))
         return np.array([g / np.maximum(size, 1e-300) for g in slopes])
-
-
-@dataclass
-class Averages:
-    """Of edges (3, nx+1, ny+1, nz+1): relative ``epsilon`` in the middle of the band, and
-    ``varies``, what the shares of media that lose or change are to be multiplied by against those
-    of the cells around. ``mixing`` (3, nx+1, ny+1, nz+1) of nodes: ξ of y and z, z and x, x and y.
-    """
-
-    epsilon: Singles
-    varies: Singles
-    mixing: Singles
 
 
 @dataclass

@@ -12,16 +12,14 @@ that nothing passes through it, however thin it is.
 from __future__ import annotations
 
 from itertools import product
-from typing import TYPE_CHECKING, Any, NamedTuple
+from typing import Any, NamedTuple
 
 import numpy as np
 from numpy.typing import NDArray
 from scipy.ndimage import label
 
 from heron.discretise import filling
-
-if TYPE_CHECKING:
-    from heron.engines.transient.structure import Structure
+from heron.engines.transient.structure import Structure
 
 Floats = NDArray[np.float64]
 Bools = NDArray[np.bool_]

@@ -8,7 +8,8 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-from heron.engines.transient.structure import Floats, Structure, full_cells
+from heron.engines.transient.metal import full_cells
+from heron.engines.transient.structure import Floats, Structure
 from heron.quantities.constants import C0
 
 

@@ -20,6 +20,7 @@ from numpy.typing import NDArray
 from scipy.fft import irfft, next_fast_len, rfft
 
 from heron.discretise.grid import dual
+from heron.engines.transient.kernels.tables import Entry, Light
 from heron.engines.transient.stepper import Stepper
 from heron.engines.transient.structure import Floats, Structure
 from heron.errors import ModelError
@@ -37,22 +38,6 @@ SETTLED = 1e-5  # of a signal's largest: what may be left at its end
 
 
 @dataclass
-class Entry:
-    """What the faces of the box add after each half step: ``at`` flat numbers into a field in the
-    order of their rows, ``first`` (rows + 1,) where each row's begin, four ``taps`` (n, 4) on the
-    samples ``step`` + ``shift`` of the signals that begin at ``base`` and are mixed by ``shares``
-    (n, signals).
-    """
-
-    at: Longs
-    first: Longs
-    base: Longs
-    shift: Longs
-    taps: NDArray[np.float32]
-    shares: NDArray[np.float32]
-
-
-@dataclass
 class Incidence:
     """A wave let in: ``signals`` (rows, samples, those mixed at a place), and what is added to E
     and to H; ``delay`` in s of its pulse at the origin or the focus, and ``passes`` in s, after
@@ -66,13 +51,9 @@ class Incidence:
     passes: float
 
     @property
-    def entries(self) -> tuple[Any, ...]:
+    def light(self) -> Light:
         """As the compiled steps take it."""
-        return (
-            *(tuple(vars(x).values()) for x in (self.e, self.h)),
-            self.signals.reshape(-1),
-            self.signals.shape[1],
-        )
+        return Light(self.e, self.h, self.signals.reshape(-1), self.signals.shape[1])
 
 
 def box_corners(s: Structure) -> tuple[Floats, Floats]:
@@ -141,9 +122,8 @@ def _line(stepper: Stepper, c: int, d: int, magnetic: bool) -> tuple[Floats, Flo
     node[d] = np.arange(n[d] + 1)
     i, j, k = node
     if magnetic:
-        return np.ones(n[d] + 1), stepper.db[stepper.rows_h[c, i, j], k].astype(float)
-    row = stepper.rows_e[c, i, j]
-    return stepper.ca[row, k].astype(float), stepper.cb[row, k].astype(float)
+        return np.ones(n[d] + 1), stepper.magnetic_at(c, i, j, k)
+    return stepper.electric_at(c, i, j, k)
 
 
 def outer_indices(stepper: Stepper, d: int, forward: bool) -> tuple[float, float]:
@@ -163,7 +143,8 @@ def first_index(stepper: Stepper, d: int, travels: Floats) -> float:
     ca, cb = _line(stepper, (d + 1) % 3, d, False)
     first = 1 if forward else len(cb) - 2
     if abs(ca[first] - 1) > 1e-6 or any(
-        share[(d + 1) % 3, *_at(stepper, d, first)] > 0 for share in stepper.pole_shares
+        share[(d + 1) % 3, *_at(stepper, d, first)] > 0
+        for share in stepper.coefficients.pole_shares
     ):
         raise ModelError(
             "the medium that it comes from takes power from it, so that it has no strength of its"
@@ -423,9 +404,9 @@ def faces(stepper: Stepper, magnetic: bool) -> Iterator[Piece]:
                 )
                 i, j, k_ = index
                 coefficient = (
-                    stepper.db[stepper.rows_h[c, i, j], k_]
+                    stepper.magnetic_at(c, i, j, k_)
                     if magnetic
-                    else stepper.cb[stepper.rows_e[c, i, j], k_]
+                    else stepper.electric_at(c, i, j, k_)[1]
                 )
                 weight = side * sign * coefficient / (steps[outside] if magnetic else widths[node])
                 of = list(index)
@@ -473,7 +454,7 @@ def entry(
     )
     first = np.searchsorted(flat_row[order], np.arange((s.shape[0] + 1) * (s.shape[1] + 1) + 1))
     return Entry(
-        stepper.flat_number(number[order]),
+        stepper.layout.flat_number(number[order]),
         first.astype(np.int64),
         base[order],
         whole.astype(np.int64) - 1,

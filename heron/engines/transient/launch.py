@@ -17,9 +17,11 @@ from scipy.fft import irfft, next_fast_len, rfft
 from scipy.special import erf
 
 from heron.discretise.grid import dual
-from heron.engines.transient.apertures import MORE, Aperture
-from heron.engines.transient.incidence import EARLY, FAINT, MOST_SAMPLES, Entry, Incidence
+from heron.engines.transient.apertures import MORE
+from heron.engines.transient.incidence import EARLY, FAINT, MOST_SAMPLES, Incidence
+from heron.engines.transient.kernels.tables import Entry
 from heron.engines.transient.modes import Mode, Section, forward, impedance, propagation, solve
+from heron.engines.transient.openings import Aperture
 from heron.engines.transient.records import Complexes, Rows
 from heron.engines.transient.stepper import Stepper
 from heron.engines.transient.structure import Floats, Structure
@@ -52,17 +54,17 @@ def section(stepper: Stepper, p: Aperture, frequency: float) -> Section:
     omega = 2 * np.pi * frequency
     turn = np.exp(0.5j * omega * dt)
     d, (a, b) = p.axis, p.across
-    laws = [law.admittance(np.array([omega]))[0] for law in stepper.laws]
+    laws = [law.admittance(np.array([omega]))[0] for law in stepper.coefficients.laws]
     y, z, live = [], [], []
     for number, (c, more) in enumerate(zip((a, b, d), MORE, strict=True)):
         i, j, k = p.places(more, p.behind if c == d else p.line)
-        row = stepper.rows_e[c, i, j]
-        ca, cb = (table[row, k].astype(float) for table in (stepper.ca, stepper.cb))
+        ca, cb = stepper.electric_at(c, i, j, k)
         # walls of solid metal are perfect ones to a mode
         there = (cb > 0) & ~p.shut[number] & ~(s.metal & (s.free_edge == 0))[c, i, j, k]
         live.append(there)
         poles = sum(
-            law * share[c, i, j, k] for law, share in zip(laws, stepper.pole_shares, strict=True)
+            law * share[c, i, j, k]
+            for law, share in zip(laws, stepper.coefficients.pole_shares, strict=True)
         )
         y.append(np.where(there, (turn - ca / turn) / np.where(there, cb, 1) + poles, np.inf))
         i, j, k = p.places((1 - more[0], 1 - more[1]), p.line if c == d else p.behind)
@@ -70,7 +72,7 @@ def section(stepper: Stepper, p: Aperture, frequency: float) -> Section:
         db = np.where(
             s.free_face[c, i, j, k] == 0,
             dt / MU0,
-            stepper.db[stepper.rows_h[c, i, j], k].astype(float),
+            stepper.magnetic_at(c, i, j, k),
         )
         z.append(np.where(db > 0, (turn - 1 / turn) / np.where(db > 0, db, 1), 0))
     steps = [np.diff(s.lines[q])[lo:hi] for q, lo, hi in zip((a, b), p.low, p.high, strict=True)]
@@ -474,14 +476,14 @@ def _entry(stepper: Stepper, p: Aperture, magnetic: bool, family: Family, sample
             factor = (
                 (1.0 if c == a else -1.0)
                 * p.sign
-                * stepper.db[stepper.rows_h[component, i, j], k]
-                * stepper.inverse_h[d][p.behind]
+                * stepper.magnetic_at(component, i, j, k)
+                / np.diff(s.lines[d])[p.behind]
             )
         else:
             # E += cb q/δ of a wave along +axis; of one along −axis q has the other sign, and lies
             # on the other side.
             component = c
-            factor = stepper.cb[stepper.rows_e[c, i, j], k] * stepper.inverse_e[d][p.line]
+            factor = stepper.electric_at(c, i, j, k)[1] / dual(np.diff(s.lines[d]))[p.line]
         number = np.ravel_multi_index((np.full_like(i, component), i, j, k), nodes)
         for n, (_, _, values) in enumerate(table):
             w = factor * values[offset : offset + size]
@@ -503,5 +505,10 @@ def _entry(stepper: Stepper, p: Aperture, magnetic: bool, family: Family, sample
         np.ones((len(order), 1), dtype=np.float32),
     )
     return Entry(
-        stepper.flat_number(number[order]), first.astype(np.int64), begin, shift, taps, shares
+        stepper.layout.flat_number(number[order]),
+        first.astype(np.int64),
+        begin,
+        shift,
+        taps,
+        shares,
     )

@@ -6,7 +6,9 @@ from dataclasses import replace
 
 import numpy as np
 
-from heron.engines.transient.structure import Structure, fill, structure
+from heron.engines.transient.contents import fill
+from heron.engines.transient.layout import structure
+from heron.engines.transient.structure import Structure
 from heron.engines.transient.study import Study, study
 from heron.errors import HeronError
 from heron.geometry import Geometry

@@ -16,7 +16,8 @@ from typing import Any
 import numpy as np
 
 from heron.engines.transient import records
-from heron.engines.transient.incidence import EARLY, Entry, Incidence, Longs
+from heron.engines.transient.incidence import EARLY, Incidence, Longs
+from heron.engines.transient.kernels.tables import Entry
 from heron.engines.transient.records import Complexes, Rows
 from heron.engines.transient.stepper import Stepper
 from heron.engines.transient.structure import LAYERS, Floats, Structure
@@ -206,7 +207,7 @@ def _about(s: Structure, point: Floats, epsilon: float) -> Structure:
 def _solved(stepper: Stepper, feed: PointFeed) -> tuple[Floats, Floats]:
     """Times (n,) and the field along a dipole that is alone on a grid."""
     s, dt = stepper.structure, stepper.dt
-    stepper.light = feed.launch(stepper, 0, 0.0).entries
+    stepper.light = feed.launch(stepper, 0, 0.0).light
     rows = Rows(), Rows()
     feed.record(s, *rows)
     series = records.Series(rows[1 if feed.magnetic else 0].matrix(stepper))
@@ -232,9 +233,7 @@ def _entry(stepper: Stepper, at: Longs, weight: Floats, magnetic: bool) -> Entry
     nodes = (3, *(n + 1 for n in s.shape))
     c, i, j, k = np.unravel_index(at, nodes)
     coefficient = (
-        stepper.db[stepper.rows_h[c, i, j], k]
-        if magnetic
-        else stepper.cb[stepper.rows_e[c, i, j], k]
+        stepper.magnetic_at(c, i, j, k) if magnetic else stepper.electric_at(c, i, j, k)[1]
     )
     volume = records.face_volumes(s, at) if magnetic else records.edge_volumes(s, at)
     flat_row = i * (s.shape[1] + 1) + j
@@ -243,7 +242,7 @@ def _entry(stepper: Stepper, at: Longs, weight: Floats, magnetic: bool) -> Entry
     taps[:, 1] = (-coefficient * weight / volume)[order]
     first = np.searchsorted(flat_row[order], np.arange((s.shape[0] + 1) * (s.shape[1] + 1) + 1))
     return Entry(
-        stepper.flat_number(at[order]),
+        stepper.layout.flat_number(at[order]),
         first.astype(np.int64),
         np.zeros(len(at), dtype=np.int64),
         np.full(len(at), EARLY - 1),

@@ -16,8 +16,9 @@ from heron.engines.transient.distant import Distant
 from heron.engines.transient.launch import Gate
 from heron.engines.transient.pointlike import PointFeed
 from heron.engines.transient.records import Complexes
+from heron.engines.transient.room import slowest
 from heron.engines.transient.stepper import Stepper
-from heron.engines.transient.structure import SCATTERED, Floats, Structure, slowest
+from heron.engines.transient.structure import SCATTERED, Floats, Structure
 from heron.excitation.pulse import Pulse, pulse_of
 from heron.fields import surface
 from heron.fields.planes import folded
@@ -135,20 +136,22 @@ class Recorder:
         ends = [n + (k not in s.repeats) for k, n in enumerate(high)]
         inside[:, low[0] : ends[0], low[1] : ends[1], low[2] : ends[2]] = True
         polar = (
-            np.any([share > 0 for share in stepper.pole_shares], axis=0)
-            if stepper.pole_shares and not model.illuminations
+            np.any([share > 0 for share in stepper.coefficients.pole_shares], axis=0)
+            if stepper.coefficients.pole_shares and not model.illuminations
             else False
         )
-        self.loss_at = np.flatnonzero(((stepper.sigma > 0) | polar) & inside & ~in_cases(s))
+        self.loss_at = np.flatnonzero(
+            ((stepper.coefficients.sigma > 0) | polar) & inside & ~in_cases(s)
+        )
         if model.illuminations and len(self.loss_at) > MOST_LOSSY:
             # what all absorb together is known from the flux anyway
             self.loss_at = self.loss_at[:0]
         # Their loss against frequency, as conductivities (f, edges), or (1, edges) where nothing
         # depends on it.
-        sigma = stepper.sigma.reshape(-1)[None, self.loss_at]
+        sigma = stepper.coefficients.sigma.reshape(-1)[None, self.loss_at]
         laws = [
             (d.law, share.reshape(-1)[self.loss_at])
-            for d, share in zip(s.dispersions, stepper.pole_shares, strict=True)
+            for d, share in zip(s.dispersions, stepper.coefficients.pole_shares, strict=True)
         ]
         self.loss_root = np.sqrt(
             sum((np.outer(law.loss(frequency), own) for law, own in laws), sigma)

@@ -13,8 +13,9 @@ from numpy.typing import NDArray
 from scipy.sparse import csr_matrix
 
 from heron.discretise.grid import dual
+from heron.engines.transient.metal import metal_faces
 from heron.engines.transient.stepper import Stepper
-from heron.engines.transient.structure import Floats, Structure, WireEdge, metal_faces
+from heron.engines.transient.structure import Floats, Structure, WireEdge
 
 Complexes = NDArray[np.complex128]
 BATCH = 32  # samples transformed together
@@ -38,13 +39,13 @@ class Rows:
 
     def matrix(self, stepper: Stepper) -> Any:
         """(count, length of a flat field)."""
-        shape = (max(1, self.count), stepper.length)
+        shape = (max(1, self.count), stepper.layout.length)
         if not self.row:
             return csr_matrix(([0.0], ([0], [0])), shape=shape, dtype=np.float32)
         return csr_matrix(
             (
                 np.concatenate(self.weight).astype(np.float32),
-                (np.concatenate(self.row), stepper.flat_number(np.concatenate(self.at))),
+                (np.concatenate(self.row), stepper.layout.flat_number(np.concatenate(self.at))),
             ),
             shape=shape,
         )

@@ -14,7 +14,8 @@ from heron.engines.transient import records
 from heron.engines.transient.dataset import Terminal, with_records
 from heron.engines.transient.recorder import PulseRun, Recorder
 from heron.engines.transient.records import Complexes
-from heron.engines.transient.structure import Floats, Structure, interfaces_of, wall_distance
+from heron.engines.transient.room import interfaces_of, wall_distance
+from heron.engines.transient.structure import Floats, Structure
 from heron.excitation.waves import PlaneWave
 from heron.fields import layered
 from heron.fields.rays import Rays, kept_rays

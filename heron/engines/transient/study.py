@@ -8,13 +8,12 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-from heron.engines.transient.apertures import Aperture
-from heron.engines.transient.averages import Averages
 from heron.engines.transient.launch import WATCHED, families, section, undispersed
 from heron.engines.transient.modes import conductors, cut_offs, impedance, kind, solve
+from heron.engines.transient.openings import Aperture
 from heron.engines.transient.records import Complexes
 from heron.engines.transient.stepper import Stepper
-from heron.engines.transient.structure import Dispersion, Floats, Structure
+from heron.engines.transient.structure import Averages, Dispersion, Floats, Structure
 from heron.errors import ModelError
 from heron.excitation.pulse import pulse_of
 from heron.model import Evaluated

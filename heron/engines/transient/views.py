@@ -10,11 +10,12 @@ import numpy as np
 from pydantic import BaseModel, ConfigDict, Field
 
 from heron.engines.contract import Engine, Seen, View
-from heron.engines.transient.apertures import Aperture
+from heron.engines.transient.contents import fill
 from heron.engines.transient.cut import cut
 from heron.engines.transient.incidence import box_corners
 from heron.engines.transient.mode_study import modes_with_errors
-from heron.engines.transient.structure import Structure, fill
+from heron.engines.transient.openings import Aperture
+from heron.engines.transient.structure import Structure
 from heron.errors import CapacityError
 from heron.excitation.pulse import Pulse, pulse_of
 from heron.formats.tables import MODE_COLUMNS, mode_fields, mode_rows, table

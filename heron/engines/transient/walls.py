@@ -10,14 +10,13 @@ surface, which are longer than it, lose no more than it does.
 
 from __future__ import annotations
 
-from typing import TYPE_CHECKING, Any, NamedTuple
+from typing import Any, NamedTuple
 
 import numpy as np
 from numpy.typing import NDArray
 from scipy.spatial import cKDTree
 
-if TYPE_CHECKING:
-    from heron.engines.transient.structure import Structure
+from heron.engines.transient.structure import Structure
 
 Floats = NDArray[np.float64]
 Bools = NDArray[np.bool_]

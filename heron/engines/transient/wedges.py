@@ -14,13 +14,12 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 from itertools import permutations, product
-from typing import TYPE_CHECKING, Any, NamedTuple
+from typing import Any, NamedTuple
 
 import numpy as np
 from numpy.typing import NDArray
 
-if TYPE_CHECKING:
-    from heron.engines.transient.structure import Structure
+from heron.engines.transient.structure import Structure
 
 Floats = NDArray[np.float64]
 Indices = NDArray[np.int64]

@@ -1513,6 +1513,38 @@ export interface components {
             /** Unit */
             unit: string;
         };
+        /**
+         * FrequencySolved
+         * @description One more frequency of a sweep, in Hz, with S11 as real and imaginary part; ``solved`` so
+         *     far.
+         */
+        FrequencySolved: {
+            /**
+             * Round
+             * @default 1
+             */
+            round: number;
+            /**
+             * Rounds
+             * @default 1
+             */
+            rounds: number;
+            /**
+             * Kind
+             * @default frequency
+             * @constant
+             */
+            kind: "frequency";
+            /** Frequency Hz */
+            frequency_hz: number;
+            /** S11 */
+            s11: [
+                number,
+                number
+            ];
+            /** Solved */
+            solved: number;
+        };
         /** RunDetail */
         RunDetail: {
             /** Number */
@@ -1579,9 +1611,7 @@ export interface components {
             /** Gain Error Db */
             gain_error_db: number | null;
             /** Live */
-            live: {
-                [key: string]: unknown;
-            }[];
+            live: (components["schemas"]["FrequencySolved"] | components["schemas"]["TimeSteps"])[];
             /** Events */
             events: {
                 [key: string]: unknown;
@@ -1608,6 +1638,45 @@ export interface components {
             document: {
                 [key: string]: unknown;
             };
+        };
+        /**
+         * TimeSteps
+         * @description A run in time, of the ``port``-th port or illumination: ``step`` done, ``energy_db`` left of
+         *     the largest; ``s11_db`` at even frequencies ``f_hz``, from and to, as far as it is known.
+         */
+        TimeSteps: {
+            /**
+             * Round
+             * @default 1
+             */
+            round: number;
+            /**
+             * Rounds
+             * @default 1
+             */
+            rounds: number;
+            /**
+             * Kind
+             * @default time
+             * @constant
+             */
+            kind: "time";
+            /** Step */
+            step: number;
+            /** Energy Db */
+            energy_db: number;
+            /** Port */
+            port: number;
+            /** F Hz */
+            f_hz?: [
+                number,
+                number
+            ] | null;
+            /**
+             * S11 Db
+             * @default []
+             */
+            s11_db: number[];
         };
         /** NewRun */
         NewRun: {

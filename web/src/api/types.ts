@@ -6,6 +6,7 @@ export type Session = Schemas["Session"];
 export type ProjectCard = Schemas["ProjectCard"];
 export type RunLine = Schemas["RunLine"];
 export type RunDetail = Schemas["RunDetail"];
+export type RunNews = RunDetail["live"][number];
 export type ExampleLine = Schemas["ExampleLine"];
 export type ExpressionValue = Schemas["ExpressionValue"];
 export type FileLine = Omit<Schemas["FileLine"], "report"> & {

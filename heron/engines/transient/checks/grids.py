@@ -6,14 +6,11 @@ from typing import Any
 
 import numpy as np
 
-from heron.engines.transient.structure import (
-    FINEST,
-    LEAST_ROOM,
-    MARGIN,
-    Structure,
-    dispersive,
-    wall_distance,
-)
+from heron.engines.transient.contents import dispersive
+from heron.engines.transient.room import MARGIN, wall_distance
+from heron.engines.transient.structure import Structure
+from heron.engines.transient.thin_wires import LEAST_ROOM
+from heron.engines.transient.wishes import FINEST
 from heron.geometry import Geometry
 from heron.model import Evaluated
 from heron.model.substances import media_of

@@ -4,7 +4,7 @@ import { useNavigate } from "@tanstack/react-router";
 import { useEffect, useRef, useState } from "react";
 import { Problem, call } from "../../api/client";
 import { active, client, run, runs } from "../../api/queries";
-import type { Examination, RunDetail, RunLine } from "../../api/types";
+import type { Examination, RunDetail, RunLine, RunNews } from "../../api/types";
 import { useRegister } from "../../app/commands";
 import { bytes, compact, seconds } from "../../format";
 import { Button } from "../../ui/Button";
@@ -185,28 +185,25 @@ function Preflight({ examination }: { examination?: Examination }) {
 }
 
 /** |S11| as far as it is known: the last whole curve of a time-domain run, or the points a sweep has solved. */
-function level(live: Record<string, unknown>[]): { f: number; db: number }[] {
+function level(live: RunNews[]): { f: number; db: number }[] {
   const last = live[live.length - 1];
-  if (last && "energy_db" in last)
-    return ((last.s11_db as number[] | undefined) ?? []).map((db, i) => ({ f: i, db }));
+  if (last?.kind === "time") return last.s11_db.map((db, i) => ({ f: i, db }));
   return live
+    .filter((p) => p.kind === "frequency")
     .map((p) => ({
-      f: Number(p.frequency_hz),
-      db: 20 * Math.log10(Math.max(1e-6, Math.hypot(...(p.s11 as [number, number])))),
+      f: p.frequency_hz,
+      db: 20 * Math.log10(Math.max(1e-6, Math.hypot(...p.s11))),
     }))
     .sort((a, b) => a.f - b.f);
 }
 
 /** What a time-domain run has left in it, and in which round it is. */
-const ringing = (live: Record<string, unknown>[]): string => {
-  const {
-    energy_db: db,
-    round,
-    rounds,
-  } = (live[live.length - 1] ?? {}) as Record<string, number | undefined>;
+const ringing = (live: RunNews[]): string => {
+  const last = live[live.length - 1];
+  if (!last) return "";
   return (
-    (round === undefined ? "" : ` · round ${round} of ${rounds}`) +
-    (db === undefined ? "" : ` · ${db.toFixed(0).replace("-", "−")} dB left`)
+    (last.rounds > 1 ? ` · round ${last.round} of ${last.rounds}` : "") +
+    (last.kind === "time" ? ` · ${last.energy_db.toFixed(0).replace("-", "−")} dB left` : "")
   );
 };
 
@@ -218,7 +215,7 @@ function Chip({ projectId, line }: { projectId: number; line: RunLine }) {
     void call("POST", `/projects/${projectId}/runs/${line.number}/${what}`).then(() =>
       client.invalidateQueries({ queryKey: runs(projectId).queryKey }),
     );
-  const live = level((data?.live ?? []) as Record<string, unknown>[]);
+  const live = level(data?.live ?? []);
   const frame =
     "flex h-[44px] items-center gap-2.5 rounded-lg border border-rule bg-paper px-2.5 text-left";
   const words = (
@@ -229,7 +226,7 @@ function Chip({ projectId, line }: { projectId: number; line: RunLine }) {
       </span>
       <span className="num block truncate text-[11.500px] text-ink2">
         {busy
-          ? `${Math.round(line.fraction * 100)} %${ringing((data?.live ?? []) as Record<string, unknown>[])}`
+          ? `${Math.round(line.fraction * 100)} %${ringing(data?.live ?? [])}`
           : ((line.headline as { text?: string }).text ?? line.status)}
       </span>
     </span>
