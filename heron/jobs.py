@@ -10,9 +10,10 @@ from dataclasses import dataclass, field
 from pathlib import Path
 
 import numpy as np
+import psutil
 
-from heron.checks import Examination, examine
-from heron.engines import Progress, silent
+from heron.checks import Examination, examine, judged_for
+from heron.engines import Inputs, Progress, silent
 from heron.errors import HeronError, ModelError
 from heron.formats import netcdf
 from heron.geometry.build import Files
@@ -37,20 +38,21 @@ class Variant:
 @dataclass(frozen=True)
 class Job:
     """A variant of a document to be solved; ``files`` gives its imports by name, ``engine`` is
-    another than the plan's.
+    another than the plan's; ``inputs`` are sources of fields from other runs by name.
     """
 
     document: Document
     variant: Variant = Variant()
     files: Files | None = None
     engine: str | None = None
+    inputs: Inputs = field(default_factory=dict)
 
     def examined(self) -> Examination:
-        """Everything that can be known before the solve.
+        """Everything that can be known before the solve on this machine.
 
         :raises ModelError: the variant names a plan or a part that there is not.
         """
-        return examine(
+        found = examine(
             _without(self.document, self.variant.without),
             self.variant.overrides,
             self.engine,
@@ -58,6 +60,7 @@ class Job:
             self.variant.empty,
             self.variant.plan,
         )
+        return judged_for(found, psutil.virtual_memory().available)
 
 
 def _without(document: Document, names: frozenset[str]) -> Document:
@@ -96,7 +99,7 @@ def execute(
         more = f" (and {len(examination.errors) - 1} more)" if len(examination.errors) > 1 else ""
         raise ModelError(first.message + more, first.path)
     begun(examination)
-    return Done(examination, solve(examination, progress))
+    return Done(examination, solve(examination, progress, job.inputs))
 
 
 def save(done: Done, folder: Path, every: bool = False) -> list[str]:

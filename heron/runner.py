@@ -14,7 +14,7 @@ import xarray as xr
 
 from heron.checks import Examination
 from heron.checks.advice import advise
-from heron.engines import ENGINES, Event, Progress, Signal, silent
+from heron.engines import ENGINES, NO_INPUTS, Event, Inputs, Progress, Signal, silent
 from heron.engines.patience import finished
 from heron.errors import ModelError, Stopped
 from heron.fields import bounded
@@ -35,11 +35,13 @@ class Run:
     summary: dict[str, Any]
 
 
-def solve(examination: Examination, progress: Progress = silent) -> Run:
-    """Solves an examined document, which must be sound."""
+def solve(examination: Examination, progress: Progress = silent, inputs: Inputs = NO_INPUTS) -> Run:
+    """Solves an examined document, which must be sound; ``inputs`` are sources of fields from
+    other runs, by the names by which the document speaks of them.
+    """
     started = perf_counter()
     forget_peak()
-    results = solve_in_rounds(examination, progress)
+    results = solve_in_rounds(examination, progress, inputs)
 
     def evaluated() -> Run:
         own = results
@@ -52,7 +54,9 @@ def solve(examination: Examination, progress: Progress = silent) -> Run:
     return finished(evaluated, progress, "fields", 0.99)
 
 
-def solve_in_rounds(examination: Examination, progress: Progress = silent) -> xr.Dataset:
+def solve_in_rounds(
+    examination: Examination, progress: Progress = silent, inputs: Inputs = NO_INPUTS
+) -> xr.Dataset:
     """The results of the last round, with what the ones before say of their errors.
 
     A round that is too coarse for the model, such as an opening of two cells, is left out. Stopping
@@ -72,7 +76,7 @@ def solve_in_rounds(examination: Examination, progress: Progress = silent) -> xr
                 if size == 1
                 else engine.discretise(model, examination.geometry, size)
             )
-            results = engine.solve(model, made, part)
+            results = engine.solve(model, made, part, inputs)
         except ModelError:
             if size == 1:
                 raise

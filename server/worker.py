@@ -25,6 +25,7 @@ from django.db import Error as DatabaseError  # noqa: E402
 from django.db import close_old_connections, connections  # noqa: E402
 
 from server.config import ROOT  # noqa: E402
+from server.runs import machines  # noqa: E402
 from server.runs.actions import give_back, take_up_orphans  # noqa: E402
 
 LOOK_S = 3.0
@@ -54,6 +55,7 @@ def main() -> None:
                     start_new_session=True,
                 )
             try:
+                machines.report()
                 take_up_orphans()
             except DatabaseError as error:
                 log.warning("the database is away: %s", error)

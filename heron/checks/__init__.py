@@ -1,8 +1,16 @@
 """What is judged before and after a run: preflight, forecast, trust."""
 
-from heron.checks.preflight import Examination, examine, examine_model
+from heron.checks.preflight import Examination, examine, examine_model, judged_for
 from heron.checks.trust import trust_card
 from heron.problems import Problem
 from heron.results.capabilities import TrustItem
 
-__all__ = ["Examination", "Problem", "TrustItem", "examine", "examine_model", "trust_card"]
+__all__ = [
+    "Examination",
+    "Problem",
+    "TrustItem",
+    "examine",
+    "examine_model",
+    "judged_for",
+    "trust_card",
+]

@@ -8,8 +8,6 @@ from collections.abc import Iterator, Mapping
 from dataclasses import dataclass, field, replace
 from typing import Any
 
-import psutil
-
 from heron.checks.captures import capture_problems
 from heron.checks.dipoles import dipole_problems
 from heron.checks.illuminations import illumination_problems, layer_problems
@@ -29,7 +27,7 @@ from heron.steps import kind_of, kinds
 from heron.steps.contract import SettingsKind
 
 MAX_POINTS = 10_001  # frequencies of one plan
-MEMORY_SHARE = 0.85  # of the memory that is free now
+MEMORY_SHARE = 0.85  # of the memory where a run would be
 MOST_ROUNDS = 5
 
 
@@ -128,7 +126,6 @@ def _examined(model: Evaluated, engine: str | None, files: Files | None) -> Exam
     report.problems += [_located(e) for e in report.discretisation.errors]
     report.problems += solver.checks(model, geometry, report.discretisation)
     report.forecast = solver.forecast(model, report.discretisation)
-    report.problems += _memory(report.forecast)
     return report
 
 
@@ -410,22 +407,33 @@ def _no_feed(model: Evaluated) -> Problem:
     )
 
 
-def _memory(forecast: Forecast) -> list[Problem]:
-    free = psutil.virtual_memory().available
-    if forecast.memory_bytes <= MEMORY_SHARE * free:
-        return []
+def _memory_refusal(forecast: Forecast, there: float) -> Problem | None:
+    """Why a machine with so many bytes of memory ``there`` cannot take a run."""
+    if forecast.memory_bytes <= MEMORY_SHARE * there:
+        return None
     what, needs, has = (
         forecast.field.replace("_", " "),
         f"{forecast.memory_bytes / 2**30:.1f} GiB",
-        f"{free / 2**30:.1f} GiB",
+        f"{there / 2**30:.1f} GiB",
     )
-    return [
-        _error(
-            ("plan", "settings", forecast.engine, forecast.field),
-            f"the run needs about {needs} and {has} are free; ask for fewer {what}, or make the"
-            " model smaller",
-        )
-    ]
+    return _error(
+        ("plan", "settings", forecast.engine, forecast.field),
+        f"the run needs about {needs} of memory, and there are {has} where it would run; ask for"
+        f" fewer {what}, or make the model smaller",
+    )
+
+
+def judged_for(examination: Examination, there: float | None) -> Examination:
+    """An examination with what is to be said of the memory where its run would be: so many bytes
+    ``there``, ``None`` where that is not known. The machine that looks at a model may be another.
+    """
+    if examination.forecast is None or there is None:
+        return examination
+    refusal = _memory_refusal(examination.forecast, there)
+    if refusal is None:
+        return examination
+    placed = _at_plan(refusal, ("plans", examination.model.plan_number))
+    return replace(examination, problems=[*examination.problems, placed])
 
 
 def look(examination: Examination, view: str, asked: Any) -> Seen:

@@ -5,7 +5,7 @@ from __future__ import annotations
 from importlib import import_module
 from typing import Any, cast
 
-from heron.engines.contract import Engine, Forecast, Verdict
+from heron.engines.contract import NO_INPUTS, Engine, Forecast, Inputs, Stage, Verdict
 from heron.engines.progress import Event, Progress, Signal, silent
 
 
@@ -42,11 +42,14 @@ def highest(engine: Engine) -> float:
 
 __all__ = [
     "ENGINES",
+    "NO_INPUTS",
     "Engine",
     "Event",
     "Forecast",
+    "Inputs",
     "Progress",
     "Signal",
+    "Stage",
     "Verdict",
     "highest",
     "silent",

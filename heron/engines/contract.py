@@ -3,8 +3,8 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Mapping
-from dataclasses import dataclass, field
-from types import SimpleNamespace
+from dataclasses import asdict, dataclass, field
+from types import MappingProxyType, SimpleNamespace
 from typing import Any, Protocol
 
 import numpy as np
@@ -13,6 +13,8 @@ from numpy.typing import NDArray
 from pydantic import BaseModel
 
 from heron.engines.progress import Progress, silent
+from heron.errors import ModelError
+from heron.fields import FieldSource
 from heron.geometry import Geometry
 from heron.model import Evaluated
 from heron.problems import Problem
@@ -28,20 +30,64 @@ def band(plan: Any) -> NDArray[np.float64]:
     return np.asarray(space(plan.f_start, plan.f_stop, n))
 
 
+Inputs = Mapping[str, FieldSource]
+NO_INPUTS: Inputs = MappingProxyType({})
+
+
+def no_inputs(engine: str, inputs: Inputs) -> None:
+    """Of an engine that takes none.
+
+    :raises ModelError: there are inputs.
+    """
+    if inputs:
+        names = ", ".join(f"“{name}”" for name in inputs)
+        raise ModelError(f"the {engine} engine takes no fields of other runs, such as {names}")
+
+
+@dataclass(frozen=True)
+class Stage:
+    """A stage of a run, named as its progress has it: the ``seconds`` it should take on a machine
+    that does nothing else, ``least`` and ``most`` as far as can be told before, and the memory it
+    holds.
+    """
+
+    name: str
+    seconds: float
+    least: float
+    most: float
+    memory_bytes: float
+
+
 @dataclass(frozen=True)
 class Forecast:
-    """What a run will take on this machine: ``size`` in ``what`` (unknowns, cells), which
-    ``field`` of the engine's settings governs.
+    """What a run will take: ``size`` in ``what`` (unknowns, cells), which ``field`` of the engine's
+    settings governs; how often it is solved; and its stages.
     """
 
     engine: str
     size: int
     what: str
     field: str
-    memory_bytes: float
-    seconds: float
     solves: int
+    stages: tuple[Stage, ...]
     reason: str = ""
+
+    @property
+    def seconds(self) -> float:
+        return sum(s.seconds for s in self.stages)
+
+    @property
+    def memory_bytes(self) -> float:
+        return max(s.memory_bytes for s in self.stages)
+
+    def as_json(self) -> dict[str, Any]:
+        """Its fields, with time and memory of all stages together."""
+        return asdict(self) | {
+            "seconds": self.seconds,
+            "least_seconds": sum(s.least for s in self.stages),
+            "most_seconds": sum(s.most for s in self.stages),
+            "memory_bytes": self.memory_bytes,
+        }
 
 
 @dataclass(frozen=True)
@@ -118,8 +164,16 @@ class Engine(Protocol):
 
     def forecast(self, model: Evaluated, discretisation: Any) -> Forecast: ...
     def solve(
-        self, model: Evaluated, discretisation: Any, progress: Progress = silent
-    ) -> xr.Dataset: ...
+        self,
+        model: Evaluated,
+        discretisation: Any,
+        progress: Progress = silent,
+        inputs: Inputs = NO_INPUTS,
+    ) -> xr.Dataset:
+        """:raises ModelError: it can do nothing with ``inputs``, sources of fields from other
+        runs by name.
+        """
+
     def trust(self, results: xr.Dataset) -> list[TrustItem]:
         """What its runs say of themselves beside their errors; it can only lower the grade."""
 

@@ -12,7 +12,7 @@ from typing import Any
 import numpy as np
 from django.http import HttpResponse
 
-from heron.checks import Examination, examine
+from heron.checks import Examination, examine, judged_for
 from heron.geometry import build_geometry
 from heron.geometry.tessellate import shapes
 from heron.model import evaluate_document, load_document
@@ -21,6 +21,7 @@ from heron.quantities.units import si_symbol
 from server.projects.files import provider
 from server.projects.models import Project, Revision
 from server.projects.views import curves, engine_view, examination_view, outline
+from server.runs import machines
 
 KEPT = 6  # examinations
 CURVE_POINTS = 201
@@ -38,7 +39,8 @@ def _examination(
     if own is not None:
         lines = own.uploads.order_by("name").values_list("digest", "state")
         stamp = " ".join(f"{digest} {state}" for digest, state in lines)
-    return _kept(document, project, stamp, plan, tuple(sorted((overrides or {}).items())), empty)
+    found = _kept(document, project, stamp, plan, tuple(sorted((overrides or {}).items())), empty)
+    return judged_for(found, machines.most_memory())
 
 
 @lru_cache(maxsize=KEPT)
@@ -81,7 +83,7 @@ def preflight(
             n: {"value": q.value, "unit": si_symbol(q.dimension)}
             for n, q in found.model.values.items()
         },
-        "forecast": None if found.forecast is None else asdict(found.forecast),
+        "forecast": None if found.forecast is None else found.forecast.as_json(),
     }
 
 

@@ -91,7 +91,7 @@ def examination_view(e: Examination, have: set[str] | None = None) -> dict[str, 
             if n
         ],
         "problems": [asdict(p) for p in e.problems],
-        "forecast": asdict(e.forecast) if e.forecast else None,
+        "forecast": e.forecast.as_json() if e.forecast else None,
         "engine": e.engine,
         "engine_reason": e.engine_reason,
         **_staged(e),

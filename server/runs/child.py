@@ -29,13 +29,13 @@ from django.db import close_old_connections, connections, transaction  # noqa: E
 from django.utils import timezone  # noqa: E402
 
 import heron  # noqa: E402
-from heron.checks import examine, trust_card  # noqa: E402
+from heron.checks import trust_card  # noqa: E402
 from heron.checks.trust import grade  # noqa: E402
 from heron.engines import ENGINES, Event, Signal  # noqa: E402
 from heron.errors import HeronError, Stopped  # noqa: E402
+from heron.jobs import Job, Variant, execute  # noqa: E402
 from heron.model import load_document  # noqa: E402
 from heron.results.readout import headline  # noqa: E402
-from heron.runner import solve  # noqa: E402
 from server.processes import end_with_parent  # noqa: E402
 from server.projects.files import provider  # noqa: E402
 from server.runs import store  # noqa: E402
@@ -82,8 +82,7 @@ def warm_up() -> None:
         "feeds": [{"kind": "gap", "number": 1, "part": "rod"}],
         "plans": [{"f_start": "70 MHz", "f_stop": "75 MHz", "points": "3"}],
     }
-    done = solve(examine(load_document(document)))
-    store.encode(done.results)
+    store.encode(execute(Job(load_document(document))).run.results)
     for engine in ENGINES.values():
         engine.views  # noqa: B018 - loads the engine
 
@@ -207,16 +206,9 @@ class _Reporter:
 
 
 def _solve(run: Run) -> None:
-    examination = examine(
-        load_document(run.revision.document),
-        run.overrides,
-        files=provider(run.project),
-        empty=run.empty,
-        plan=run.plan or None,
-    )
-    if not examination.sound:
-        raise examination_error(examination)
-    done = solve(examination, _Reporter(run.id))
+    document = load_document(run.revision.document)
+    variant = Variant(run.overrides, run.plan or None, empty=run.empty)
+    done = execute(Job(document, variant, provider(run.project)), _Reporter(run.id)).run
     data = store.encode(done.results)
     card = trust_card(done.results)
     stopped = bool(done.results.attrs["stopped"])
@@ -229,11 +221,6 @@ def _solve(run: Run) -> None:
                 raise
             close_old_connections()
             time.sleep(1)
-
-
-def examination_error(examination: Any) -> HeronError:
-    first = examination.errors[0]
-    return HeronError(first.message, first.path)
 
 
 @transaction.atomic

@@ -87,6 +87,14 @@ class RunEvent(models.Model):
         ordering = ["id"]
 
 
+class Machine(models.Model):
+    """A machine on which a worker takes runs, and its memory: models are judged for the largest."""
+
+    name = models.CharField(max_length=255, unique=True)
+    memory_bytes = models.BigIntegerField()
+    seen = models.DateTimeField()
+
+
 class ResultChunk(models.Model):
     """A piece of a run's compressed result dataset (NetCDF), in order."""
 

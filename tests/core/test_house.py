@@ -14,12 +14,14 @@ import numpy as np
 import pytest
 import xarray as xr
 
+from heron import fields
 from heron.checks import examine, trust_card
 from heron.cli import main
-from heron.engines import ENGINES, Event, Forecast, Verdict, silent
+from heron.engines import ENGINES, NO_INPUTS, Event, Forecast, Inputs, Stage, Verdict, silent
 from heron.engines.contract import Change, Progress, View, band
-from heron.errors import QuantityError
+from heron.errors import ModelError, QuantityError
 from heron.fields import radiator_name
+from heron.jobs import Job, execute
 from heron.model import load_document
 from heron.phrases import printed, step_from
 from heron.problems import Problem
@@ -118,7 +120,7 @@ class Marsh:
         return [], 1.0
 
     def forecast(self, model: Any, discretisation: Any) -> Forecast:
-        return Forecast(self.name, 7, "puddles", "depth", 1e3, 0.1, 1)
+        return Forecast(self.name, 7, "puddles", "depth", 1, (Stage("wading", 0.1, 0.0, 1.0, 1e3),))
 
     def checks(self, model: Any, geometry: Any, discretisation: Any) -> list[Problem]:
         return [Problem("look", "ebb", "the water is low")]
@@ -126,12 +128,18 @@ class Marsh:
     def trust(self, results: xr.Dataset) -> list[TrustItem]:
         return [TrustItem("Puddles", "7", "good")]
 
-    def solve(self, model: Any, discretisation: Any, progress: Progress = silent) -> xr.Dataset:
+    def solve(
+        self,
+        model: Any,
+        discretisation: Any,
+        progress: Progress = silent,
+        inputs: Inputs = NO_INPUTS,
+    ) -> xr.Dataset:
         progress(Event("wading", 0.5))
         f = band(model.plan)
         return xr.Dataset(
             {
-                "tide": (("frequency",), f / f[0] * (1 + discretisation.size / 100)),
+                "tide": (("frequency",), f / f[0] * (1 + discretisation.size / 100) + len(inputs)),
                 "solved": (("frequency",), np.ones(len(f), dtype=bool)),
             },
             coords={"frequency": f},
@@ -189,6 +197,20 @@ def test_an_engine_is_chosen_by_what_it_says_of_itself() -> None:
     unknown = examine(load_document(asked)).errors[0]
     assert "there are moments, transient, marsh" in unknown.message
     assert unknown.path == ("plans", 0, "engine")
+
+
+@pytest.mark.usefixtures("house")
+def test_fields_of_other_runs_reach_an_engine_that_takes_them() -> None:
+    solved = solve(examine(load_document(dipole())))
+    other = fields.source(solved.results, 0, solved.results["drive"].values)
+    made = load_document(document(notes="marsh"))
+    alone, driven = (
+        execute(Job(made, inputs=inputs)).run.results["tide"].values
+        for inputs in ({}, {"mast": other})
+    )
+    assert driven == pytest.approx(alone + 1)
+    with pytest.raises(ModelError, match="takes no fields of other runs, such as “mast”"):
+        execute(Job(load_document(dipole()), inputs={"mast": other}))
 
 
 @pytest.mark.usefixtures("house")

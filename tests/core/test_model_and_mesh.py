@@ -10,8 +10,10 @@ import numpy as np
 import psutil
 import pytest
 
+from heron.checks import examine, judged_for
 from heron.discretise.wires import STRAIGHT_OVER_RADIUS
 from heron.errors import ModelError
+from heron.jobs import Job, execute
 from heron.model import load_document
 from server.config import ROOT
 from tests.models import dipole, look, plan, wire
@@ -181,10 +183,15 @@ def test_bad_input_is_explained_where_it_was_made(name: str) -> None:
 
 
 def test_more_memory_than_there_is(monkeypatch: pytest.MonkeyPatch) -> None:
+    """It is judged where the run would be, not where the model is looked at."""
     monkeypatch.setattr(psutil, "virtual_memory", lambda: SimpleNamespace(available=50e6))
-    message, path = problem(dipole())
-    assert "GiB are free" in message
-    assert path == ("plans", 0, "settings", "moments", "segments_per_wavelength")
+    found = examine(load_document(dipole()))
+    assert found.sound and judged_for(found, None).sound and judged_for(found, 50e9).sound
+    (refused,) = judged_for(found, 50e6).errors
+    assert "GiB where it would run" in refused.message
+    assert refused.path == ("plans", 0, "settings", "moments", "segments_per_wavelength")
+    with pytest.raises(ModelError, match="of memory"):
+        execute(Job(load_document(dipole())))
 
 
 def test_too_many_segments_are_refused_before_meshing() -> None:

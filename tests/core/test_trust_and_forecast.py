@@ -5,9 +5,11 @@ from __future__ import annotations
 import numpy as np
 import pytest
 
-from heron.checks import trust, trust_card
+from heron import runner
+from heron.checks import examine, trust, trust_card
 from heron.checks.trust import deciding, grade
-from heron.engines import ENGINES
+from heron.engines import ENGINES, Event, Signal
+from heron.model import load_document
 from heron.results.power import budget
 from heron.results.readout import sweep
 from heron.runner import solve_in_rounds
@@ -108,6 +110,24 @@ def test_forecast_grows_with_the_model_and_matches_its_size() -> None:
     )
     assert large.forecast.memory_bytes > small.forecast.memory_bytes
     assert large.forecast.seconds > small.forecast.seconds > 0
+
+
+@pytest.mark.parametrize("engine", ["moments", "transient"])
+def test_a_forecast_has_the_stages_that_the_run_then_reports(engine: str) -> None:
+    found = examine(load_document(dipole(0.5, 1e-3)), {}, engine)
+    assert found.forecast is not None
+    for stage in found.forecast.stages:
+        assert 0 <= stage.least <= stage.seconds <= stage.most and stage.memory_bytes > 0, stage
+    told = found.forecast.as_json()
+    assert told["least_seconds"] < told["seconds"] < told["most_seconds"]
+    reported: list[str] = []
+
+    def progress(event: Event, /) -> Signal:
+        reported.append(event.stage)
+        return Signal.CONTINUE
+
+    runner.solve(found, progress)
+    assert set(reported) - {"preparing"} == {s.name for s in found.forecast.stages} - {"preparing"}
 
 
 @pytest.mark.parametrize("degree", [3, 4, 5])

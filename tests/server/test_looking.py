@@ -7,12 +7,16 @@ from collections.abc import Iterator
 from typing import Any
 
 import pytest
+from django.utils import timezone
 
 from heron.errors import ModelError
 from server.errors import Problem
-from server.looking import pool
+from server.looking import pool, tasks
 from server.looking.tasks import look_over
 from server.projects.library import example
+from server.projects.models import Project
+from server.runs import machines
+from server.runs.models import Machine
 from tests.models import dipole
 from tests.server.conftest import Api
 
@@ -85,3 +89,16 @@ def test_a_refusal_says_when_to_come_back(api: Api, monkeypatch: pytest.MonkeyPa
     answer = api.ask("post", "/projects/examine", {"document": json.loads(MODEL)})
     assert (answer.status_code, answer["Retry-After"]) == (429, "3")
     assert "busy" in answer.json()["title"]
+
+
+def test_memory_is_judged_for_the_machines_that_take_runs(api: Api, project: Project) -> None:
+    """The one that looks may have less, or none may have reported yet."""
+    text = json.dumps(project.head.whole)
+    assert not tasks.preflight(text, project.id, {}, False, None)["errors"]
+    Machine.objects.create(name="creek", memory_bytes=1e8, seen=timezone.now())
+    (error,) = tasks.preflight(text, project.id, {}, False, None)["errors"]
+    assert "of memory" in error["message"]
+    refused = api.post(f"/api/projects/{project.id}/runs", {})
+    assert refused.status_code == 422 and "of memory" in refused.json()["title"]
+    machines.report()
+    assert not tasks.preflight(text, project.id, {}, False, None)["errors"]

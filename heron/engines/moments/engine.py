@@ -16,7 +16,17 @@ from numpy.typing import NDArray
 
 from heron.discretise import Gap, WireMesh, mesh_wires
 from heron.engines import rational
-from heron.engines.contract import Change, Forecast, Verdict, View, band
+from heron.engines.contract import (
+    NO_INPUTS,
+    Change,
+    Forecast,
+    Inputs,
+    Stage,
+    Verdict,
+    View,
+    band,
+    no_inputs,
+)
 from heron.engines.lumped import element, networks
 from heron.engines.moments.checks import problems
 from heron.engines.moments.system import Complexes, Floats, WireSystem
@@ -39,6 +49,9 @@ COARSER = 1.6  # segments of the first of two rounds over those of the second
 SAFETY = 0.3  # of the tolerance, for those agreements
 PROJECTIONS = 24  # current samples that join the S-parameters in the rational fit
 BYTES_MATRIX = 18  # per pair of unknowns: the matrix, factored in place
+BYTES_CURRENT = 128  # per segment, frequency and port: complex ends, and copies of them
+# of the measured rates: caches and other sizes make them differ so much
+FASTEST, SLOWEST = 0.5, 2.0
 BASE_BYTES = 2.5e8  # interpreter, libraries and compiled kernels
 
 
@@ -135,28 +148,50 @@ class MomentsEngine:
         pairs, factor = machine_rates()
         images = 2 if discretisation.mesh.ground is not None else 1
         each = images * n * n / pairs + 8 / 3 * m**3 / factor
-        patterns = points * n * 600 * 2 / (pairs * 4)
+        fields = points * n * 600 * 2 / (pairs * 4) + 0.1
+        fewest = min(solves, FIRST_SOLVES + CONFIRMATIONS)
+        rounds = sum(map(self.cost, self.rounds(plan))) * each
+        ports = max(1, len(discretisation.ports))
         return Forecast(
             self.name,
             m,
             "unknowns",
             "segments_per_wavelength",
-            BYTES_MATRIX * m * m + BASE_BYTES,
-            sum(map(self.cost, self.rounds(plan))) * (solves * each + patterns) + 0.1,
             solves,
+            (
+                Stage(
+                    "solving",
+                    rounds * solves,
+                    FASTEST * rounds * fewest,
+                    SLOWEST * rounds * points,
+                    BYTES_MATRIX * m * m + BASE_BYTES,
+                ),
+                Stage(
+                    "fields",
+                    fields,
+                    FASTEST * fields / 4,
+                    SLOWEST * 4 * fields,
+                    BYTES_CURRENT * points * n * ports + BASE_BYTES,
+                ),
+            ),
         )
 
     def trust(self, results: xr.Dataset) -> list[TrustItem]:
         return trust(results)
 
     def solve(
-        self, model: Evaluated, discretisation: MomentsDiscretisation, progress: Progress = silent
+        self,
+        model: Evaluated,
+        discretisation: MomentsDiscretisation,
+        progress: Progress = silent,
+        inputs: Inputs = NO_INPUTS,
     ) -> xr.Dataset:
         """Port parameters and currents at every point of the band.
 
         Stopping keeps the band between the lowest and highest frequency solved so far
         when the interpolation is usable, otherwise just the solved frequencies.
         """
+        no_inputs(self.name, inputs)
         mesh, plan = discretisation.mesh, model.plan
         feeds = [model.feeds[i] for i in discretisation.ports]
         gaps = [mesh.feeds[i] for i in discretisation.ports]

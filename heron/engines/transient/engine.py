@@ -11,7 +11,17 @@ from typing import Any
 import numpy as np
 import xarray as xr
 
-from heron.engines.contract import Change, Forecast, Verdict, View, band
+from heron.engines.contract import (
+    NO_INPUTS,
+    Change,
+    Forecast,
+    Inputs,
+    Stage,
+    Verdict,
+    View,
+    band,
+    no_inputs,
+)
 from heron.engines.lumped import networks
 from heron.engines.patience import finished
 from heron.engines.progress import Event, Progress, silent
@@ -45,6 +55,10 @@ RING_S = 60.0  # periods of the band's centre a run may ring in the forecast
 BYTES_CELL = 110.0  # fields, row numbers, building of the coefficients
 FINER = float(np.sqrt(2))  # a cell over that of the next round
 FEWEST = 6.0  # cells per wavelength of a round
+# of the measured rate: media, small grids and what is recorded on the way make steps slower
+FASTEST, SLOWEST = 0.7, 3.0
+# s at most per cell to be filled, and per patch of the surface, frequency and port
+PREPARING, FIELDS = 2e-5, 2e-6
 RATE_CELLS, RATE_TRIES = 80, 12  # a side, and stretches of a few steps
 
 
@@ -113,18 +127,26 @@ class TransientEngine:
             )
         )
         memory = BYTES_CELL * s.cells + 8.0 * points * patches + 2.5e8
-        seconds = (
-            sum(map(self.cost, self.rounds(plan))) * runs * steps * s.cells / machine_rate() + 2
-        )
+        longest = plan.settings.transient.longest * max(pulse.duration, 1 / pulse.centre)
+        each = sum(map(self.cost, sizes)) * runs * s.cells / machine_rate()
         more = f"; {len(sizes)} rounds, this the last" if len(sizes) > 1 else ""
         return Forecast(
             self.name,
             s.cells,
             "cells",
             "cells_per_wavelength",
-            memory,
-            seconds,
             runs * len(sizes),
+            (
+                Stage("preparing", 1.0, 0.0, PREPARING * s.cells + 5.0, BYTES_CELL * s.cells),
+                Stage(
+                    "solving",
+                    each * steps,
+                    FASTEST * each * pulse.duration / s.step,
+                    SLOWEST * each * (pulse.duration + longest) / s.step,
+                    memory,
+                ),
+                Stage("fields", 1.0, 0.0, FIELDS * points * patches * runs + 5.0, memory),
+            ),
             f"{s.cells:,} cells, about {steps:,.0f} steps of {s.step * 1e12:.3g} ps for each"
             f" {'wave' if model.illuminations else 'port'}{more}",
         )
@@ -160,7 +182,11 @@ class TransientEngine:
         return trust(results)
 
     def solve(
-        self, model: Evaluated, discretisation: TransientDiscretisation, progress: Progress = silent
+        self,
+        model: Evaluated,
+        discretisation: TransientDiscretisation,
+        progress: Progress = silent,
+        inputs: Inputs = NO_INPUTS,
     ) -> xr.Dataset:
         """Port parameters, Huygens currents and losses at every point of the band, one pulse for
         each port or illumination.
@@ -168,6 +194,7 @@ class TransientEngine:
         Stopping keeps what has been recorded so far when every port has been driven, and is refused
         before.
         """
+        no_inputs(self.name, inputs)
         s, plan = discretisation.structure, model.plan
         progress(Event("preparing", 0.0))
         fill(s, model, discretisation.geometry)

@@ -146,6 +146,8 @@ export interface Examination {
     what: string;
     memory_bytes: number;
     seconds: number;
+    least_seconds: number;
+    most_seconds: number;
     solves: number;
   } | null;
   engine: string;

@@ -73,7 +73,7 @@ export function RunStrip({
         <p className="text-[11.500px] text-ink2">Forecast</p>
         <p className="num text-[12.500px]">
           {forecast && sound
-            ? `${compact(forecast.size)} ${forecast.what} · ${bytes(forecast.memory_bytes)} · ${seconds(forecast.seconds)}`
+            ? `${compact(forecast.size)} ${forecast.what} · ${bytes(forecast.memory_bytes)} · about ${seconds(forecast.seconds)}, at most ${seconds(forecast.most_seconds)}`
             : "–"}
         </p>
       </div>
