@@ -18,12 +18,11 @@ from heron.engines import ENGINES, NO_INPUTS, Event, Inputs, Progress, Signal, s
 from heron.engines.patience import finished
 from heron.errors import ModelError, Stopped
 from heron.fields import bounded
-from heron.geometry.build import build_frames, frame_matrix
-from heron.geometry.places import at_frequencies, capture_points
-from heron.model import Evaluated
+from heron.geometry.places import at_frequencies
 from heron.results import currents, near, patterns, rounds, scattering, sphere
 from heron.results.capabilities import leading, provided
 from heron.results.errors import errors_in
+from heron.results.origin import Captured, captures_of, places, with_origin
 from heron.usage import forget_peak, peak_mb
 
 
@@ -44,7 +43,7 @@ def solve(examination: Examination, progress: Progress = silent, inputs: Inputs 
     results = solve_in_rounds(examination, progress, inputs)
 
     def evaluated() -> Run:
-        own = results
+        own = with_origin(results, examination.model)
         if bounded(own):
             own = sphere.record(own, pattern_indices(examination, own))
         return Run(own, summarise(examination, own, perf_counter() - started))
@@ -66,7 +65,7 @@ def solve_in_rounds(
     sizes = engine.rounds(model.plan)
     costs = [engine.cost(size) for size in sizes]
     done: list[rounds.Round] = []
-    places = near_places(model) if len(sizes) > 1 else {}  # one round has nothing to compare with
+    captured = places(model) if len(sizes) > 1 else {}  # one round has nothing to compare with
     kept: xr.Dataset | None = None
     for number, size in enumerate(sizes):
         part, started = _part_of(progress, number, costs), perf_counter()
@@ -99,21 +98,11 @@ def solve_in_rounds(
                 done,
             )
         kept = results
-        done.append(rounds.read(results, size, places, perf_counter() - started))
+        done.append(rounds.read(results, size, captured, perf_counter() - started))
         if results.attrs["stopped"]:
             break
     assert kept is not None
     return rounds.with_errors(kept, done)
-
-
-def near_places(model: Evaluated) -> dict[str, Any]:
-    """World points (n, 3) in m of every capture of fields at frequencies, by name."""
-    frames = build_frames(model, [])
-    return {
-        c.name: capture_points(c, frame_matrix(frames, c.frame))
-        for c in model.captures
-        if c is not None and at_frequencies(c)
-    }
 
 
 def _part_of(progress: Progress, number: int, costs: list[float]) -> Progress:
@@ -140,9 +129,9 @@ def summarise(examination: Examination, results: xr.Dataset, wall: float) -> dic
     model, indices = examination.model, pattern_indices(examination, results)
     advice = advise(results, model.plan, wall)
     flux = {
-        c.name: [_flux(model, results, i, c) for i in indices]
-        for c in model.captures
-        if c is not None and c.kind == "power_flux"
+        c.name: [_flux(results, i, c) for i in indices]
+        for c in captures_of(results)
+        if c.kind == "power_flux"
     }
     out = {
         "engine": results.attrs["engine"],
@@ -167,18 +156,15 @@ def summarise(examination: Examination, results: xr.Dataset, wall: float) -> dic
     return out
 
 
-def power_through(model: Evaluated, results: xr.Dataset, index: int, capture: Any) -> float:
+def power_through(results: xr.Dataset, index: int, capture: Captured) -> float:
     """W through the rectangle of a capture, under the drive."""
-    points = capture_points(capture, frame_matrix(build_frames(model, []), capture.frame))
-    return near.flux(
-        points,
-        (int(capture.counts[0]), int(capture.counts[1])),
-        *near.near_field(results, index, points),
-    )
+    assert capture.points is not None
+    counts = capture.counts[0], capture.counts[1]
+    return near.flux(capture.points, counts, *near.near_field(results, index, capture.points))
 
 
-def _flux(model: Evaluated, results: xr.Dataset, index: int, capture: Any) -> dict[str, float]:
-    power, offered = power_through(model, results, index, capture), source_power(results, index)
+def _flux(results: xr.Dataset, index: int, capture: Captured) -> dict[str, float]:
+    power, offered = power_through(results, index, capture), source_power(results, index)
     share = {"share_of_source": power / offered} if np.isfinite(offered) else {}
     return {"frequency_hz": float(results["frequency"].values[index]), "power_w": power, **share}
 
@@ -210,7 +196,7 @@ def with_fields(examination: Examination, results: xr.Dataset, indices: list[int
     out = out.assign_coords(
         field_frequency=("field_frequency", results["frequency"].values[indices], {"units": "Hz"})
     )
-    frames, frequency_of = build_frames(examination.model, []), results["frequency"].values
+    frequency_of, captured = results["frequency"].values, places(examination.model)
     for capture in examination.model.captures:
         if capture.kind == "scattered_cut":
             cuts = [
@@ -256,7 +242,7 @@ def with_fields(examination: Examination, results: xr.Dataset, indices: list[int
                 {dims[1]: theta, dims[2]: phi, "polarisation": ["theta", "phi"]}
             )
             continue
-        points = capture_points(capture, frame_matrix(frames, capture.frame))
+        points = captured[capture.name]
         fields = [near.near_field(results, i, points, capture.name) for i in indices]
         near_dims = ("field_frequency", f"{capture.name}_point", "axis")
         out[f"{capture.name}_points"] = (near_dims[1:], points, {"units": "m"})

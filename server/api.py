@@ -15,6 +15,7 @@ from server.projects.api import router as projects
 from server.readouts.api import router as readouts
 from server.readouts.evaluation import router as evaluation
 from server.runs.api import router as runs
+from server.runs.results import router as results
 
 
 class StrictRenderer(JSONRenderer):
@@ -33,5 +34,6 @@ errors.install(api)
 api.add_router("/session", accounts, tags=["session"])
 api.add_router("/projects", projects, tags=["projects"])
 api.add_router("/projects", runs, tags=["runs"])
+api.add_router("/projects", results, tags=["runs"])
 api.add_router("/projects", readouts, tags=["readouts"])
 api.add_router("/projects", evaluation, tags=["evaluation"])

@@ -14,9 +14,7 @@ from numpy.typing import NDArray
 
 
 def packet(header: dict[str, Any], **arrays: NDArray[Any]) -> HttpResponse:
-    """``header`` plus the names and shapes of the arrays; ended runs never change, so browsers may
-    keep it.
-    """
+    """``header`` plus the names and shapes of the arrays."""
     flat = {n: np.ascontiguousarray(a, dtype="<f4") for n, a in arrays.items()}
     text = json.dumps(
         {**header, "arrays": [{"name": n, "shape": list(a.shape)} for n, a in flat.items()]},
@@ -28,8 +26,4 @@ def packet(header: dict[str, Any], **arrays: NDArray[Any]) -> HttpResponse:
 
 def sent(body: bytes) -> HttpResponse:
     """A packet as an answer."""
-    return HttpResponse(
-        body,
-        content_type="application/octet-stream",
-        headers={"Cache-Control": "private, max-age=86400"},
-    )
+    return HttpResponse(body, content_type="application/octet-stream")

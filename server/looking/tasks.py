@@ -13,6 +13,7 @@ import numpy as np
 from django.http import HttpResponse
 
 from heron.checks import Examination, examine, judged_for
+from heron.formats.shapes import structure_gltf
 from heron.geometry import build_geometry
 from heron.geometry.tessellate import shapes
 from heron.model import evaluate_document, load_document
@@ -22,6 +23,7 @@ from server.projects.files import provider
 from server.projects.models import Project, Revision
 from server.projects.views import curves, engine_view, examination_view, outline
 from server.runs import machines
+from server.runs.models import Run
 
 KEPT = 6  # examinations
 CURVE_POINTS = 201
@@ -119,6 +121,14 @@ def outline_of(revision: int) -> list[dict[str, Any]]:
     ]
 
 
+def structure_of(run: int) -> bytes:
+    """The structure that a run solved, for the pattern round it."""
+    found = Run.objects.select_related("revision", "project").get(id=run)
+    document = load_document(found.revision.document)
+    model = evaluate_document(document, found.overrides, found.plan or None)
+    return structure_gltf(model, build_geometry(model, provider(found.project)))
+
+
 def warm_up() -> None:
     """Loads the kernels and measures this machine before the first person asks."""
     from server.projects.library import example
@@ -138,5 +148,6 @@ TASKS: dict[str, Callable[..., Any]] = {
         complete_phrase,
         print_step,
         outline_of,
+        structure_of,
     )
 }

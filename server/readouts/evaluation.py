@@ -13,24 +13,21 @@ import numpy as np
 from django.http import HttpRequest, HttpResponse
 from ninja import Query, Router, Schema
 
-from heron.checks import examine_model
 from heron.errors import HeronError
 from heron.formats import vtk
 from heron.formats.pattern_mesh import pattern_gltf
-from heron.formats.shapes import structure_gltf
 from heron.results import near, patterns, phase, ports, scattering, signals
-from heron.results.capabilities import Capability, in_space, provided
+from heron.results.capabilities import in_space, provided
 from heron.results.power import budget
 from heron.results.quantity import finite
 from server.errors import Problem, not_found
+from server.looking.pool import ask
 from server.packets import packet
-from server.projects.files import provider
 from server.projects.permissions import get_project
 from server.readouts import sources
 from server.runs import store
-from server.runs.actions import results_of
-from server.runs.fields import capture_field, file_name, model_of, needs
-from server.runs.models import Run
+from server.runs.fields import capture_field
+from server.runs.opened import Opened, opened
 
 router = Router()
 
@@ -56,19 +53,6 @@ def _numbers(runs: str) -> list[int]:
     return list(dict.fromkeys(int(n) for n in numbers))
 
 
-def _loaded(request: HttpRequest, project_id: int, number: int) -> tuple[Run, Any]:
-    run = results_of(request, project_id, number)
-    return run, store.load(run.id)
-
-
-def _with(
-    request: HttpRequest, project_id: int, number: int, *needed: str
-) -> tuple[Run, Any, Capability]:
-    """A run with its results and the first of the capabilities ``needed``."""
-    run, results = _loaded(request, project_id, number)
-    return run, results, needs(run, results, *needed)
-
-
 @router.get("/{int:project_id}/cuts", response=list[list[dict[str, Any]]], operation_id="get_cuts")
 def get_cuts(
     request: HttpRequest,
@@ -81,9 +65,10 @@ def get_cuts(
     """Cuts of several runs, numbers with commas between: each run's components in order, each with
     its planes.
     """
+    wanted = [opened(request, project_id, n, "far field").results for n in _numbers(runs)]
     return [
-        _cuts(_with(request, project_id, n, "far field")[1], frequency, shown, component, planes)
-        for n in _numbers(runs)
+        _cuts(results, frequency, shown, component, planes)
+        for results in wanted
         for component in shown.component.split(",")[:3]
     ]
 
@@ -133,23 +118,22 @@ def get_pattern(
     step: Annotated[float, Query(ge=0.5, le=30)] = 5,
 ) -> HttpResponse:
     """One component in dBi on a grid, rows θ 0…180, columns φ 0…360."""
-    _, results, own = _with(request, project_id, number, *in_space())
-    index = patterns.nearest_index(results, frequency)
+    run = opened(request, project_id, number)
+    index = run.index(frequency)
     theta, phi = patterns.grid(step, step)
-    level = _levels(own, results, index, theta, phi, shown)
+    level = _levels(run, index, theta, phi, shown)
     header = {
-        "frequency_hz": float(results["frequency"].values[index]),
+        "frequency_hz": run.frequency(index),
         "peak_dbi": float(level.max()),
     }
     return packet(header, level_dbi=level, theta_deg=theta, phi_deg=phi)
 
 
-def _levels(
-    capability: Capability, results: Any, index: int, theta: Any, phi: Any, shown: Shown
-) -> Any:
+def _levels(run: Opened, index: int, theta: Any, phi: Any, shown: Shown) -> Any:
     """What a run shows in space, in dB."""
+    capability = run.needs(*in_space())
     try:
-        return capability.pattern(results, index, theta, phi, shown)
+        return capability.pattern(run.results, index, theta, phi, shown)
     except ValueError as error:
         raise Problem(422, str(error)) from error
 
@@ -170,7 +154,7 @@ def get_scattered(
     """Radar cross-section all round in planes through the z axis, at angles in degrees with commas
     between: dBsm against the angle from +z.
     """
-    _, results, _ = _with(request, project_id, number, "scattering")
+    results = opened(request, project_id, number, "scattering").results
     if not 0 <= illumination < results.sizes["port_in"]:
         raise not_found("illumination of that number in this run")
     planes = [p.strip() for p in phi.split(",")][:6]
@@ -204,7 +188,7 @@ def get_polarisation(
     """The ellipse in a direction: axial ratio in dB, tilt in degrees from θ̂ towards φ̂, sense, and
     realized gain of its circular and linear components.
     """
-    _, results, _ = _with(request, project_id, number, "far field")
+    results = opened(request, project_id, number, "far field").results
     index = patterns.nearest_index(results, frequency)
     return {
         **vars(patterns.polarisation(results, index, theta, phi)),
@@ -228,8 +212,9 @@ def get_phase_centre(
     """Against frequency, over a cone of ``cone`` degrees about a direction: the centre in m, and
     what is left of the phase in degrees.
     """
-    run, results, _ = _with(request, project_id, number, "far field")
-    indices = [i for i, _ in sources.of_run(run).far]
+    found = opened(request, project_id, number, "far field")
+    results = found.results
+    indices = [i for i, _ in sources.of_run(found.run).far]
     found = phase.phase_centres(
         results, indices, np.radians(theta), np.radians(phi), np.radians(cone)
     )
@@ -254,7 +239,7 @@ def get_time_domain(
     request: HttpRequest, project_id: int, number: int, port: int | None = None
 ) -> dict[str, Any]:
     """Reflection of a step at a port against time, and the impedance it means."""
-    _, results, _ = _with(request, project_id, number, "ports")
+    results = opened(request, project_id, number, "ports").results
     known = [int(p) for p in results["port"].values]
     if port is not None and port not in known:
         raise Problem(422, f"this run has no port {port}")
@@ -279,8 +264,7 @@ def get_decay(
     request: HttpRequest, project_id: int, number: int, name: str, frequency: float
 ) -> dict[str, Any]:
     """The fit of a line capture's field: 1/e length, phase constant, wavelength along it."""
-    run, results = _loaded(request, project_id, number)
-    found = capture_field(run, results, name, frequency)
+    found = capture_field(opened(request, project_id, number).results, name, frequency)
     fit = near.decay(np.linalg.norm(found.points - found.points[0], axis=1), found.e)
     return {
         "length_m": fit.length if np.isfinite(fit.length) else None,
@@ -296,7 +280,7 @@ def get_spectrum(
     """Spectra of the components of a signal at a point, dB below the largest, up to half beyond the
     band; frequencies in Hz.
     """
-    _, results = _loaded(request, project_id, number)
+    results = opened(request, project_id, number).results
     try:
         found = signals.signals(results, name)
     except LookupError as error:
@@ -325,18 +309,17 @@ def _file(content: str | bytes, name: str, kind: str) -> HttpResponse:
 def export_vtk(
     request: HttpRequest, project_id: int, number: int, name: str, frequency: float
 ) -> HttpResponse:
-    run, results = _loaded(request, project_id, number)
-    found = capture_field(run, results, name, frequency)
+    found = capture_field(opened(request, project_id, number).results, name, frequency)
     # a box has its last index fastest
     n = found.counts[::-1] if found.kind == "near_box" else found.counts
     a, b, c = [*n, 1, 1][:3]
     text = vtk.structured(
-        f"run {run.number}, {name}, {found.frequency:.9g} Hz, peak phasors",
+        f"run {number}, {name}, {found.frequency:.9g} Hz, peak phasors",
         found.points,
         (a, b, c),
         {"E": found.e, "H": found.h},
     )
-    return _file(text, f"run-{run.number}-{name.replace(' ', '-')}.vtk", "text/plain")
+    return _file(text, f"run-{number}-{name.replace(' ', '-')}.vtk", "text/plain")
 
 
 @router.get(
@@ -346,15 +329,13 @@ def export_pattern_glb(
     request: HttpRequest, project_id: int, number: int, frequency: float, shown: Query[Shown]
 ) -> HttpResponse:
     """The pattern round the structure that radiates it."""
-    run, results, own = _with(request, project_id, number, *in_space())
+    run = opened(request, project_id, number)
     theta, phi = patterns.grid(3, 3)
-    level = _levels(own, results, patterns.nearest_index(results, frequency), theta, phi, shown)
-    model = model_of(run)
-    geometry = examine_model(model, files=provider(run.project)).geometry
-    structure = structure_gltf(model, geometry)
+    level = _levels(run, run.index(frequency), theta, phi, shown)
+    structure = ask(request.user.id, project_id, "structure_of", run.run.id)
     return _file(
         pattern_gltf(np.radians(theta), np.radians(phi), level, PATTERN_FLOOR_DB, structure),
-        f"run-{run.number}-pattern.glb",
+        run.file_name("pattern.glb"),
         "model/gltf-binary",
     )
 
@@ -369,9 +350,9 @@ def export_runs(request: HttpRequest, project_id: int, runs: str) -> HttpRespons
     out = io.BytesIO()
     with zipfile.ZipFile(out, "w", zipfile.ZIP_DEFLATED) as archive:
         for n in numbers:
-            run, results = _loaded(request, project_id, n)
-            for capability in provided(results):
-                for name, text in capability.files(results, run.summary).items():
-                    archive.writestr(file_name(run, name), text)
-            archive.writestr(zipfile.ZipInfo(f"run-{n}.nc"), store.content(run.id))
+            run = opened(request, project_id, n)
+            for capability in provided(run.results):
+                for name, text in capability.files(run.results, run.run.summary).items():
+                    archive.writestr(run.file_name(name), text)
+            archive.writestr(zipfile.ZipInfo(f"run-{n}.nc"), store.content(run.run.id))
     return _file(out.getvalue(), f"project-{project.id}-runs.zip", "application/zip")

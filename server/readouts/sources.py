@@ -9,10 +9,9 @@ from django.http import HttpRequest
 
 from heron.errors import HeronError
 from heron.formats import curves
-from heron.model import evaluate_document, load_document
-from heron.quantities import Quantity
 from heron.results import specs
 from heron.results.formulas import Given, Quantities
+from heron.results.origin import values_of
 from server.projects.permissions import get_project
 from server.readouts.actions import get_reference
 from server.readouts.models import ReferenceCurve
@@ -24,11 +23,8 @@ from server.runs.models import Run
 @lru_cache(maxsize=12)  # fewer than datasets are kept, so that none is held twice
 def _of_run(run_id: int) -> Quantities:
     """Runs are immutable, so what is worked out of one may be kept."""
-    run = Run.objects.select_related("revision").get(id=run_id)
-    values: dict[str, Quantity] = dict(
-        evaluate_document(load_document(run.revision.document), run.overrides).values
-    )
-    return Quantities(store.load(run_id), values, run.summary.get("far_field"))
+    results, summary = store.load(run_id), Run.objects.values_list("summary", flat=True)
+    return Quantities(results, values_of(results), summary.get(id=run_id).get("far_field"))
 
 
 def of_run(run: Run) -> Quantities:

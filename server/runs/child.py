@@ -236,6 +236,7 @@ def _finish(
     if run is None:
         return
     store.save(run, data)
+    run.digest = store.digest_of(data)
     run.summary, run.headline = summary, head
     run.figures = figures_of(summary, head)
     run.trust, run.grade = [asdict(i) for i in card], grade(card)

@@ -3,20 +3,16 @@
 from __future__ import annotations
 
 from dataclasses import dataclass, replace
-from typing import Any
 
 import numpy as np
 import xarray as xr
 from numpy.typing import NDArray
 
 from heron.errors import HeronError
-from heron.geometry.build import build_frames, frame_matrix
-from heron.geometry.places import at_frequencies, capture_points
-from heron.model import Evaluated, evaluate_document, load_document
 from heron.results import near, patterns
-from heron.results.capabilities import CAPABILITIES, Capability, provided
+from heron.results.origin import captures_of
 from server.errors import Problem, not_found
-from server.runs.models import Run
+from server.runs.opened import Opened
 
 
 @dataclass(frozen=True)
@@ -34,31 +30,7 @@ class CaptureField:
     h: NDArray[np.complex128]
 
 
-def needs(run: Run, results: xr.Dataset, *names: str) -> Capability:
-    """The first of the capabilities of those names that a run provides.
-
-    :raises Problem: 422 for a run that provides none of them.
-    """
-    for capability in provided(results):
-        if capability.name in names:
-            return capability
-    wanted = " or ".join(CAPABILITIES[name].words for name in names)
-    there = ", ".join(c.words for c in provided(results))
-    raise Problem(422, f"run {run.number} has no {wanted}; it has {there}")
-
-
-def file_name(run: Run, name: str) -> str:
-    """What a file of a run is called when it is taken out: "run-3.s2p", "run-3-ports.csv"."""
-    return f"run-{run.number}" + (name.removeprefix("ports") if ".s" in name else f"-{name}")
-
-
-def model_of(run: Run) -> Evaluated:
-    return evaluate_document(load_document(run.revision.document), run.overrides, run.plan or None)
-
-
-def averaged(
-    run: Run, results: xr.Dataset, field: CaptureField, quantity: str, width: float
-) -> NDArray[np.float64]:
+def averaged(run: Opened, field: CaptureField, quantity: str, width: float) -> NDArray[np.float64]:
     """A quantity (n,) of a capture's field, averaged over a line ``width`` Hz wide about its
     frequency.
 
@@ -66,26 +38,20 @@ def averaged(
     """
     try:
         return near.averaged(
-            results,
-            patterns.nearest_index(results, field.frequency),
+            run.results,
+            run.index(field.frequency),
             field.points,
             field.name,
             width,
             quantity,
-            incident(results),
+            run.incident,
         )
     except (HeronError, ValueError) as error:
-        raise Problem(422, f"run {run.number}: {error}") from error
-
-
-def incident(results: xr.Dataset) -> float | None:
-    """Peak field in V/m of the first illumination, if there is one."""
-    found = (c.incident(results) for c in provided(results))
-    return next((level for level in found if level is not None), None)
+        raise Problem(422, f"run {run.run.number}: {error}") from error
 
 
 def capture_field(
-    run: Run, results: xr.Dataset, name: str, frequency: float, raw: bool = False
+    results: xr.Dataset, name: str, frequency: float, raw: bool = False
 ) -> CaptureField:
     """The field of the capture called ``name`` at the sweep point nearest to a frequency; ``raw``,
     as the run's pulse had it, V/m and A/m per Hz.
@@ -93,25 +59,18 @@ def capture_field(
     :raises Problem: 404 when the run has none of that name, 422 when nothing was recorded there, or
         no pulse.
     """
-    model = model_of(run)
-    capture: Any = next(
-        (c for c in model.captures if c is not None and c.name == name and at_frequencies(c)),
-        None,
-    )
-    if capture is None:
+    capture = next((c for c in captures_of(results) if c.name == name), None)
+    if capture is None or capture.points is None:
         raise not_found("near-field capture of that name")
-    points = capture_points(capture, frame_matrix(build_frames(model, []), capture.frame))
-    index = patterns.nearest_index(results, frequency)
+    points, index = capture.points, patterns.nearest_index(results, frequency)
     try:
         e, h = near.near_field(
             near.as_pulsed(results, index) if raw else results, index, points, name
         )
     except LookupError as error:
         raise Problem(422, str(error)) from error
-    counts = [int(c) for c in capture.counts] if hasattr(capture, "counts") else [len(points)]
-    return CaptureField(
-        name, capture.kind, float(results["frequency"].values[index]), counts, points, e, h
-    )
+    at = float(results["frequency"].values[index])
+    return CaptureField(name, capture.kind, at, capture.counts or [len(points)], points, e, h)
 
 
 def without(field: CaptureField, other: CaptureField, number: int) -> CaptureField:

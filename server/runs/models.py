@@ -56,6 +56,7 @@ class Run(models.Model):
     note = models.CharField(max_length=2000, default="", blank=True)
     empty = models.BooleanField(default=False)
     plan = models.CharField(max_length=60, default="", blank=True)  # of its revision
+    digest = models.CharField(max_length=64, default="", blank=True)  # of its results
     baseline = models.BooleanField(default=False)
     made_by = models.JSONField(default=dict)
     created = models.DateTimeField(auto_now_add=True)

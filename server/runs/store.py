@@ -4,6 +4,7 @@ end.
 
 from __future__ import annotations
 
+import hashlib
 import tempfile
 from functools import lru_cache
 from pathlib import Path
@@ -11,6 +12,8 @@ from pathlib import Path
 import xarray as xr
 
 from heron.formats import netcdf
+from heron.model import evaluate_document, load_document
+from heron.results.origin import has_origin, with_origin
 from server.runs.models import ResultChunk, Run
 
 CHUNK_BYTES = 1 << 20
@@ -38,7 +41,17 @@ def content(run_id: int) -> bytes:
     )
 
 
+def digest_of(data: bytes) -> str:
+    """What names a result: the same bytes, the same name."""
+    return hashlib.sha256(data).hexdigest()
+
+
 @lru_cache(maxsize=16)
 def load(run_id: int) -> xr.Dataset:
     """The dataset of an ended run; runs are immutable, so it may be kept."""
-    return netcdf.read(content(run_id))
+    results = netcdf.read(content(run_id))
+    if has_origin(results):
+        return results
+    run = Run.objects.select_related("revision").get(id=run_id)  # of an earlier version
+    document = load_document(run.revision.document)
+    return with_origin(results, evaluate_document(document, run.overrides, run.plan or None))

@@ -18,6 +18,7 @@ from heron.fields import surface
 from heron.model import load_document
 from heron.quantities.constants import C0, ETA0
 from heron.results import currents, near, patterns, ports, signals
+from heron.results.origin import capture_of, with_origin
 from heron.results.power import budget
 from heron.runner import power_through, summarise
 from server.config import ROOT
@@ -162,11 +163,12 @@ def capture(found: Examination, name: str) -> Any:
 def test_power_through_a_closed_box_is_what_is_radiated(
     solved: tuple[Examination, xr.Dataset],
 ) -> None:
-    found, results = solved
+    found, bare = solved
+    results = with_origin(bare, found.model)
     powers = budget(results)
     for i in (2, 4, 6):
         through = sum(
-            power_through(found.model, results, i, capture(found, f"side {axis} {sign}"))
+            power_through(results, i, capture_of(results, f"side {axis} {sign}"))
             for axis in range(3)
             for sign in (-1, 1)
         )
@@ -176,7 +178,7 @@ def test_power_through_a_closed_box_is_what_is_radiated(
         assert through == pytest.approx(powers.radiated[i], rel=0.02)
     listed = summarise(found, results, 1.0)["power_flux"]["side 0 1"]
     assert listed[4]["power_w"] == pytest.approx(
-        power_through(found.model, results, 4, capture(found, "side 0 1"))
+        power_through(results, 4, capture_of(results, "side 0 1"))
     )
 
 

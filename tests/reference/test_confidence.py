@@ -11,7 +11,8 @@ from tmm import coh_tmm
 from heron.quantities.constants import C0, EPS0
 from heron.results import confidence, currents, near
 from heron.results.convergence import Floats
-from heron.runner import near_places, solve_in_rounds
+from heron.results.origin import places
+from heron.runner import solve_in_rounds
 from tests.models import dipole, look, plan, solve
 from tests.reference.test_repeated import SLAB, STRIP, cell
 
@@ -47,7 +48,7 @@ def test_fields_and_currents_of_a_wire_are_covered() -> None:
     coarse, fine, points = (
         solve_in_rounds(looked),
         solve(wire(160, "1")),
-        near_places(looked.model)["beside"],
+        places(looked.model)["beside"],
     )
     assert len(points) > confidence.PLACES, "some places lie between those that are compared"
     for i, f in enumerate(coarse["frequency"].values):
@@ -86,7 +87,7 @@ def test_the_field_before_a_slab_is_covered() -> None:
     made = cell([SLAB]) | {"captures": [capture]}
     made["plan"] |= {"rounds": "3", "cells_per_wavelength": "15"}
     looked = look(made)
-    results, points = solve_in_rounds(looked), near_places(looked.model)["above"]
+    results, points = solve_in_rounds(looked), places(looked.model)["above"]
     for i, f in enumerate(results["frequency"].values):
         k = 2 * np.pi * f / C0
         r = np.conj(

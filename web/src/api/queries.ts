@@ -156,10 +156,21 @@ export const run = (id: number, number: number) =>
   });
 
 const ended = { staleTime: Infinity, gcTime: 600_000 } as const;
+/** A path that reads results, with their digests: the browser may keep its answer for ever. */
+const kept = (id: number, numbers: number[], path: string): string => {
+  const lines = client.getQueryData(runs(id).queryKey) ?? [];
+  const digests = numbers.map((n) => lines.find((r) => r.number === n)?.digest ?? "");
+  return digests.every(Boolean)
+    ? `${path}${path.includes("?") ? "&" : "?"}results=${digests.join()}`
+    : path;
+};
+/** The run whose field is taken off, in `&minus=…`. */
+const taken = (more: string): number[] =>
+  [...more.matchAll(/[?&]minus=(\d+)/g)].map((found) => Number(found[1]));
 export const sweep = (id: number, number: number) =>
   queryOptions({
     queryKey: ["sweep", id, number],
-    queryFn: () => call<Sweep>("GET", `/projects/${id}/runs/${number}/sweep`),
+    queryFn: () => call<Sweep>("GET", kept(id, [number], `/projects/${id}/runs/${number}/sweep`)),
     ...ended,
   });
 /** Cuts of several runs at once: each run's components in order, each with its planes. */
@@ -177,7 +188,11 @@ export const cuts = (
     queryFn: ({ signal }) =>
       call<Cut[][]>(
         "GET",
-        `/projects/${id}/cuts?runs=${numbers.join()}&frequency=${frequency}&planes=${encodeURIComponent(planes)}${shown}`,
+        kept(
+          id,
+          numbers,
+          `/projects/${id}/cuts?runs=${numbers.join()}&frequency=${frequency}&planes=${encodeURIComponent(planes)}${shown}`,
+        ),
         undefined,
         signal,
       ),
@@ -189,7 +204,12 @@ export const evaluated = <T extends object>(id: number, number: number, what: st
     ...ended,
     placeholderData: keepPreviousData,
     queryFn: ({ signal }) =>
-      call<T>("GET", `/projects/${id}/runs/${number}/${what}`, undefined, signal),
+      call<T>(
+        "GET",
+        kept(id, [number], `/projects/${id}/runs/${number}/${what}`),
+        undefined,
+        signal,
+      ),
   });
 export const page = (id: number) =>
   queryOptions({
@@ -275,7 +295,10 @@ export const signals = (id: number, number: number, name: string) =>
   queryOptions({
     queryKey: ["signals", id, number, name],
     ...ended,
-    queryFn: () => packet(`/projects/${id}/runs/${number}/signals/${encodeURIComponent(name)}`),
+    queryFn: () =>
+      packet(
+        kept(id, [number], `/projects/${id}/runs/${number}/signals/${encodeURIComponent(name)}`),
+      ),
   });
 /** Binary fields at the cursor: "pattern", "current", "surface/NAME" or "near/NAME". */
 export const field = (id: number, number: number, what: string, frequency: number, more = "") =>
@@ -285,7 +308,11 @@ export const field = (id: number, number: number, what: string, frequency: numbe
     placeholderData: keepPreviousData,
     queryFn: ({ signal }) =>
       packet(
-        `/projects/${id}/runs/${number}/${what}?frequency=${frequency}${more}`,
+        kept(
+          id,
+          [number, ...taken(more)],
+          `/projects/${id}/runs/${number}/${what}?frequency=${frequency}${more}`,
+        ),
         undefined,
         signal,
       ),

@@ -1481,6 +1481,8 @@ export interface components {
             finished: string | null;
             /** Has Results */
             has_results: boolean;
+            /** Digest */
+            digest: string;
             /** Unknowns */
             unknowns: number | null;
             /** Cells */
@@ -1586,6 +1588,8 @@ export interface components {
             finished: string | null;
             /** Has Results */
             has_results: boolean;
+            /** Digest */
+            digest: string;
             /** Unknowns */
             unknowns: number | null;
             /** Cells */
