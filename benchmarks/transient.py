@@ -19,9 +19,10 @@ import numpy as np
 from numba import njit, prange
 
 from heron.engines.transient import records
-from heron.engines.transient.apertures import BEFORE, DEEP, enclose
+from heron.engines.transient.apertures import enclose
 from heron.engines.transient.beams import beam_rays, let_in
 from heron.engines.transient.launch import WATCHED, Gate, families, launched, section
+from heron.engines.transient.openings import BEFORE, DEEP
 from heron.engines.transient.stepper import Stepper
 from heron.engines.transient.structure import LAYERS, Dispersion, Structure
 from heron.excitation.pulse import pulse_for

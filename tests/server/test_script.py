@@ -27,6 +27,7 @@ from server.config import ROOT
 from server.projects.management.commands.load_demo import PASSWORD, USERNAME
 from tests.models import planned
 from tests.waiting import PATIENCE
+from tools import base, database, installation, serving
 
 SCRIPT = ROOT / "odd-heron"
 
@@ -86,29 +87,29 @@ def test_a_worker_without_a_database_says_what_to_do(tmp_path: Path) -> None:
 def test_an_unknown_command_shows_the_commands() -> None:
     done = call("fly")
     assert done.returncode == 2
-    assert "start | test | solve" in done.stderr
+    assert "start | test | worker" in done.stderr
     assert call("--help").returncode == 0
 
 
 def test_a_full_disk_is_found_before_anything_is_installed(
-    script: dict[str, Any], monkeypatch: pytest.MonkeyPatch
+    monkeypatch: pytest.MonkeyPatch,
 ) -> None:
     monkeypatch.setattr(shutil, "disk_usage", lambda _: SimpleNamespace(free=10**8))
-    with pytest.raises(script["Failure"], match="make room"):
-        script["ensure_system"](browser=False)
+    with pytest.raises(base.Failure, match="make room"):
+        installation.ensure_system(browser=False)
 
 
 def test_without_apt_the_missing_packages_are_named(
-    script: dict[str, Any], monkeypatch: pytest.MonkeyPatch
+    monkeypatch: pytest.MonkeyPatch,
 ) -> None:
     monkeypatch.setattr(shutil, "which", lambda _: None)
-    with pytest.raises(script["Failure"], match="postgresql chromium"):
-        script["apt"]("postgresql", "chromium")
+    with pytest.raises(base.Failure, match="postgresql chromium"):
+        installation.apt("postgresql", "chromium")
 
 
-def test_a_failing_step_shows_the_end_of_its_output(script: dict[str, Any]) -> None:
-    with pytest.raises(script["Failure"]) as caught:
-        script["run"](
+def test_a_failing_step_shows_the_end_of_its_output() -> None:
+    with pytest.raises(base.Failure) as caught:
+        base.run(
             sys.executable,
             "-c",
             "print('\\n'.join(f'line {i}' for i in range(40))); raise SystemExit(3)",
@@ -120,8 +121,8 @@ def test_a_failing_step_shows_the_end_of_its_output(script: dict[str, Any]) -> N
     assert "line 10" not in text
 
 
-def test_kernels_are_compiled_anew_when_their_sources_change(script: dict[str, Any]) -> None:
-    digest = script["digest"]
+def test_kernels_are_compiled_anew_when_their_sources_change() -> None:
+    digest = base.digest
     before = digest(ROOT / "examples")
     extra = ROOT / "examples" / "extra.tmp"
     extra.write_text("x")
@@ -173,12 +174,12 @@ class Visitor:
 
 
 def test_server_and_worker_outlive_a_restart_of_postgresql(
-    script: dict[str, Any], folder: Path
+    folder: Path,
 ) -> None:
     """The server process itself is stopped and started: sessions, projects and the queue go on, and
     a run in mid-solve ends.
     """
-    cluster = script["Cluster"](folder / "postgres", free_port())
+    cluster = database.Cluster(folder / "postgres", free_port())
     cluster.start()
     port = free_port()
     env = {
@@ -209,14 +210,14 @@ def test_server_and_worker_outlive_a_restart_of_postgresql(
             subprocess.Popen(c, cwd=ROOT, env=env, stdout=log, stderr=log) for c in commands
         ]
     try:
-        script["wait_for"](f"http://127.0.0.1:{port}/", processes, folder)
+        serving.wait_for(f"http://127.0.0.1:{port}/", processes, folder)
         visitor = Visitor(f"http://127.0.0.1:{port}")
         document = json.loads((ROOT / "examples" / "mast-dipole.json").read_text())
         document = planned(document, sampling="every", points="61", segments_per_wavelength="200")
         project = visitor.ask("POST", "/projects", {"document": document})["id"]
         number = visitor.ask("POST", f"/projects/{project}/runs", {})["number"]
         cluster.stop()
-        assert not script["listening"](cluster.port)
+        assert not base.listening(cluster.port)
         cluster.start()
         assert visitor.patiently("GET", f"/projects/{project}")["name"] == "Mast dipole"
         run = visitor.finished(project, number)
@@ -247,4 +248,4 @@ def test_every_command_of_the_core_is_one_of_the_script(
     assert script["main"]() == 0 and passed == [[command, "a.json"]]
     monkeypatch.setattr(sys, "argv", ["odd-heron", "help"])
     script["main"]()
-    assert f"{command} " in capsys.readouterr().err
+    assert f" {command}" in capsys.readouterr().err
