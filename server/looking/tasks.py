@@ -22,7 +22,6 @@ from heron.quantities.units import si_symbol
 from server.projects.files import provider
 from server.projects.models import Project, Revision
 from server.projects.views import curves, engine_view, examination_view, outline
-from server.runs import machines
 from server.runs.models import Run
 
 KEPT = 6  # examinations
@@ -41,8 +40,7 @@ def _examination(
     if own is not None:
         lines = own.uploads.order_by("name").values_list("digest", "state")
         stamp = " ".join(f"{digest} {state}" for digest, state in lines)
-    found = _kept(document, project, stamp, plan, tuple(sorted((overrides or {}).items())), empty)
-    return judged_for(found, machines.most_memory())
+    return _kept(document, project, stamp, plan, tuple(sorted((overrides or {}).items())), empty)
 
 
 @lru_cache(maxsize=KEPT)
@@ -61,10 +59,12 @@ def _kept(
 
 
 def look_over(
-    document: str, project: int | None, plan: str | None, have: list[str]
+    document: str, project: int | None, plan: str | None, have: list[str], memory: float | None
 ) -> dict[str, Any]:
-    """The examination of a document as the bench needs it."""
-    return examination_view(_examination(document, project, plan), set(have))
+    """The examination of a document as the bench needs it; ``memory`` is that of the largest
+    machine that takes runs, if one is known.
+    """
+    return examination_view(judged_for(_examination(document, project, plan), memory), set(have))
 
 
 def look_at(document: str, project: int | None, name: str, asked: dict[str, Any]) -> bytes:
@@ -74,10 +74,15 @@ def look_at(document: str, project: int | None, name: str, asked: dict[str, Any]
 
 
 def preflight(
-    document: str, project: int, overrides: dict[str, str], empty: bool, plan: str | None
+    document: str,
+    project: int,
+    overrides: dict[str, str],
+    empty: bool,
+    plan: str | None,
+    memory: float | None,
 ) -> dict[str, Any]:
     """What a run needs to know before it is queued; with ``errors``, it cannot be."""
-    found = _examination(document, project, plan, overrides, empty)
+    found = judged_for(_examination(document, project, plan, overrides, empty), memory)
     return {
         "errors": [asdict(p) for p in found.errors],
         "plan": found.model.document.plans[found.model.plan_number].name,

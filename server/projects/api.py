@@ -24,6 +24,7 @@ from server.packets import sent
 from server.projects import actions, files, library
 from server.projects.models import Project, Role, Upload
 from server.projects.permissions import get_project, role_of
+from server.runs import machines
 
 router = Router()
 
@@ -243,7 +244,16 @@ def examine_document(request: HttpRequest, data: Examine) -> dict[str, Any]:
     about = _shared(request, data.project)
     return cast(
         dict[str, Any],
-        asked(request, about, "look_over", text_of(data.document), about, data.plan, data.have),
+        asked(
+            request,
+            about,
+            "look_over",
+            text_of(data.document),
+            about,
+            data.plan,
+            data.have,
+            machines.most_memory(),
+        ),
     )
 
 

@@ -16,6 +16,7 @@ from server.looking.pool import ask, text_of
 from server.projects.actions import save_revision
 from server.projects.models import Revision, Role
 from server.projects.permissions import get_project
+from server.runs import machines
 from server.runs.models import ACTIVE, Run, RunEvent, Status, Wish
 
 SILENT = timedelta(seconds=12)  # a live child writes its heartbeat every two seconds
@@ -44,7 +45,15 @@ def start_run(
     document = text_of(chosen.document)
     # before the project is locked, as it may take a while
     found = ask(
-        request.user.pk, project_id, "preflight", document, project_id, overrides, empty, plan
+        request.user.pk,
+        project_id,
+        "preflight",
+        document,
+        project_id,
+        overrides,
+        empty,
+        plan,
+        machines.most_memory(),
     )
     if found["errors"]:
         first = found["errors"][0]["message"]

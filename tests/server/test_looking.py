@@ -11,7 +11,7 @@ from django.utils import timezone
 
 from heron.errors import ModelError
 from server.errors import Problem
-from server.looking import pool, tasks
+from server.looking import pool
 from server.looking.tasks import look_over
 from server.projects.library import example
 from server.projects.models import Project
@@ -40,16 +40,16 @@ def processes(settings: Any, monkeypatch: pytest.MonkeyPatch) -> Iterator[None]:
 
 @pytest.mark.usefixtures("processes")
 def test_a_process_answers_what_this_one_would(monkeypatch: pytest.MonkeyPatch) -> None:
-    found = pool.ask(1, 4, "look_over", MODEL, None, None, [])
+    found = pool.ask(1, 4, "look_over", MODEL, None, None, [], None)
     assert found["engine"] == "moments" and found["mesh"]["nodes"]
-    assert found["problems"] == look_over(MODEL, None, None, [])["problems"]
+    assert found["problems"] == look_over(MODEL, None, None, [], None)["problems"]
     first = pool._processes[0].process
     assert first is not None
     again = pool.ask(1, 4, "complete_phrase", MODEL, "cyl", [])
     assert again[0].startswith("cylinder") and pool._processes[0].process is first
     with pytest.raises(ModelError, match="there is no field “sied” here") as refused:
         bad = json.dumps({**dipole(), "surround": {"sied": 1}})
-        pool.ask(1, 4, "look_over", bad, None, None, [])
+        pool.ask(1, 4, "look_over", bad, None, None, [], None)
     assert refused.value.path == ("surround", "sied")
     # a process that dies, as of memory full of what it kept, is replaced before anybody is refused
     first.kill()
@@ -60,7 +60,7 @@ def test_a_process_answers_what_this_one_would(monkeypatch: pytest.MonkeyPatch) 
     monkeypatch.setattr(pool, "ANSWER_S", 0.0)
     with pytest.raises(Problem, match="more time or memory") as late:
         large = json.dumps(example("hide-patch").model_dump(mode="json"), sort_keys=True)
-        pool.ask(1, 4, "look_over", large, None, None, [])
+        pool.ask(1, 4, "look_over", large, None, None, [], None)
     assert late.value.status == 503
     assert first.poll() is not None
     monkeypatch.setattr(pool, "ANSWER_S", 600.0)
@@ -93,12 +93,19 @@ def test_a_refusal_says_when_to_come_back(api: Api, monkeypatch: pytest.MonkeyPa
 
 def test_memory_is_judged_for_the_machines_that_take_runs(api: Api, project: Project) -> None:
     """The one that looks may have less, or none may have reported yet."""
-    text = json.dumps(project.head.whole)
-    assert not tasks.preflight(text, project.id, {}, False, None)["errors"]
-    Machine.objects.create(name="creek", memory_bytes=1e8, seen=timezone.now())
-    (error,) = tasks.preflight(text, project.id, {}, False, None)["errors"]
-    assert "of memory" in error["message"]
-    refused = api.post(f"/api/projects/{project.id}/runs", {})
+    assert machines.most_memory() is None
+
+    def looked() -> list[str]:
+        asked = {"document": project.head.whole, "project": project.id}
+        found = api.ask("post", "/projects/examine", asked).json()["problems"]
+        return [p["message"] for p in found if p["level"] == "error"]
+
+    assert not looked()
+    small = Machine.objects.create(name="creek", memory_bytes=1e8, seen=timezone.now())
+    assert "of memory" in looked()[0]
+    refused = api.ask("post", f"/projects/{project.id}/runs", {})
     assert refused.status_code == 422 and "of memory" in refused.json()["title"]
     machines.report()
-    assert not tasks.preflight(text, project.id, {}, False, None)["errors"]
+    assert not looked() and machines.most_memory() > small.memory_bytes
+    Machine.objects.update(seen=timezone.now() - 2 * machines.ALIVE)
+    assert machines.most_memory() is None

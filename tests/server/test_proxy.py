@@ -11,6 +11,7 @@ import httpx
 import pytest
 import waitress.server
 from django.test import Client, override_settings
+from waitress.wasyncore import close_all
 
 from server import config, prepare
 from server.accounts.models import User
@@ -25,18 +26,22 @@ def told(environ: dict[str, Any], start_response: Any) -> list[bytes]:
 @pytest.fixture
 def served() -> Iterator[Any]:
     """Serves what a request looks like to the application, behind a proxy or without one."""
-    servers: list[Any] = []
+    servers: list[tuple[Any, threading.Thread]] = []
 
     def serve(proxy: str) -> str:
         own = options(dataclasses.replace(config.load(), proxy=proxy, port=0))
         server = waitress.server.create_server(told, **own)
-        servers.append(server)
-        threading.Thread(target=server.run, daemon=True).start()
+        thread = threading.Thread(target=server.run, daemon=True)
+        thread.start()
+        servers.append((server, thread))
         return f"http://127.0.0.1:{server.effective_port}/"
 
     yield serve
-    for server in servers:
-        server.close()
+    for server, thread in servers:
+        # in its own thread: a socket closed under it would be an error there
+        server.trigger.pull_trigger(lambda own=server: close_all(own._map))
+        thread.join()
+        server.task_dispatcher.shutdown()
 
 
 def test_a_proxys_word_is_taken_only_from_the_proxy(served: Any) -> None:

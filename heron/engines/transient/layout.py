@@ -260,7 +260,7 @@ def _place_box(s: Structure, model: Evaluated) -> None:
                 f"the box of total fields does not clear the model by {ROOM_IN_BOX} cells along"
                 f" {'xyz'[k]}; "
                 + (
-                    f"move the walls at least {engineering(room(model), 'm', 3)} away"
+                    f"move the walls at least {engineering(least_distance(model), 'm', 3)} away"
                     if asked is None
                     else "make it larger"
                 ),

@@ -23,13 +23,13 @@ def wall_distance(model: Evaluated, scale: float = 1.0) -> float:
     far as an illuminated model needs then.
     """
     asked = model.surround.margin if model.surround is not None else None
-    least = room(model, scale) if model.document.illuminations else 0.0
+    least = least_distance(model, scale) if model.document.illuminations else 0.0
     if asked is not None:
         return float(max(asked, least) if scale > 1 else asked)
     return float(max(MARGIN * C0 / model.plan.f_start, least))
 
 
-def room(model: Evaluated, scale: float = 1.0) -> float:
+def least_distance(model: Evaluated, scale: float = 1.0) -> float:
     """Least distance in m of the walls from an illuminated model, with the box of total fields
     between them, in cells of the largest size.
     """
