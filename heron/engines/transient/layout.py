@@ -14,6 +14,7 @@ from heron.engines.transient.room import (
     ROOM_IN_BOX,
     index_of,
     interfaces_of,
+    least_distance,
     lowest_frequency,
     wall_distance,
 )
