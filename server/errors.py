@@ -79,11 +79,11 @@ def install(api: NinjaAPI) -> None:
     @api.exception_handler(pydantic.ValidationError)
     def _(request: HttpRequest, error: pydantic.ValidationError) -> HttpResponse:
         faults = [{"path": list(e["loc"]), "message": e["msg"]} for e in error.errors()]
-        return problem(422, faults[0]["message"], errors=faults)
+        return problem(422, str(faults[0]["message"]), errors=faults)
 
     @api.exception_handler(ValidationError)
     def _(request: HttpRequest, error: ValidationError) -> HttpResponse:
         faults = [{"path": list(e["loc"]), "message": e["msg"]} for e in error.errors]
         return problem(
-            422, faults[0]["message"] if faults else "the request is not valid", errors=faults
+            422, str(faults[0]["message"]) if faults else "the request is not valid", errors=faults
         )

@@ -5,9 +5,11 @@ from __future__ import annotations
 from django.contrib.auth import authenticate, login, logout
 from django.http import HttpRequest
 from django.middleware.csrf import get_token
-from ninja import Field, Router, Schema, Status
+from ninja import Field, Router, Schema
 from ninja.utils import check_csrf
 
+from server.accounts.people import person
+from server.answers import Answer
 from server.errors import Problem
 
 router = Router()
@@ -30,8 +32,8 @@ class Session(Schema):
 
 
 def _session(request: HttpRequest) -> Session:
-    name = request.user.get_username()
-    words = [w for w in (request.user.get_full_name() or name).replace("-", " ").split() if w]
+    name = person(request).get_username()
+    words = [w for w in (person(request).get_full_name() or name).replace("-", " ").split() if w]
     return Session(
         username=name, initials="".join(w[0] for w in words[:2]).upper(), csrf=get_token(request)
     )
@@ -56,6 +58,6 @@ def sign_in(request: HttpRequest, data: SignIn) -> Session:
 
 
 @router.delete("", response={204: None}, operation_id="sign_out")
-def sign_out(request: HttpRequest) -> Status:
+def sign_out(request: HttpRequest) -> Answer:
     logout(request)
-    return Status(204, None)
+    return Answer(204, None)

@@ -9,6 +9,7 @@ from django.http import HttpRequest
 
 from heron.model import Document, load_document
 from server.accounts.models import User
+from server.accounts.people import person
 from server.errors import Problem, not_found
 from server.projects import files
 from server.projects.models import Member, Project, Revision, Role
@@ -60,18 +61,18 @@ def save_revision(
     """
     project = get_project(request, project_id, Role.EDITOR, lock=True)
     document = load_document(data)
-    if project.head.number != parent:
-        author = project.head.author.get_username() if project.head.author else "somebody"
+    if project.latest.number != parent:
+        author = project.latest.author.get_username() if project.latest.author else "somebody"
         raise Problem(
             409,
-            f"{author} saved revision {project.head.number} while you edited revision {parent}; "
+            f"{author} saved revision {project.latest.number} while you edited revision {parent}; "
             "take theirs, or save yours on top",
-            head=project.head.number,
-            document=project.head.whole,
+            head=project.latest.number,
+            document=project.latest.whole,
             author=author,
         )
-    if document.digest() != project.head.digest:
-        _append(project, document, request.user)
+    if document.digest() != project.latest.digest:
+        _append(project, document, person(request))
     return project
 
 
@@ -83,9 +84,9 @@ def step_history(request: HttpRequest, project_id: int, direction: str) -> Proje
     """
     project = get_project(request, project_id, Role.EDITOR, lock=True)
     target = (
-        project.head.parent
+        project.latest.parent
         if direction == "undo"
-        else project.head.children.order_by("-number").first()
+        else project.latest.children.order_by("-number").first()
     )
     if target is None:
         raise Problem(409, f"there is nothing to {direction}")
@@ -120,7 +121,7 @@ def set_member(request: HttpRequest, project_id: int, username: str, role: Role)
 @transaction.atomic
 def remove_member(request: HttpRequest, project_id: int, username: str) -> None:
     """Owners may remove anybody, everybody may leave."""
-    leaving = username == request.user.get_username()
+    leaving = username == person(request).get_username()
     project = get_project(request, project_id, Role.READER if leaving else Role.OWNER, lock=True)
     member = project.memberships.filter(user__username=username).first()
     if member is None:

@@ -6,7 +6,7 @@ from datetime import datetime
 from typing import Any, cast
 
 from django.http import HttpRequest, HttpResponse
-from ninja import Field, File, Router, Schema, Status, UploadedFile
+from ninja import Field, File, Router, Schema, UploadedFile
 
 from heron.engines import ENGINES
 from heron.errors import QuantityError
@@ -18,6 +18,8 @@ from heron.quantities.units import si_symbol
 from heron.steps import CHAPTER
 from heron.steps.description import language
 from heron.steps.parameters.parameter import Parameter
+from server.accounts.people import person, person_number
+from server.answers import Answer
 from server.errors import not_found
 from server.looking.pool import ask, text_of
 from server.packets import sent
@@ -187,7 +189,7 @@ class ExampleLine(Schema):
 
 
 def _state(request: HttpRequest, project: Project) -> ProjectState:
-    head = project.head
+    head = project.latest
     return ProjectState(
         id=project.id,
         name=project.name,
@@ -222,16 +224,12 @@ def get_outline(
 
 
 @router.post("", response={201: ProjectState}, operation_id="create_project")
-def create_project(request: HttpRequest, data: NewProject) -> Status:
+def create_project(request: HttpRequest, data: NewProject) -> Answer:
     document = (
         load_document(data.document) if data.document is not None else library.example(data.example)
     )
-    return Status(
-        201,
-        _state(
-            request, actions.create_project(request.user, document, shipped=data.document is None)
-        ),
-    )
+    made = actions.create_project(person(request), document, shipped=data.document is None)
+    return Answer(201, _state(request, made))
 
 
 @router.get("/examples", response=list[ExampleLine], operation_id="list_examples")
@@ -272,7 +270,7 @@ def _shared(request: HttpRequest, project: int | None) -> int | None:
 
 def asked(request: HttpRequest, about: int | None, task: str, *arguments: Any) -> Any:
     """What the processes that look at models answer to whoever asks."""
-    person = int(request.user.pk)
+    person = person_number(request)
     return ask(person, person if about is None else about, task, *arguments)
 
 
@@ -294,9 +292,9 @@ def get_one(request: HttpRequest, project_id: int) -> ProjectState:
 
 
 @router.delete("/{int:project_id}", response={204: None}, operation_id="delete_project")
-def delete_project(request: HttpRequest, project_id: int) -> Status:
+def delete_project(request: HttpRequest, project_id: int) -> Answer:
     actions.delete_project(request, project_id)
-    return Status(204, None)
+    return Answer(204, None)
 
 
 @router.get(
@@ -349,18 +347,18 @@ def list_files(request: HttpRequest, project_id: int) -> list[FileLine]:
 
 
 @router.post("/{int:project_id}/files", response={202: FileLine}, operation_id="upload_file")
-def upload_file(request: HttpRequest, project_id: int, file: File[UploadedFile]) -> Status:
+def upload_file(request: HttpRequest, project_id: int, file: File[UploadedFile]) -> Answer:
     """Keeps a STEP, STL or OBJ file and reads it in a child process; ask the list for how far it
     is.
     """
     get_project(request, project_id, Role.EDITOR)
-    return Status(202, _file(files.receive(request, project_id, file.name or "", file.read())))
+    return Answer(202, _file(files.receive(request, project_id, file.name or "", file.read())))
 
 
 @router.delete("/{int:project_id}/files/{name}", response={204: None}, operation_id="delete_file")
-def delete_file(request: HttpRequest, project_id: int, name: str) -> Status:
+def delete_file(request: HttpRequest, project_id: int, name: str) -> Answer:
     files.delete(request, project_id, name)
-    return Status(204, None)
+    return Answer(204, None)
 
 
 def _library(document: dict[str, Any]) -> list[str]:
@@ -435,14 +433,14 @@ def list_members(request: HttpRequest, project_id: int) -> list[MemberLine]:
 
 
 @router.put("/{int:project_id}/members/{username}", response={204: None}, operation_id="set_member")
-def set_member(request: HttpRequest, project_id: int, username: str, data: NewRole) -> Status:
+def set_member(request: HttpRequest, project_id: int, username: str, data: NewRole) -> Answer:
     actions.set_member(request, project_id, username, data.role)
-    return Status(204, None)
+    return Answer(204, None)
 
 
 @router.delete(
     "/{int:project_id}/members/{username}", response={204: None}, operation_id="remove_member"
 )
-def remove_member(request: HttpRequest, project_id: int, username: str) -> Status:
+def remove_member(request: HttpRequest, project_id: int, username: str) -> Answer:
     actions.remove_member(request, project_id, username)
-    return Status(204, None)
+    return Answer(204, None)

@@ -20,6 +20,7 @@ from heron.errors import ModelError
 from heron.model import Document
 from heron.shapes import imports
 from heron.shapes.imports import MAX_BYTES
+from server.accounts.people import person
 from server.config import ROOT
 from server.errors import Problem, not_found
 from server.projects.models import Project, Role, Upload
@@ -55,7 +56,7 @@ def receive(request: HttpRequest, project_id: int, name: str, data: bytes) -> Up
                 "report": {},
                 "original": data,
                 "prepared": b"",
-                "author": request.user,
+                "author": person(request),
                 "created": timezone.now(),
             },
         )

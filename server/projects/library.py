@@ -10,6 +10,7 @@ from django.db.models.functions import Coalesce
 from django.http import HttpRequest
 
 from heron.model import Document, load_document
+from server.accounts.people import person
 from server.config import ROOT
 from server.errors import not_found
 from server.projects.models import Member
@@ -49,7 +50,7 @@ def cards(request: HttpRequest) -> list[dict[str, Any]]:
     """
     runs = Run.objects.filter(project=OuterRef("pk"))
     active = runs.filter(status__in=ACTIVE).order_by().values("project")
-    role = Member.objects.filter(project=OuterRef("pk"), user=request.user).values("role")
+    role = Member.objects.filter(project=OuterRef("pk"), user=person(request)).values("role")
     found = (
         visible(request)
         .annotate(

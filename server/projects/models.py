@@ -22,13 +22,19 @@ class Role(models.TextChoices):
 class Project(models.Model):
     name = models.CharField(max_length=120)
     head = models.ForeignKey("Revision", null=True, on_delete=models.SET_NULL, related_name="+")
-    members = models.ManyToManyField(
+    members: models.ManyToManyField[Any, Any] = models.ManyToManyField(
         settings.AUTH_USER_MODEL, through="Member", related_name="projects"
     )
     # the number of its newest run, which may be gone: none is given twice
     last_run = models.PositiveIntegerField(default=0)
     created = models.DateTimeField(auto_now_add=True)
     updated = models.DateTimeField(auto_now=True)
+
+    @property
+    def latest(self) -> Revision:
+        """Its head: there is none only while it is made."""
+        assert self.head is not None
+        return self.head
 
 
 class Member(models.Model):

@@ -5,6 +5,7 @@ from __future__ import annotations
 from django.db.models import QuerySet
 from django.http import HttpRequest
 
+from server.accounts.people import person
 from server.errors import Problem, not_found
 from server.projects.models import Member, Project, Role
 
@@ -13,11 +14,11 @@ RANK = {Role.READER: 0, Role.EDITOR: 1, Role.OWNER: 2}
 
 def visible(request: HttpRequest) -> QuerySet[Project]:
     """The projects this user is a member of."""
-    return Project.objects.filter(memberships__user=request.user)
+    return Project.objects.filter(memberships__user=person(request))
 
 
 def role_of(request: HttpRequest, project: Project) -> Role:
-    return Role(Member.objects.get(project=project, user=request.user).role)
+    return Role(Member.objects.get(project=project, user=person(request)).role)
 
 
 def get_project(

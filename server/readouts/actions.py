@@ -8,6 +8,7 @@ from django.db import transaction
 from django.http import HttpRequest
 
 from heron.formats import curves
+from server.accounts.people import person
 from server.errors import Problem, not_found
 from server.projects.models import Role
 from server.projects.permissions import get_project
@@ -38,15 +39,15 @@ def save_page(request: HttpRequest, project_id: int, version: int, content: dict
 
 @transaction.atomic
 def save_template(request: HttpRequest, name: str, cards: list[dict[str, Any]]) -> Template:
-    if Template.objects.filter(owner=request.user).exclude(name=name).count() >= MOST_TEMPLATES:
+    if Template.objects.filter(owner=person(request)).exclude(name=name).count() >= MOST_TEMPLATES:
         raise Problem(409, f"you have {MOST_TEMPLATES} templates already; delete one first")
     return Template.objects.update_or_create(
-        owner=request.user, name=name, defaults={"cards": cards}
+        owner=person(request), name=name, defaults={"cards": cards}
     )[0]
 
 
 def delete_template(request: HttpRequest, name: str) -> None:
-    if not Template.objects.filter(owner=request.user, name=name).delete()[0]:
+    if not Template.objects.filter(owner=person(request), name=name).delete()[0]:
         raise not_found("template of that name")
 
 
@@ -78,7 +79,7 @@ def add_reference(
         name=name,
         filename=filename,
         text=text,
-        author=request.user,
+        author=person(request),
         x_unit=x_unit or table.x_unit,
         columns=[
             {"heading": c.heading, "quantity": c.quantity, "form": c.form}

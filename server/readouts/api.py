@@ -7,11 +7,12 @@ from typing import Any
 import numpy as np
 from django.http import HttpRequest, HttpResponse
 from ninja import Field, Router, Schema
-from ninja import Status as Answer
 
 from heron.errors import HeronError
 from heron.formats import curves
 from heron.results import fsv
+from server.accounts.people import person
+from server.answers import Answer
 from server.packets import packet
 from server.projects.permissions import get_project
 from server.readouts import actions, sources
@@ -104,7 +105,7 @@ class GradeAsked(Schema):
 
 @router.get("/readout-templates", response=list[TemplateLine], operation_id="list_templates")
 def list_templates(request: HttpRequest) -> list[dict[str, Any]]:
-    return list(Template.objects.filter(owner=request.user).values("name", "cards"))
+    return [dict(t) for t in Template.objects.filter(owner=person(request)).values("name", "cards")]
 
 
 @router.put("/readout-templates/{name}", response={204: None}, operation_id="save_template")

@@ -20,6 +20,7 @@ from heron.results import near, patterns, phase, ports, scattering, signals
 from heron.results.capabilities import in_space, provided
 from heron.results.power import budget
 from heron.results.quantity import finite
+from server.accounts.people import person_number
 from server.errors import Problem, not_found
 from server.looking.pool import ask
 from server.packets import packet
@@ -212,9 +213,9 @@ def get_phase_centre(
     """Against frequency, over a cone of ``cone`` degrees about a direction: the centre in m, and
     what is left of the phase in degrees.
     """
-    found = opened(request, project_id, number, "far field")
-    results = found.results
-    indices = [i for i, _ in sources.of_run(found.run).far]
+    run = opened(request, project_id, number, "far field")
+    results = run.results
+    indices = [i for i, _ in sources.of_run(run.run).far]
     found = phase.phase_centres(
         results, indices, np.radians(theta), np.radians(phi), np.radians(cone)
     )
@@ -332,7 +333,7 @@ def export_pattern_glb(
     run = opened(request, project_id, number)
     theta, phi = patterns.grid(3, 3)
     level = _levels(run, run.index(frequency), theta, phi, shown)
-    structure = ask(request.user.id, project_id, "structure_of", run.run.id)
+    structure = ask(person_number(request), project_id, "structure_of", run.run.id)
     return _file(
         pattern_gltf(np.radians(theta), np.radians(phi), level, PATTERN_FLOOR_DB, structure),
         run.file_name("pattern.glb"),

@@ -11,6 +11,7 @@ from django.db.models import Q
 from django.http import HttpRequest
 from django.utils import timezone
 
+from server.accounts.people import person, person_number
 from server.errors import Problem, not_found
 from server.looking.pool import ask, text_of
 from server.projects.actions import save_revision
@@ -39,13 +40,15 @@ def start_run(
     Refused, with reasons, when preflight finds an error.
     """
     project = get_project(request, project_id, Role.EDITOR)
-    chosen = project.head if revision is None else project.revisions.filter(number=revision).first()
+    chosen: Revision | None = project.latest
+    if revision is not None:
+        chosen = project.revisions.filter(number=revision).first()
     if chosen is None:
         raise not_found("revision of that number")
     document = text_of(chosen.document)
     # before the project is locked, as it may take a while
     found = ask(
-        request.user.pk,
+        person_number(request),
         project_id,
         "preflight",
         document,
@@ -82,7 +85,7 @@ def _queued(
         overrides=overrides,
         empty=empty,
         plan=found["plan"],
-        author=request.user,
+        author=person(request),
         values=found["values"],
         forecast=found["forecast"],
     )
@@ -105,7 +108,7 @@ def solve_finer(request: HttpRequest, project_id: int, number: int) -> Run:
             f"run {number} has no advice: its errors are within those of grade A, or it did"
             " not end",
         )
-    document = project.head.whole
+    document = project.latest.whole
     names = [p["name"] for p in document["plans"]]
     plan = document["plans"][names.index(run.plan) if run.plan in names else 0]
     for path, value in advice["plan"].items():
@@ -114,7 +117,7 @@ def solve_finer(request: HttpRequest, project_id: int, number: int) -> Run:
         for name in within:
             step = step.setdefault(name, {})
         step[field] = f"{value:g}"
-    save_revision(request, project_id, project.head.number, document)
+    save_revision(request, project_id, project.latest.number, document)
     return start_run(request, project_id, None, run.overrides, plan=plan["name"])
 
 

@@ -4,15 +4,16 @@ from __future__ import annotations
 
 from dataclasses import asdict
 from datetime import datetime
-from typing import Any
+from typing import Annotated, Any
 
 from django.http import HttpRequest
 from ninja import Field, Query, Router, Schema
-from ninja import Status as Answer
 
 from heron.engines.progress import News
 from heron.model import load_document
 from heron.model.differences import differences
+from server.answers import Answer
+from server.projects.permissions import get_project
 from server.runs import actions
 from server.runs.figures import figures_of
 from server.runs.models import Run, Wish
@@ -156,10 +157,10 @@ def list_runs(
     request: HttpRequest,
     project_id: int,
     before: int | None = None,
-    limit: int = Query(MOST_LISTED, ge=1, le=MOST_LISTED),
+    limit: Annotated[int, Query(ge=1, le=MOST_LISTED)] = MOST_LISTED,
 ) -> list[dict[str, Any]]:
     """The latest runs first; those ``before`` a number are asked for in the same way."""
-    project = actions.get_project(request, project_id)
+    project = get_project(request, project_id)
     runs = project.runs.select_related("revision").defer(
         "summary", "live", "trust", "made_by", "revision__document"
     )

@@ -67,7 +67,8 @@ def opened(request: HttpRequest, project_id: int, number: int, *needed: str) -> 
     found = Opened(run, store.load(run.id))
     if needed:
         found.needs(*needed)
-    request.results_read = [*getattr(request, "results_read", []), short(run.digest)]
+    read = [*getattr(request, "results_read", []), short(run.digest)]
+    setattr(request, "results_read", read)  # noqa: B010 - Django's requests have no such field
     return found
 
 

@@ -109,7 +109,7 @@ def near_field_at(
     header: dict[str, Any] = {"frequency_hz": f.frequency, "kind": f.kind, "counts": f.counts}
     if f.kind == "power_flux":
         header["power_w"] = near.flux(f.points, (f.counts[0], f.counts[1]), f.e, f.h)
-    error = (
+    off = (
         None
         if minus is not None or width
         else confidence.of_capture(run.results, name, f.points, f.frequency)
@@ -119,7 +119,7 @@ def near_field_at(
         points=f.points,
         value=value,
         **({} if phasor is None else {"re": phasor.real, "im": phasor.imag}),
-        **_known(error=error),
+        **_known(error=off),
     )
 
 
@@ -182,7 +182,9 @@ def _download(content: str | bytes, name: str, kind: str) -> HttpResponse:
     )
 
 
-def _own_file(request: HttpRequest, project_id: int, number: int, of: str, *needed: str) -> Any:
+def _own_file(
+    request: HttpRequest, project_id: int, number: int, of: str, *needed: str
+) -> HttpResponse:
     """The file whose name ends in ``of``, by the first of the capabilities ``needed``."""
     run = opened(request, project_id, number)
     files = run.needs(*needed).files(run.results, run.run.summary)

@@ -1,9 +1,11 @@
+from typing import Any
+
 import django.db.models.deletion
 from django.db import migrations, models
 from django.db.models import Max
 
 
-def count_runs(apps, schema_editor):
+def count_runs(apps: Any, editor: Any) -> None:
     """Of every project, the number of its newest run that is still there."""
     for project in apps.get_model("projects", "Project").objects.annotate(top=Max("runs__number")):
         project.last_run = project.top or 0

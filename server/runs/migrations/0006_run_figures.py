@@ -1,9 +1,11 @@
+from typing import Any
+
 from django.db import migrations, models
 
 from server.runs.figures import figures_of
 
 
-def fill(apps, editor):
+def fill(apps: Any, editor: Any) -> None:
     for run in apps.get_model("runs", "Run").objects.exclude(headline={}).iterator():
         run.figures = figures_of(run.summary, run.headline)
         run.save(update_fields=["figures"])

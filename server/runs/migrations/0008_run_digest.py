@@ -1,9 +1,10 @@
 import hashlib
+from typing import Any
 
 from django.db import migrations, models
 
 
-def fill(apps, editor):
+def fill(apps: Any, editor: Any) -> None:
     chunks = apps.get_model("runs", "ResultChunk").objects
     for run in apps.get_model("runs", "Run").objects.exclude(headline={}).iterator():
         digest = hashlib.sha256()
