@@ -74,14 +74,16 @@ function Parameters({ examination }: { examination?: Examination }) {
           >
             <span className="w-28 shrink-0 truncate">
               <Token
-                path={["parameters", i, "name"]}
+                base={["parameters", i]}
+                own={["name"]}
                 label="parameter name"
                 examination={examination}
               />
             </span>
             <span className="min-w-0 flex-1">
               <Token
-                path={["parameters", i, "expression"]}
+                base={["parameters", i]}
+                own={["expression"]}
                 unit=""
                 label={p.name}
                 examination={examination}
@@ -201,7 +203,7 @@ function Steps({
             >
               {number}.{i + 1}
             </span>
-            <div className="pl-[33px]">
+            <div className="pl-[33px] pr-6">
               <Words step={step} base={base} kind={kind} examination={examination} />
               {examination?.grid?.openings.some((o) => o.feed === i) && chapter.key === "feeds" && (
                 <span className="ml-1.5">

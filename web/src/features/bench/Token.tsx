@@ -4,18 +4,21 @@ import { client, examination as examine, files as filesOf, filesStamp } from "..
 import type { Examination, ExpressionValue, Model, Path, Step } from "../../api/types";
 import { quantity } from "../../format";
 import { kindOf, references, spoken } from "./language";
-import { member, replaced, useBench } from "./model";
+import { changed, member, replaced, useBench } from "./model";
 
 interface Props {
-  path: Path;
+  /** Of its step. */
+  base: Path;
+  /** Of the value, in its step. */
+  own: Path;
   /** An expression of the dimension wanted; without one the token is a name or a number. */
   unit?: string;
   choices?: string[];
   empty?: string;
   examination?: Examination;
   label: string;
-  /** The value where the document leaves it out. */
-  value?: unknown;
+  /** What the step is where the document leaves it out. */
+  defaults?: Record<string, unknown>;
   /** Of a clause that says only what is so anyway. */
   faint?: boolean;
 }
@@ -33,20 +36,22 @@ const samePath = (a: Path, b: Path): boolean =>
 
 /** One editable value of a sentence: click or Enter opens it in place, Enter keeps, Escape leaves it. */
 export function Token({
-  path,
+  base,
+  own,
   unit,
   choices,
   empty,
   examination,
   label,
-  value: fallback,
+  defaults = {},
   faint,
 }: Props) {
+  const path = [...base, ...own];
   const document = useBench((s) => s.document);
   const reader = useBench((s) => s.role === "reader");
   const edit = useBench((s) => s.edit);
   const [draft, setDraft] = useState<string | null>(null);
-  const value = member(document, path) ?? fallback;
+  const value = member(document, path) ?? member(defaults, own);
   const text =
     value === null || value === undefined
       ? ""
@@ -56,7 +61,7 @@ export function Token({
           : "no"
         : String(value);
   const fault = examination?.problems.find((p) => p.level === "error" && samePath(p.path, path));
-  const live = useLive(draft, unit, document, path);
+  const live = useLive(draft, unit, document, (d, next) => changed(d, base, own, next, defaults));
 
   const keep = (next: string): void => {
     setDraft(null);
@@ -69,7 +74,7 @@ export function Token({
           : next.trim() === "" && empty && !choices
             ? null
             : next.trim();
-    edit((d) => rename(replaced(d, path, clean), path, text, String(clean)));
+    edit((d) => rename(changed(d, base, own, clean, defaults), path, text, String(clean)));
   };
   const alert = fault && (
     <span role="alert" className="block text-[12px] leading-snug text-rust">
@@ -170,13 +175,13 @@ function useLive(
   draft: string | null,
   unit: string | undefined,
   document: Model | null,
-  path: Path,
+  change: (document: Model, next: string) => Model,
 ): ExpressionValue | null {
   const [live, setLive] = useState<{ for: string; value: ExpressionValue } | null>(null);
   const id = useId();
-  const where = useRef(path);
+  const latest = useRef(change);
   useEffect(() => {
-    where.current = path;
+    latest.current = change;
   });
   useEffect(() => {
     if (draft === null || unit === undefined || !document || draft.trim() === "") return;
@@ -193,7 +198,7 @@ function useLive(
           if (!value.error)
             void client.prefetchQuery(
               examine(
-                replaced(document, where.current, draft.trim()),
+                latest.current(document, draft.trim()),
                 useBench.getState().projectId,
                 filesStamp(client.getQueryData(filesOf(useBench.getState().projectId).queryKey)),
               ),

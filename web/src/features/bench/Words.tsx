@@ -13,7 +13,7 @@ import {
   reading,
   useLanguage,
 } from "./language";
-import { member, replaced, useBench } from "./model";
+import { changed, member, replaced, useBench } from "./model";
 
 /** A step as its sentence, with values that can be edited in place; what only repeats a default is folded away. */
 export function Words({
@@ -45,14 +45,15 @@ export function Words({
                 ) : "list" in w ? (
                   <ListButtons base={base} kind={kind} word={w} />
                 ) : "toggle" in w ? (
-                  <Toggle base={base} word={w} />
+                  <Toggle base={base} kind={kind} word={w} />
                 ) : (
                   <Token
-                    path={[...base, ...w.token]}
+                    base={base}
+                    own={w.token}
                     unit={like(w.slot)}
                     empty={w.slot.empty}
                     faint={w.faint}
-                    value={member(step, w.token) ?? member(kind.defaults, w.token)}
+                    defaults={kind.defaults}
                     examination={examination}
                     label={`${kind.title} ${w.token.join(" ")}`}
                     choices={
@@ -132,7 +133,15 @@ const button =
   "rounded border border-rule px-1.5 text-[11.500px] text-heron hover:border-heron disabled:opacity-50";
 
 /** Words of a sentence that are said or not. */
-function Toggle({ base, word }: { base: Path; word: Extract<Word, { toggle: Path }> }) {
+function Toggle({
+  base,
+  kind,
+  word,
+}: {
+  base: Path;
+  kind: Kind;
+  word: Extract<Word, { toggle: Path }>;
+}) {
   const edit = useBench((s) => s.edit);
   const reader = useBench((s) => s.role === "reader");
   const says = word.says.replace(/^[,;]\s*/, "");
@@ -145,7 +154,9 @@ function Toggle({ base, word }: { base: Path; word: Extract<Word, { toggle: Path
         aria-pressed={word.on}
         title={word.on ? "Take this away" : "Add this"}
         onClick={() =>
-          edit((d) => replaced(d, [...base, ...word.toggle], word.on ? !word.value : word.value))
+          edit((d) =>
+            changed(d, base, word.toggle, word.on ? !word.value : word.value, kind.defaults),
+          )
         }
         className={`border-b border-dotted border-ink2 hover:bg-heron-soft ${word.on ? "" : "text-ink2 line-through decoration-ink3"}`}
       >

@@ -1,7 +1,7 @@
 import { beforeEach, describe, expect, it, vi } from "vitest";
 import { Problem, call } from "../../api/client";
 import type { Model, ProjectState } from "../../api/types";
-import { member, moved, replaced, useBench } from "./model";
+import { changed, member, moved, replaced, useBench } from "./model";
 
 vi.mock("../../api/client", async (original) => ({ ...(await original<object>()), call: vi.fn() }));
 const server = vi.mocked(call);
@@ -51,6 +51,15 @@ describe("paths into the document", () => {
   });
   it("adds where a list ends", () => {
     expect(replaced(value, ["list", 2], { x: 9 }).list).toHaveLength(3);
+  });
+  it("writes out what a step leaves to its defaults when a part of it changes", () => {
+    const bare = { feeds: [{ kind: "dipole" }] } as unknown as Model;
+    const defaults = { along: ["0", "0", "1"], near: { at: "2", by: "3" } };
+    const at = (path: (string | number)[], next: unknown): unknown =>
+      changed(bare, ["feeds", 0], path, next, defaults).feeds[0];
+    expect(at(["along", 2], "0")).toEqual({ kind: "dipole", along: ["0", "0", "0"] });
+    expect(at(["near", "by"], "4")).toEqual({ kind: "dipole", near: { at: "2", by: "4" } });
+    expect(at(["number"], 2)).toEqual({ kind: "dipole", number: 2 });
   });
   it("moves a step up and down, and leaves the others in order", () => {
     const model = {

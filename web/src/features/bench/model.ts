@@ -49,6 +49,23 @@ export function replaced<T>(value: T, path: Path, next: unknown): T {
 export const member = (value: unknown, path: Path): unknown =>
   path.reduce<unknown>((v, k) => (v as Record<string | number, unknown> | undefined)?.[k], value);
 
+/** A document with a member of the step at `base` replaced; of what the step leaves to its defaults, the rest is written out. */
+export function changed(
+  document: Model,
+  base: Path,
+  path: Path,
+  next: unknown,
+  defaults: Record<string, unknown>,
+): Model {
+  const whole = path.slice(0, -1).reduce((made, _, i) => {
+    const own = path.slice(0, i + 1);
+    const there = member(made, [...base, ...own]) ?? undefined;
+    const usual = member(defaults, own);
+    return there === undefined && usual != null ? replaced(made, [...base, ...own], usual) : made;
+  }, document);
+  return replaced(whole, [...base, ...path], next);
+}
+
 export type ListChapter =
   | "frames"
   | "parts"
