@@ -14,7 +14,6 @@ from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy.optimize import minimize_scalar
 from scipy.spatial import cKDTree
 
 from heron.discretise.proximity import close_pairs
@@ -347,6 +346,10 @@ def _end_fraction(mesh: WireMesh, segment: int, at: float) -> float | None:
 
 
 def _nearest(mesh: WireMesh, segment: int, at: float, point: Floats) -> tuple[float, float]:
+    from scipy.optimize import (
+        minimize_scalar,  # takes half a second to load, and few models need it
+    )
+
     path = mesh.parts[mesh.part[segment]].path
     a, b = mesh.span[segment]
     half, centre = 0.5 * (b - a), a + at * (b - a)

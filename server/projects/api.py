@@ -26,6 +26,7 @@ from server.packets import sent
 from server.projects import actions, files, library
 from server.projects.models import Project, Role, Upload
 from server.projects.permissions import get_project, role_of
+from server.projects.shapes import ExaminationAnswer, FileReport
 from server.runs import machines
 
 router = Router()
@@ -131,7 +132,7 @@ class FileLine(Schema):
     size: int
     state: str
     message: str
-    report: dict[str, Any]
+    report: FileReport
 
 
 class MemberLine(Schema):
@@ -237,7 +238,7 @@ def list_examples(request: HttpRequest) -> list[ExampleLine]:
     return [ExampleLine(name=n, title=d.name, notes=d.notes) for n, d in library.examples().items()]
 
 
-@router.post("/examine", response=dict[str, Any], operation_id="examine_document")
+@router.post("/examine", response=ExaminationAnswer, operation_id="examine_document")
 def examine_document(request: HttpRequest, data: Examine) -> dict[str, Any]:
     about = _shared(request, data.project)
     return cast(

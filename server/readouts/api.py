@@ -18,6 +18,7 @@ from server.projects.permissions import get_project
 from server.readouts import actions, sources
 from server.readouts.content import CardEntry, PageContent
 from server.readouts.models import Page, ReferenceCurve, Template
+from server.readouts.shapes import Grade, RecognisedColumn, SpecState
 
 router = Router()
 
@@ -75,7 +76,7 @@ class ReferencePreview(Schema):
 
     x_unit: str
     x_guessed: bool
-    columns: list[dict[str, Any]]
+    columns: list[RecognisedColumn]
     rows: list[list[float]]
     count: int
     notes: list[str]
@@ -169,7 +170,7 @@ def evaluate_curves(request: HttpRequest, project_id: int, data: CurvesAsked) ->
     return packet({"curves": header}, **arrays)
 
 
-@router.post("/{int:project_id}/specs", response=list[dict[str, Any]], operation_id="judge_specs")
+@router.post("/{int:project_id}/specs", response=list[SpecState], operation_id="judge_specs")
 def judge_specs(request: HttpRequest, project_id: int, data: SpecsAsked) -> list[dict[str, Any]]:
     """Spec lines as understood, with every run's verdict."""
     return sources.verdicts(request, project_id, data.texts)
@@ -280,7 +281,7 @@ def reference_cut(request: HttpRequest, project_id: int, number: int) -> dict[st
     }
 
 
-@router.post("/{int:project_id}/grade", response=dict[str, Any], operation_id="grade_difference")
+@router.post("/{int:project_id}/grade", response=Grade, operation_id="grade_difference")
 def grade_difference(request: HttpRequest, project_id: int, data: GradeAsked) -> dict[str, Any]:
     """Feature selective validation of a real formula of two sources (IEEE Std 1597.1), over a band
     or all they share, and the difference curve.

@@ -26,6 +26,7 @@ from server.looking.pool import ask
 from server.packets import packet
 from server.projects.permissions import get_project
 from server.readouts import sources
+from server.readouts.shapes import Cut, Decay, PhaseCentre, Polarisation, ScatteredCut, TimeDomain
 from server.runs import store
 from server.runs.fields import capture_field
 from server.runs.opened import Opened, opened
@@ -54,7 +55,7 @@ def _numbers(runs: str) -> list[int]:
     return list(dict.fromkeys(int(n) for n in numbers))
 
 
-@router.get("/{int:project_id}/cuts", response=list[list[dict[str, Any]]], operation_id="get_cuts")
+@router.get("/{int:project_id}/cuts", response=list[list[Cut]], operation_id="get_cuts")
 def get_cuts(
     request: HttpRequest,
     project_id: int,
@@ -141,7 +142,7 @@ def _levels(run: Opened, index: int, theta: Any, phi: Any, shown: Shown) -> Any:
 
 @router.get(
     "/{int:project_id}/runs/{int:number}/scattered",
-    response=list[dict[str, Any]],
+    response=list[ScatteredCut],
     operation_id="get_scattered",
 )
 def get_scattered(
@@ -175,7 +176,7 @@ def get_scattered(
 
 @router.get(
     "/{int:project_id}/runs/{int:number}/polarisation",
-    response=dict[str, Any],
+    response=Polarisation,
     operation_id="get_polarisation",
 )
 def get_polarisation(
@@ -199,7 +200,7 @@ def get_polarisation(
 
 @router.get(
     "/{int:project_id}/runs/{int:number}/phase-centre",
-    response=dict[str, Any],
+    response=PhaseCentre,
     operation_id="get_phase_centre",
 )
 def get_phase_centre(
@@ -233,7 +234,7 @@ def get_phase_centre(
 
 @router.get(
     "/{int:project_id}/runs/{int:number}/time-domain",
-    response=dict[str, Any],
+    response=TimeDomain,
     operation_id="get_time_domain",
 )
 def get_time_domain(
@@ -258,7 +259,7 @@ def get_time_domain(
 
 @router.get(
     "/{int:project_id}/runs/{int:number}/decay/{name}",
-    response=dict[str, Any],
+    response=Decay,
     operation_id="get_decay",
 )
 def get_decay(

@@ -18,6 +18,7 @@ from server.runs import actions
 from server.runs.figures import figures_of
 from server.runs.models import Run, Wish
 from server.runs.opened import short
+from server.runs.shapes import Differences
 
 router = Router()
 
@@ -79,14 +80,6 @@ class RunDetail(RunLine):
 class Annotation(Schema):
     note: str | None = Field(default=None, max_length=2000)
     baseline: bool | None = None
-
-
-class Differences(Schema):
-    """Values of parameters, fields of steps, and results, each in the first and the second run."""
-
-    values: list[dict[str, Any]]
-    steps: list[dict[str, Any]]
-    results: list[dict[str, Any]]
 
 
 RESULT_LINES = {

@@ -18,13 +18,12 @@ from server.packets import packet
 from server.runs import store
 from server.runs.fields import averaged, capture_field, without
 from server.runs.opened import opened
+from server.runs.shapes import Sweep
 
 router = Router()
 
 
-@router.get(
-    "/{int:project_id}/runs/{int:number}/sweep", response=dict[str, Any], operation_id="get_sweep"
-)
+@router.get("/{int:project_id}/runs/{int:number}/sweep", response=Sweep, operation_id="get_sweep")
 def get_sweep(request: HttpRequest, project_id: int, number: int) -> dict[str, Any]:
     """Everything against frequency, with badges."""
     run = opened(request, project_id, number)

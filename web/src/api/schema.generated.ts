@@ -1223,6 +1223,438 @@ export interface components {
             notes: string;
         };
         /**
+         * BeamMark
+         * @description Where a beam is narrowest, its radius there, and how far on it is √2 times as wide.
+         */
+        BeamMark: {
+            /** Focus */
+            focus: [
+                number,
+                number,
+                number
+            ];
+            /** Waist */
+            waist: number;
+            /** Depth */
+            depth: number;
+        };
+        /**
+         * Body
+         * @description A solid or sheet; ``key`` names its mesh.
+         */
+        Body: {
+            /** Name */
+            name: string;
+            /** Step */
+            step: number;
+            /** Key */
+            key: string;
+            /** Solid */
+            solid: boolean;
+            /** Material */
+            material: string;
+            /** Conductor */
+            conductor: boolean;
+            /** Colour */
+            colour: string;
+            /** Faces */
+            faces: number;
+            /** Low */
+            low: [
+                number,
+                number,
+                number
+            ];
+            /** High */
+            high: [
+                number,
+                number,
+                number
+            ];
+        };
+        /** CaptureMark */
+        CaptureMark: {
+            /** Name */
+            name: string;
+            /** Kind */
+            kind: string;
+            /** Points */
+            points: [
+                number,
+                number,
+                number
+            ][];
+        };
+        /** Contact */
+        Contact: {
+            /** First */
+            first: string;
+            /** Second */
+            second: string;
+            /** Distance */
+            distance: number;
+            /** Joined */
+            joined: boolean;
+        } & {
+            [key: string]: unknown;
+        };
+        /**
+         * DipoleMark
+         * @description The direction of a point dipole, a unit vector.
+         */
+        DipoleMark: {
+            /** Feed */
+            feed: number;
+            /** Along */
+            along: [
+                number,
+                number,
+                number
+            ];
+            /** Magnetic */
+            magnetic: boolean;
+        };
+        /**
+         * ExaminationAnswer
+         * @description A model looked at from every side; ``period`` along x, y and z.
+         */
+        ExaminationAnswer: {
+            /** Bodies */
+            bodies: components["schemas"]["Body"][];
+            /** Meshes */
+            meshes: {
+                [key: string]: components["schemas"]["RawMesh"];
+            };
+            /** Contacts */
+            contacts: components["schemas"]["Contact"][];
+            /** Displaced */
+            displaced: [
+                string,
+                string
+            ][];
+            /** Values */
+            values: {
+                [key: string]: components["schemas"]["Value"];
+            };
+            /** Shapes */
+            shapes: components["schemas"]["Shape"][];
+            /** Feeds */
+            feeds: ([
+                number,
+                number,
+                number
+            ] | null)[];
+            /** Dipoles */
+            dipoles: components["schemas"]["DipoleMark"][];
+            /** Loads */
+            loads: ([
+                number,
+                number,
+                number
+            ] | null)[];
+            /** Ground */
+            ground: number | null;
+            /** Illuminations */
+            illuminations: (components["schemas"]["IlluminationMark"] | null)[];
+            /** Captures */
+            captures: (components["schemas"]["CaptureMark"] | null)[];
+            /** Period */
+            period: [
+                number | null,
+                number | null,
+                number | null
+            ];
+            /** Layers */
+            layers: components["schemas"]["LayerMark"][];
+            /** Frames */
+            frames: components["schemas"]["FrameMark"][];
+            /** Problems */
+            problems: components["schemas"]["Finding"][];
+            forecast: components["schemas"]["ForecastAnswer"] | null;
+            /** Engine */
+            engine: string;
+            /** Engine Reason */
+            engine_reason: string;
+            grid: components["schemas"]["Grid"] | null;
+            mesh: components["schemas"]["Mesh"] | null;
+            /** Band */
+            band: [
+                number,
+                number
+            ] | null;
+        };
+        /**
+         * Finding
+         * @description Something that is wrong or worth a look, with what would mend it.
+         */
+        Finding: {
+            /**
+             * Level
+             * @enum {string}
+             */
+            level: "error" | "look";
+            /** Code */
+            code: string;
+            /** Message */
+            message: string;
+            /** Why */
+            why: string;
+            /** Path */
+            path: (string | number)[];
+            /** Point */
+            point: [
+                number,
+                number,
+                number
+            ] | null;
+            /** Repair */
+            repair: components["schemas"]["Repair"][];
+            /** Repair Label */
+            repair_label: string;
+        };
+        /** ForecastAnswer */
+        ForecastAnswer: {
+            /** Engine */
+            engine: string;
+            /** Size */
+            size: number;
+            /** What */
+            what: string;
+            /** Field */
+            field: string;
+            /** Solves */
+            solves: number;
+            /** Stages */
+            stages: components["schemas"]["StageForecast"][];
+            /** Reason */
+            reason: string;
+            /** Seconds */
+            seconds: number;
+            /** Least Seconds */
+            least_seconds: number;
+            /** Most Seconds */
+            most_seconds: number;
+            /** Memory Bytes */
+            memory_bytes: number;
+        };
+        /** FrameMark */
+        FrameMark: {
+            /** Name */
+            name: string;
+            /** Matrix */
+            matrix: number[];
+        };
+        /**
+         * Grid
+         * @description The space that a grid fills, details finer than it as (axis, place, width), and the pulses
+         *     sent into it; ``box`` are corners of the box of total fields.
+         */
+        Grid: {
+            /** Low */
+            low: [
+                number,
+                number,
+                number
+            ];
+            /** High */
+            high: [
+                number,
+                number,
+                number
+            ];
+            /** Cells */
+            cells: [
+                number,
+                number,
+                number
+            ];
+            /** Smallest M */
+            smallest_m: [
+                number,
+                number,
+                number
+            ];
+            /** Largest M */
+            largest_m: number;
+            /** Box */
+            box: [
+                [
+                    number,
+                    number,
+                    number
+                ],
+                [
+                    number,
+                    number,
+                    number
+                ]
+            ] | null;
+            /** Crowded */
+            crowded: [
+                number,
+                number,
+                number
+            ][];
+            /** Openings */
+            openings: components["schemas"]["Opening"][];
+            /** Pulses */
+            pulses: components["schemas"]["PulseShape"][];
+        };
+        /**
+         * IlluminationMark
+         * @description Which way a wave travels, and its electric field, unit vectors.
+         */
+        IlluminationMark: {
+            /** Name */
+            name: string;
+            /** Travels */
+            travels: [
+                number,
+                number,
+                number
+            ];
+            /** Electric */
+            electric: [
+                number,
+                number,
+                number
+            ];
+            beam: components["schemas"]["BeamMark"] | null;
+        };
+        /** Joint */
+        Joint: {
+            /** Point */
+            point: [
+                number,
+                number,
+                number
+            ];
+            /** Parts */
+            parts: string[];
+        } & {
+            [key: string]: unknown;
+        };
+        /** LayerMark */
+        LayerMark: {
+            /** Material */
+            material: string;
+            /** Top */
+            top: number;
+        };
+        /**
+         * Mesh
+         * @description Wires' joints and the ends of their segments.
+         */
+        Mesh: {
+            /** Joints */
+            joints: components["schemas"]["Joint"][];
+            /** Nodes */
+            nodes: [
+                number,
+                number,
+                number
+            ][];
+        };
+        /**
+         * Opening
+         * @description What a line or guide feed looks through, and where the case behind it ends.
+         */
+        Opening: {
+            /** Feed */
+            feed: number;
+            /** Corners */
+            corners: [
+                number,
+                number,
+                number
+            ][];
+            /** Axis */
+            axis: number;
+            /** Sign */
+            sign: number;
+            /** Back */
+            back: number;
+        };
+        /**
+         * PulseShape
+         * @description A pulse that is sent in: its signal, and its spectrum in dB below its largest.
+         */
+        PulseShape: {
+            /** Names */
+            names: string[];
+            /** Time S */
+            time_s: number[];
+            /** Value */
+            value: number[];
+            /** Frequency Hz */
+            frequency_hz: number[];
+            /** Level Db */
+            level_db: number[];
+        };
+        /**
+         * RawMesh
+         * @description Triangles and edge lines in m, as base64 of float32 and uint32.
+         */
+        RawMesh: {
+            /** Points */
+            points: string;
+            /** Triangles */
+            triangles: string;
+            /** Face */
+            face: string;
+            /** Edges */
+            edges: string;
+            /** Edge Sizes */
+            edge_sizes: number[];
+        };
+        /** Repair */
+        Repair: {
+            /** Path */
+            path: (string | number)[];
+            /** Value */
+            value: unknown;
+        };
+        /**
+         * Shape
+         * @description A wire: its centre line.
+         */
+        Shape: {
+            /** Name */
+            name: string;
+            /** Step */
+            step: number;
+            /** Radius */
+            radius: number;
+            /** Material */
+            material: string;
+            /** Points */
+            points: [
+                number,
+                number,
+                number
+            ][];
+        };
+        /** StageForecast */
+        StageForecast: {
+            /** Name */
+            name: string;
+            /** Seconds */
+            seconds: number;
+            /** Least */
+            least: number;
+            /** Most */
+            most: number;
+            /** Memory Bytes */
+            memory_bytes: number;
+        };
+        /** Value */
+        Value: {
+            /** Value */
+            value: number;
+            /** Unit */
+            unit: string;
+        };
+        /**
          * Examine
          * @description ``project``: whose files import steps mean; ``plan``: by which the model would be solved, the
          *     first unless given; ``have``: keys of meshes the stage holds already.
@@ -1307,6 +1739,37 @@ export interface components {
                 [key: string]: unknown;
             };
         };
+        /** FileBody */
+        FileBody: {
+            /** Name */
+            name: string;
+            /** Kind */
+            kind: string;
+            /** Faces */
+            faces: number;
+            /** Edges */
+            edges: number;
+            /** Volume M3 */
+            volume_m3: number;
+            /** Area M2 */
+            area_m2: number;
+            /** Size M */
+            size_m: [
+                number,
+                number,
+                number
+            ];
+        };
+        /** FileFinding */
+        FileFinding: {
+            /**
+             * Level
+             * @enum {string}
+             */
+            level: "good" | "look" | "stop";
+            /** Text */
+            text: string;
+        };
         /** FileLine */
         FileLine: {
             /** Name */
@@ -1317,10 +1780,25 @@ export interface components {
             state: string;
             /** Message */
             message: string;
-            /** Report */
-            report: {
-                [key: string]: unknown;
-            };
+            report: components["schemas"]["FileReport"];
+        };
+        /**
+         * FileReport
+         * @description What reading a file found in it.
+         */
+        FileReport: {
+            /**
+             * Bodies
+             * @default []
+             */
+            bodies: components["schemas"]["FileBody"][];
+            /**
+             * Findings
+             * @default []
+             */
+            findings: components["schemas"]["FileFinding"][];
+        } & {
+            [key: string]: unknown;
         };
         /**
          * TypedStep
@@ -1714,17 +2192,227 @@ export interface components {
          */
         Differences: {
             /** Values */
-            values: {
-                [key: string]: unknown;
-            }[];
+            values: components["schemas"]["ValueChange"][];
             /** Steps */
-            steps: {
-                [key: string]: unknown;
-            }[];
+            steps: components["schemas"]["StepChange"][];
             /** Results */
-            results: {
-                [key: string]: unknown;
-            }[];
+            results: components["schemas"]["ResultChange"][];
+        };
+        /** ResultChange */
+        ResultChange: {
+            /** Name */
+            name: string;
+            /** First */
+            first: string | number | null;
+            /** Second */
+            second: string | number | null;
+        };
+        /** StepChange */
+        StepChange: {
+            /** Chapter */
+            chapter: string;
+            /** Step */
+            step: string;
+            /** Field */
+            field: string;
+            /** First */
+            first: unknown;
+            /** Second */
+            second: unknown;
+        };
+        /** ValueChange */
+        ValueChange: {
+            /** Name */
+            name: string;
+            first: components["schemas"]["Value"] | null;
+            second: components["schemas"]["Value"] | null;
+        };
+        /**
+         * Badges
+         * @description Of a port: resonances, the best match, and bands by the name of their level.
+         */
+        Badges: {
+            /** Resonances */
+            resonances: components["schemas"]["Resonance"][];
+            minimum: components["schemas"]["Minimum"];
+            /** Bands */
+            bands: {
+                [key: string]: components["schemas"]["Band"][];
+            };
+        };
+        /**
+         * Band
+         * @description Where a level is kept; ``open`` where the sweep ends first.
+         */
+        Band: {
+            /** Low Hz */
+            low_hz: number;
+            /** High Hz */
+            high_hz: number;
+            /** Relative */
+            relative: number;
+            /** Open Low */
+            open_low: boolean;
+            /** Open High */
+            open_high: boolean;
+        };
+        /** CaptureLine */
+        CaptureLine: {
+            /** Name */
+            name: string;
+            /** Kind */
+            kind: string;
+        };
+        /**
+         * Comes
+         * @description Where the wave of an illumination comes from.
+         */
+        Comes: {
+            /** Name */
+            name: string;
+            /** Theta Deg */
+            theta_deg: number;
+            /** Phi Deg */
+            phi_deg: number;
+        };
+        /**
+         * FarFigures
+         * @description Of a far field at a frequency.
+         */
+        FarFigures: {
+            /** Frequency Hz */
+            frequency_hz: number;
+            /** Directivity Dbi */
+            directivity_dbi: number;
+            /** Gain Dbi */
+            gain_dbi: number;
+            /** Realized Gain Dbi */
+            realized_gain_dbi: number;
+            /** Radiation Efficiency */
+            radiation_efficiency: number;
+            /** Total Efficiency */
+            total_efficiency: number;
+            /** Peak Theta Deg */
+            peak_theta_deg: number;
+            /** Peak Phi Deg */
+            peak_phi_deg: number;
+        } & {
+            [key: string]: unknown;
+        };
+        /**
+         * Flux
+         * @description Power through a rectangle; no share of a plane wave's.
+         */
+        Flux: {
+            /** Frequency Hz */
+            frequency_hz: number;
+            /** Power W */
+            power_w: number;
+            /** Share Of Source */
+            share_of_source?: number | null;
+        };
+        /** Minimum */
+        Minimum: {
+            /** Frequency Hz */
+            frequency_hz: number;
+            /** Level Db */
+            level_db: number;
+        };
+        /** Resonance */
+        Resonance: {
+            /** Frequency Hz */
+            frequency_hz: number;
+            /** Resistance Ohm */
+            resistance_ohm: number;
+            /** Rising */
+            rising: boolean;
+            /** Q */
+            q: number | null;
+        };
+        /**
+         * StatedErrors
+         * @description Estimates of |ΔS|, of the gain's error and of that of the lowest |S11| in dB, with what they
+         *     rest on.
+         */
+        StatedErrors: {
+            /** S */
+            s: number | null;
+            /** Gain Db */
+            gain_db: number | null;
+            /** Resonance Relative */
+            resonance_relative: number | null;
+            /** Minimum Db */
+            minimum_db: number | null;
+            /** Efficiency */
+            efficiency: number | null;
+            /** Rcs Db */
+            rcs_db: number | null;
+            /** Basis */
+            basis: string;
+        } & {
+            [key: string]: unknown;
+        };
+        /**
+         * Sweep
+         * @description Everything against frequency; ``provides`` and ``lacks`` by the names of capabilities, which
+         *     may say more of themselves. ``receives`` are ports of a lit run.
+         */
+        Sweep: {
+            /** Provides */
+            provides: string[];
+            /** Lacks */
+            lacks: {
+                [key: string]: string;
+            };
+            /** Frequency Hz */
+            frequency_hz: number[];
+            /** Solved */
+            solved: boolean[];
+            /**
+             * Layered
+             * @default false
+             */
+            layered: boolean;
+            /**
+             * Receives
+             * @default []
+             */
+            receives: number[];
+            /** Illuminations */
+            illuminations: components["schemas"]["Comes"][];
+            /** Ports */
+            ports: number[];
+            /** Z0 Ohm */
+            z0_ohm: number[];
+            /** Power Share */
+            power_share: {
+                [key: string]: (number | null)[];
+            };
+            /** Badges */
+            badges: {
+                [key: string]: components["schemas"]["Badges"];
+            };
+            /** Absorbed Share */
+            absorbed_share: {
+                [key: string]: (number | null)[];
+            };
+            /** Power Flux */
+            power_flux: {
+                [key: string]: components["schemas"]["Flux"][];
+            };
+            /** Surfaces */
+            surfaces: string[];
+            /** Traces */
+            traces: string[];
+            /** Wires */
+            wires: boolean;
+            /** Far Field */
+            far_field: components["schemas"]["FarFigures"][];
+            /** Captures */
+            captures: components["schemas"]["CaptureLine"][];
+            errors: components["schemas"]["StatedErrors"];
+        } & {
+            [key: string]: unknown;
         };
         /**
          * CardEntry
@@ -1840,10 +2528,69 @@ export interface components {
             /** Formulas */
             formulas: string[];
         };
+        /** Spec */
+        Spec: {
+            /** Formula */
+            formula: string;
+            /** Above */
+            above: boolean;
+            /** Limit */
+            limit: number;
+            /** Unit */
+            unit: string;
+            /** Level */
+            level: number;
+            /** Low Hz */
+            low_hz: number | null;
+            /** High Hz */
+            high_hz: number | null;
+        };
+        /**
+         * SpecState
+         * @description A spec line as understood, or what is wrong with it; verdicts by run.
+         */
+        SpecState: {
+            /** Text */
+            text: string;
+            /** Error */
+            error: string;
+            spec: components["schemas"]["Spec"] | null;
+            /** Verdicts */
+            verdicts: {
+                [key: string]: components["schemas"]["Verdict"];
+            };
+        };
+        /**
+         * Verdict
+         * @description Whether a run keeps a spec line, and where it is worst.
+         */
+        Verdict: {
+            /** Passed */
+            passed: boolean | null;
+            /** Worst */
+            worst: number | null;
+            /** Frequency Hz */
+            frequency_hz: number | null;
+            /** Margin */
+            margin: number | null;
+            /** Reason */
+            reason: string;
+        };
         /** SpecsAsked */
         SpecsAsked: {
             /** Texts */
             texts: string[];
+        };
+        /** RecognisedColumn */
+        RecognisedColumn: {
+            /** Heading */
+            heading: string;
+            /** Quantity */
+            quantity: string;
+            /** Form */
+            form: string;
+            /** Guessed */
+            guessed: boolean;
         };
         /**
          * ReferencePreview
@@ -1855,9 +2602,7 @@ export interface components {
             /** X Guessed */
             x_guessed: boolean;
             /** Columns */
-            columns: {
-                [key: string]: unknown;
-            }[];
+            columns: components["schemas"]["RecognisedColumn"][];
             /** Rows */
             rows: number[][];
             /** Count */
@@ -1943,6 +2688,55 @@ export interface components {
             /** Name */
             name: string;
         };
+        /**
+         * Grade
+         * @description Feature selective validation of two curves (IEEE Std 1597.1).
+         */
+        Grade: {
+            /** Adm */
+            adm: number;
+            /** Fdm */
+            fdm: number;
+            /** Gdm */
+            gdm: number;
+            /** Grade */
+            grade: string;
+            grades: components["schemas"]["Words"];
+            histogram: components["schemas"]["Histogram"];
+            /** X Hz */
+            x_hz: number[];
+            /** Difference */
+            difference: number[];
+            /** Gdm At */
+            gdm_at: number[];
+        };
+        /**
+         * Histogram
+         * @description Shares of the abscissae by grade.
+         */
+        Histogram: {
+            /** Adm */
+            adm: {
+                [key: string]: number;
+            };
+            /** Fdm */
+            fdm: {
+                [key: string]: number;
+            };
+            /** Gdm */
+            gdm: {
+                [key: string]: number;
+            };
+        };
+        /** Words */
+        Words: {
+            /** Adm */
+            adm: string;
+            /** Fdm */
+            fdm: string;
+            /** Gdm */
+            gdm: string;
+        };
         /** GradeAsked */
         GradeAsked: {
             /** First */
@@ -1977,6 +2771,116 @@ export interface components {
              * @default 0
              */
             reference: number;
+        };
+        /**
+         * Cut
+         * @description dBi against an angle, with the figures of its lobes; the axial ratio in dB, negative where
+         *     left-handed.
+         */
+        Cut: {
+            /** Plane */
+            plane: string;
+            /** Angle Deg */
+            angle_deg: number[];
+            /** Level Dbi */
+            level_dbi: number[];
+            /** Axial Ratio Db */
+            axial_ratio_db: (number | null)[];
+            /** Peak Deg */
+            peak_deg: number;
+            /** Beamwidth Deg */
+            beamwidth_deg: number | null;
+            /** Front To Back Db */
+            front_to_back_db: number | null;
+            /** Side Lobe Db */
+            side_lobe_db: number | null;
+            /** First Side Lobe Db */
+            first_side_lobe_db: number | null;
+        };
+        /**
+         * ScatteredCut
+         * @description dBsm against the angle from +z all round.
+         */
+        ScatteredCut: {
+            /** Phi Deg */
+            phi_deg: number;
+            /** Angle Deg */
+            angle_deg: number[];
+            /** Level Dbsm */
+            level_dbsm: number[];
+        };
+        /** Components */
+        Components: {
+            /** Total */
+            total: number;
+            /** Theta */
+            theta: number;
+            /** Phi */
+            phi: number;
+            /** Right */
+            right: number;
+            /** Left */
+            left: number;
+        };
+        /**
+         * Polarisation
+         * @description The ellipse in a direction; realized gain of its components.
+         */
+        Polarisation: {
+            /** Axial Ratio Db */
+            axial_ratio_db: number;
+            /** Tilt Deg */
+            tilt_deg: number;
+            /** Right */
+            right: boolean;
+            realized_gain_dbi: components["schemas"]["Components"];
+            /** Frequency Hz */
+            frequency_hz: number;
+        };
+        /** PhaseCentre */
+        PhaseCentre: {
+            /** Rows */
+            rows: components["schemas"]["PhaseCentreRow"][];
+        };
+        /** PhaseCentreRow */
+        PhaseCentreRow: {
+            /** Frequency Hz */
+            frequency_hz: number;
+            /** Place M */
+            place_m: [
+                number,
+                number,
+                number
+            ];
+            /** Rms Deg */
+            rms_deg: number;
+            /** Largest Deg */
+            largest_deg: number;
+        };
+        /** TimeDomain */
+        TimeDomain: {
+            /** Time S */
+            time_s: number[];
+            /** Reflection */
+            reflection: number[];
+            /** Impedance Ohm */
+            impedance_ohm: number[];
+            /** Resolution S */
+            resolution_s: number;
+            /** Z0 Ohm */
+            z0_ohm: number;
+        };
+        /**
+         * Decay
+         * @description The fit of a line capture's field: 1/e length, phase constant.
+         */
+        Decay: {
+            /** Length M */
+            length_m: number | null;
+            /** Beta Rad Per M */
+            beta_rad_per_m: number;
+            /** Rest Db */
+            rest_db: number;
         };
     };
     responses: never;
@@ -2155,9 +3059,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": {
-                        [key: string]: unknown;
-                    };
+                    "application/json": components["schemas"]["ExaminationAnswer"];
                 };
             };
         };
@@ -2882,9 +3784,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": {
-                        [key: string]: unknown;
-                    };
+                    "application/json": components["schemas"]["Sweep"];
                 };
             };
         };
@@ -3250,9 +4150,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": {
-                        [key: string]: unknown;
-                    }[];
+                    "application/json": components["schemas"]["SpecState"][];
                 };
             };
         };
@@ -3423,9 +4321,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": {
-                        [key: string]: unknown;
-                    };
+                    "application/json": components["schemas"]["Grade"];
                 };
             };
         };
@@ -3454,9 +4350,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": {
-                        [key: string]: unknown;
-                    }[][];
+                    "application/json": components["schemas"]["Cut"][][];
                 };
             };
         };
@@ -3510,9 +4404,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": {
-                        [key: string]: unknown;
-                    }[];
+                    "application/json": components["schemas"]["ScatteredCut"][];
                 };
             };
         };
@@ -3539,9 +4431,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": {
-                        [key: string]: unknown;
-                    };
+                    "application/json": components["schemas"]["Polarisation"];
                 };
             };
         };
@@ -3568,9 +4458,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": {
-                        [key: string]: unknown;
-                    };
+                    "application/json": components["schemas"]["PhaseCentre"];
                 };
             };
         };
@@ -3595,9 +4483,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": {
-                        [key: string]: unknown;
-                    };
+                    "application/json": components["schemas"]["TimeDomain"];
                 };
             };
         };
@@ -3623,9 +4509,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": {
-                        [key: string]: unknown;
-                    };
+                    "application/json": components["schemas"]["Decay"];
                 };
             };
         };

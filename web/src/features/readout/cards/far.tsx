@@ -968,6 +968,6 @@ const nearestFar = (s: { sweep: Sweep }, cursor: number): Sweep["far_field"][num
   s.sweep.far_field[nearest(s.sweep.far_field, cursor, (f) => f.frequency_hz)]!;
 
 function bandText(s: { sweep: Sweep }, name: "-10 dB" | "VSWR 2"): string {
-  const band = s.sweep.badges[String(s.sweep.ports[0])]?.bands[name][0];
+  const band = s.sweep.badges[String(s.sweep.ports[0])]?.bands[name]?.[0];
   return band ? `${span(band)}, ${number(100 * band.relative, 3)} %` : "none";
 }

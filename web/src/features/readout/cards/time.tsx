@@ -48,7 +48,7 @@ export function PowerFlux(props: CardProps) {
     points[nearest(points, cursor, (p) => p.frequency_hz)]!;
   const chips = (p: (typeof points)[number]): Badge[] => [
     { text: `${quantity(p.power_w, "W", 4)} at the cursor` },
-    ...(p.share_of_source === undefined
+    ...(typeof p.share_of_source !== "number"
       ? []
       : [{ text: `${fixed(100 * p.share_of_source, 1)} % of what the source offers` }]),
   ];
