@@ -1,10 +1,9 @@
-"""A queue of runs: ``python -m server.queue`` takes jobs one at a time, with a child that waits for
-the next.
-"""
+"""Takes the jobs of a queue: ``python -m server.queue NAME``."""
 
 from __future__ import annotations
 
 import os
+import sys
 
 import django
 
@@ -15,15 +14,24 @@ from django.core.management import call_command  # noqa: E402
 
 from server.runs import warm  # noqa: E402
 
-if __name__ == "__main__":
-    warm.keep_one()
+# jobs at a time: a run may have the whole machine, a reader of a file waits as long as it reads
+QUEUES = {"runs": 1, "files": 2}
+
+
+def main(name: str) -> None:
+    if name == "runs":
+        warm.keep_one()  # a child that waits for the next run
     call_command(
         "procrastinate",
         "worker",
         "--queues",
-        "runs",
+        name,
         "--concurrency",
-        "1",
+        str(QUEUES[name]),
         "--delete-jobs",
         "successful",
     )
+
+
+if __name__ == "__main__":
+    main(sys.argv[1])

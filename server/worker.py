@@ -1,7 +1,8 @@
 """A worker: ``python -m server.worker``.
 
-This process looks for runs that a dead worker left, in transactions of its own, and keeps a
-queue process going that takes jobs one at a time; after a restart of the database both go on.
+This process looks for runs that a dead worker left, in transactions of its own, and keeps the
+processes of its queues going, of runs and of uploaded files; after a restart of the database all go
+on.
 Asked to end, it gives back what it was solving.
 """
 
@@ -29,8 +30,8 @@ from server.runs import machines  # noqa: E402
 from server.runs.actions import give_back, take_up_orphans  # noqa: E402
 
 LOOK_S = 3.0
+QUEUES = ("runs", "files")
 LAST_S = 5.0  # for solves to end with their queue
-QUEUE = [sys.executable, "-m", "server.queue"]
 PR_SET_PDEATHSIG = 1
 log = logging.getLogger(__name__)
 
@@ -41,19 +42,13 @@ def die_with_parent() -> None:
 
 
 def main() -> None:
-    queue: subprocess.Popen[bytes] | None = None
+    queues: dict[str, subprocess.Popen[bytes]] = {}
     signal.signal(signal.SIGTERM, lambda *_: sys.exit(0))
     try:
         while True:
-            if queue is None or queue.poll() is not None:
-                # In a session of its own: Ctrl+C is for this process, and a solve that it reached
-                # would have failed.
-                queue = subprocess.Popen(
-                    QUEUE,
-                    cwd=ROOT,
-                    preexec_fn=die_with_parent,  # noqa: PLW1509 - this process has no threads
-                    start_new_session=True,
-                )
+            for name in QUEUES:
+                if name not in queues or queues[name].poll() is not None:
+                    queues[name] = _started(name)
             try:
                 machines.report()
                 take_up_orphans()
@@ -64,8 +59,19 @@ def main() -> None:
     except KeyboardInterrupt:
         pass  # Ctrl+C in a terminal is the ordinary way out
     finally:
-        if queue is not None:
+        for queue in queues.values():
             _end(queue)
+
+
+def _started(name: str) -> subprocess.Popen[bytes]:
+    # In a session of its own: Ctrl+C is for this process, and a solve that it reached would have
+    # failed.
+    return subprocess.Popen(
+        [sys.executable, "-m", "server.queue", name],
+        cwd=ROOT,
+        preexec_fn=die_with_parent,  # noqa: PLW1509 - this process has no threads
+        start_new_session=True,
+    )
 
 
 def _end(queue: subprocess.Popen[bytes]) -> None:

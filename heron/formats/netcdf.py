@@ -10,6 +10,8 @@ from typing import Any
 
 import numpy as np
 import xarray as xr
+from xarray.backends import BackendArray
+from xarray.core import indexing
 
 
 def to_real(results: xr.Dataset) -> xr.Dataset:
@@ -27,15 +29,35 @@ def to_real(results: xr.Dataset) -> xr.Dataset:
     return out
 
 
+class _Whole(BackendArray):
+    """A complex variable from its two stored parts, read when it is asked for."""
+
+    def __init__(self, re: xr.Variable, im: xr.Variable) -> None:
+        self.re, self.im = re, im
+        self.shape, self.dtype = re.shape, np.result_type(re.dtype, np.complex64)
+
+    def __getitem__(self, key: indexing.ExplicitIndexer) -> Any:
+        return indexing.explicit_indexing_adapter(
+            key, self.shape, indexing.IndexingSupport.OUTER, self._values
+        )
+
+    def _values(self, key: tuple[Any, ...]) -> Any:
+        return self.re[key].values + 1j * self.im[key].values
+
+
+def _cached(array: Any) -> Any:
+    return indexing.MemoryCachedArray(array)  # type: ignore[no-untyped-call]
+
+
 def to_complex(stored: xr.Dataset) -> xr.Dataset:
-    """The inverse of :func:`to_real`."""
+    """The inverse of :func:`to_real`; what is not loaded yet is only when it is asked for."""
     out = xr.Dataset(coords=stored.coords, attrs=stored.attrs)
     for key, v in stored.data_vars.items():
         name = str(key)
         if name.endswith("_re"):
-            whole = v + 1j * stored[name[:-3] + "_im"]
-            whole.attrs = v.attrs
-            out[name[:-3]] = whole
+            parts = _Whole(v.variable, stored[name[:-3] + "_im"].variable)
+            whole = _cached(indexing.LazilyIndexedArray(parts))
+            out[name[:-3]] = xr.Variable(v.dims, whole, v.attrs)
         elif name == "solved":
             out[name] = v.astype(bool)
         elif not name.endswith("_im"):
@@ -54,8 +76,12 @@ def write(results: xr.Dataset, path: Path) -> None:
     )
 
 
-def read(path: Path | bytes) -> xr.Dataset:
-    """A dataset from a file or its bytes, loaded into memory."""
-    handle: Any = io.BytesIO(path) if isinstance(path, bytes) else path
-    with xr.open_dataset(handle, engine="h5netcdf") as stored:
-        return to_complex(stored.load())
+def read(path: Path) -> xr.Dataset:
+    """A dataset from a file, loaded into memory."""
+    with xr.open_dataset(path, engine="h5netcdf") as stored:
+        return to_complex(stored.load()).load()
+
+
+def opened(data: bytes) -> xr.Dataset:
+    """A dataset from the bytes of a file, each variable decoded when it is first asked for."""
+    return to_complex(xr.open_dataset(io.BytesIO(data), engine="h5netcdf"))

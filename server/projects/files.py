@@ -7,7 +7,6 @@ import os
 import re
 import subprocess
 import sys
-import threading
 from collections.abc import Callable
 from dataclasses import asdict
 from datetime import timedelta
@@ -25,9 +24,10 @@ from server.config import ROOT
 from server.errors import Problem, not_found
 from server.projects.models import Project, Role, Upload
 from server.projects.permissions import get_project
+from server.projects.tasks import read_upload
 
 PATIENCE_S = 180
-READERS = threading.BoundedSemaphore(2)  # the other files wait their turn
+WAITING = "waiting to be read"
 MOST_FILES = 50
 
 
@@ -52,7 +52,7 @@ def receive(request: HttpRequest, project_id: int, name: str, data: bytes) -> Up
                 "digest": hashlib.sha256(data).hexdigest(),
                 "size": len(data),
                 "state": Upload.State.READING,
-                "message": "waiting to be read",
+                "message": WAITING,
                 "report": {},
                 "original": data,
                 "prepared": b"",
@@ -60,7 +60,7 @@ def receive(request: HttpRequest, project_id: int, name: str, data: bytes) -> Up
                 "created": timezone.now(),
             },
         )
-    threading.Thread(target=_read, args=(upload.id,), daemon=True).start()
+        read_upload.defer(upload_id=upload.id)
     return upload
 
 
@@ -87,17 +87,13 @@ def ship(project: Project, document: Document) -> None:
         )
 
 
-def _read(upload_id: int) -> None:
-    """Runs the child that reads the file, when it is its turn; whatever happens to it, the upload
-    ends ready or refused.
+def read_apart(upload_id: int) -> None:
+    """Runs the child that reads the file; whatever happens to it, the upload ends ready or
+    refused.
     """
-    with READERS:
-        Upload.objects.filter(id=upload_id).update(created=timezone.now())  # its time begins now
-        _read_apart(upload_id)
-    connection.close()
-
-
-def _read_apart(upload_id: int) -> None:
+    waiting = Upload.objects.filter(id=upload_id, state=Upload.State.READING)
+    if not waiting.update(created=timezone.now(), message="reading"):  # its time begins now
+        return  # replaced or deleted meanwhile
     try:
         done = subprocess.run(
             [sys.executable, "-m", "server.projects.reading", str(upload_id)],
@@ -134,10 +130,9 @@ def _environment() -> dict[str, str]:
 
 
 def current(upload: Upload) -> Upload:
-    """The upload; one whose reader died with its server is refused."""
-    if upload.state == Upload.State.READING and timezone.now() - upload.created > timedelta(
-        seconds=PATIENCE_S + 20
-    ):
+    """The upload; one whose reader died with its worker is refused."""
+    begun = upload.state == Upload.State.READING and upload.message != WAITING
+    if begun and timezone.now() - upload.created > timedelta(seconds=PATIENCE_S + 20):
         upload.state, upload.message = (
             Upload.State.REFUSED,
             "reading it was interrupted; upload it again",

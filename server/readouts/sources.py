@@ -20,7 +20,7 @@ from server.runs.actions import results_of
 from server.runs.models import Run
 
 
-@lru_cache(maxsize=12)  # fewer than datasets are kept, so that none is held twice
+@lru_cache(maxsize=store.KEPT // 2)  # fewer than datasets are kept, so that none is held twice
 def _of_run(run_id: int) -> Quantities:
     """Runs are immutable, so what is worked out of one may be kept."""
     results, summary = store.load(run_id), Run.objects.values_list("summary", flat=True)

@@ -17,6 +17,7 @@ from heron.results.origin import has_origin, with_origin
 from server.runs.models import ResultChunk, Run
 
 CHUNK_BYTES = 1 << 20
+KEPT = 48  # datasets at hand, of which only what was asked for is decoded
 
 
 def encode(results: xr.Dataset) -> bytes:
@@ -46,10 +47,10 @@ def digest_of(data: bytes) -> str:
     return hashlib.sha256(data).hexdigest()
 
 
-@lru_cache(maxsize=16)
+@lru_cache(maxsize=KEPT)
 def load(run_id: int) -> xr.Dataset:
     """The dataset of an ended run; runs are immutable, so it may be kept."""
-    results = netcdf.read(content(run_id))
+    results = netcdf.opened(content(run_id))
     if has_origin(results):
         return results
     run = Run.objects.select_related("revision").get(id=run_id)  # of an earlier version

@@ -4,18 +4,19 @@ strangers.
 
 from __future__ import annotations
 
-import time
 from typing import Any
 
 import pytest
 from django.core.files.uploadedfile import SimpleUploadedFile
+from procrastinate.contrib.django.models import ProcrastinateJob
 
 from server.config import ROOT
+from server.projects import files
 from server.projects.actions import create_project
 from server.projects.library import example
 from server.projects.models import Upload
+from server.projects.tasks import read_upload
 from tests.server.conftest import Api, person, signed_in
-from tests.waiting import PATIENCE
 
 pytestmark = pytest.mark.django_db(transaction=True)
 SKIFF = (ROOT / "examples" / "skiff.step").read_bytes()
@@ -35,16 +36,21 @@ def send(api: Api, project: int, name: str, data: bytes) -> Any:
     return api.post(f"/api/projects/{project}/files", {"file": SimpleUploadedFile(name, data)})
 
 
+def file(api: Api, project: int, name: str) -> dict[str, Any]:
+    lines: list[dict[str, Any]] = api.ask("get", f"/projects/{project}/files").json()
+    return next(f for f in lines if f["name"] == name)
+
+
 def read(api: Api, project: int, name: str) -> dict[str, Any]:
-    end = time.monotonic() + PATIENCE
-    while time.monotonic() < end:
-        line: dict[str, Any] = next(
-            f for f in api.ask("get", f"/projects/{project}/files").json() if f["name"] == name
-        )
-        if line["state"] != "reading":
-            return line
-        time.sleep(0.2)
-    raise AssertionError(f"still {line['message']}")
+    """The file after its job, which a worker would do."""
+    assert (file(api, project, name)["state"], file(api, project, name)["message"]) == (
+        "reading",
+        "waiting to be read",
+    )
+    jobs = ProcrastinateJob.objects.filter(queue_name="files", status="todo")
+    for job in jobs:
+        read_upload(**job.args)
+    return file(api, project, name)
 
 
 def document(api: Api, project: int, **step: Any) -> dict[str, Any]:
@@ -151,11 +157,11 @@ def test_shipped_examples_bring_their_files(api: Api) -> None:
 def test_an_interrupted_reader_is_not_waited_for_forever(api: Api) -> None:
     project = create_project(person("zoe"), example("hide-patch"))
     upload = Upload.objects.create(project=project, name="a.step", digest="", size=1, original=b"x")
-    Upload.objects.update(created="2020-01-01T00:00:00Z")
-    from server.projects.files import current
-
+    Upload.objects.update(created="2020-01-01T00:00:00Z", message=files.WAITING)
     upload.refresh_from_db()
-    assert current(upload).state == "refused"
+    assert files.current(upload).state == "reading", "it waits for a worker"
+    upload.message = "checking 3 bodies"
+    assert files.current(upload).state == "refused"
     assert "upload it again" in upload.message
 
 

@@ -140,7 +140,7 @@ def test_a_run_from_queue_to_exports(api: Api, worker: Callable[[], Any]) -> Non
     text = api.ask("get", f"{base}/export/touchstone").content.decode()
     network = _network(text)
     assert network.f == pytest.approx(sweep["frequency_hz"])
-    data = netcdf.read(api.ask("get", f"{base}/export/run.nc").content)
+    data = netcdf.opened(api.ask("get", f"{base}/export/run.nc").content)
     assert data["s"].values == pytest.approx(network.s, abs=1e-9)
     assert data.attrs["engine"] == "moments"
     cuts = api.ask("get", f"/projects/{project}/cuts?runs=1&frequency=868e6").json()[0]
