@@ -84,6 +84,7 @@ class Solved:
 
     @property
     def summary(self) -> dict[str, Any]:
+        """The figures of ``summary.json``."""
         return self._done.run.summary
 
     @property
@@ -99,6 +100,7 @@ class Solved:
 
     @property
     def trust(self) -> list[TrustItem]:
+        """What is known of how far the results can be trusted."""
         return trust_card(self.results)
 
     def curve(self, formula: str) -> NDArray[Any]:

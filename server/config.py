@@ -59,6 +59,7 @@ def _secret(data: Path) -> str:
 
 
 def load() -> Config:
+    """From the environment."""
     data = Path(os.environ.get("ODD_HERON_DATA", ROOT / "var")).resolve()
     port = int(os.environ.get("ODD_HERON_PORT", "8868"))
     database_port = os.environ.get("ODD_HERON_DATABASE_PORT", "8869")

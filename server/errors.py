@@ -21,6 +21,7 @@ class Problem(Exception):
 
 
 def problem(status: int, title: str, **more: Any) -> HttpResponse:
+    """A refusal as RFC 9457 has it."""
     return JsonResponse(
         {"type": "about:blank", "status": status, "title": title, **more},
         status=status,

@@ -49,10 +49,12 @@ class Examination:
 
     @property
     def errors(self) -> list[Problem]:
+        """Problems that keep the model from being solved."""
         return [p for p in self.problems if p.level == "error"]
 
     @property
     def sound(self) -> bool:
+        """Whether it can be solved."""
         return not self.errors
 
 

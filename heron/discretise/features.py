@@ -60,6 +60,7 @@ class Edge(NamedTuple):
 
     @property
     def middle(self) -> Floats:
+        """Its middle (3,), m."""
         return np.asarray(0.5 * (self.start + self.stop))
 
     @property

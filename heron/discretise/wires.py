@@ -97,14 +97,17 @@ class WireMesh:
 
     @property
     def start(self) -> Floats:
+        """Where segments begin (n, 3), m."""
         return self.nodes[self.segments[:, 0]]
 
     @property
     def end(self) -> Floats:
+        """Where segments end (n, 3), m."""
         return self.nodes[self.segments[:, 1]]
 
     @property
     def length(self) -> Floats:
+        """Of segments (n,), m."""
         return np.asarray(np.linalg.norm(self.end - self.start, axis=1))
 
     def degree(self) -> Ints:

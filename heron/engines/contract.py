@@ -74,10 +74,12 @@ class Forecast:
 
     @property
     def seconds(self) -> float:
+        """All stages together."""
         return sum(s.seconds for s in self.stages)
 
     @property
     def memory_bytes(self) -> float:
+        """The most that any stage holds."""
         return max(s.memory_bytes for s in self.stages)
 
     def as_json(self) -> dict[str, Any]:

@@ -36,6 +36,7 @@ class FrequencySolved(_News):
 
     @property
     def words(self) -> str:
+        """For a line of a terminal."""
         return f"{self.frequency_hz / 1e6:.6g} MHz"
 
 
@@ -54,6 +55,7 @@ class TimeSteps(_News):
 
     @property
     def words(self) -> str:
+        """For a line of a terminal."""
         return f"{self.energy_db:.0f} dB left"
 
 

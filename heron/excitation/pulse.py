@@ -31,6 +31,7 @@ class Pulse:
 
     @property
     def duration(self) -> float:
+        """s, from nothing to nothing."""
         return 2 * START * self.width
 
     def level(self, frequency: Any) -> Floats:

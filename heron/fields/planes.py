@@ -38,6 +38,7 @@ class Plane(NamedTuple):
 
     @property
     def name(self) -> str:
+        """As sentences have it, such as “x = 0”."""
         return (
             f"{AXES[self.axis]} = 0"
             if self.doubles

@@ -249,6 +249,7 @@ class Surface:
         self.walls, self.recorded = walls, recorded
 
     def reach(self) -> tuple[Floats, float]:
+        """Centre (3,) and radius of what radiates, m."""
         low, high = self.points.min(axis=0), self.points.max(axis=0)
         return (low + high) / 2, float(np.linalg.norm(high - low)) / 2
 
@@ -353,8 +354,10 @@ def recorded(results: xr.Dataset, index: int, incident: Complexes) -> Recorded:
 
 
 def read(results: xr.Dataset, index: int, incident: Complexes) -> Surface:
+    """The sources of a run with a box under incident waves (P,) at sweep point ``index``."""
     return Surface(*recorded(results, index, incident), lattice_of(results))
 
 
 def read_enclosed(results: xr.Dataset, index: int, incident: Complexes) -> Enclosed:
+    """The same of a run whose box is closed all round."""
     return Enclosed(*recorded(results, index, incident))

@@ -146,6 +146,7 @@ class Sources:
             self.currents = np.concatenate((self.currents, -self.currents), axis=1)
 
     def reach(self) -> tuple[Floats, float]:
+        """Centre (3,) and radius of what radiates, m."""
         ends = np.vstack((self.start, self.end))
         centre = (ends.min(axis=0) + ends.max(axis=0)) / 2
         return centre, float(np.linalg.norm(ends - centre, axis=1).max())

@@ -66,6 +66,7 @@ def to_complex(stored: xr.Dataset) -> xr.Dataset:
 
 
 def write(results: xr.Dataset, path: Path) -> None:
+    """Writes a dataset, compressed."""
     real = to_real(results)
     real.to_netcdf(
         path,

@@ -10,6 +10,7 @@ from numpy.typing import NDArray
 
 
 def table(columns: list[str], rows: NDArray[np.float64]) -> str:
+    """Rows under headings, as CSV."""
     line = ",".join(["%.10g"] * len(columns)) + "\n"
     return ",".join(columns) + "\n" + "".join([line % tuple(row) for row in rows.tolist()])
 

@@ -66,9 +66,11 @@ class Geometry:
     files: Files | None = None
 
     def part(self, name: str) -> BuiltPart | None:
+        """The wire of a name, if there is one."""
         return next((p for p in self.parts if p.name == name), None)
 
     def body(self, name: str) -> Body | None:
+        """The body of a name, if there is one."""
         return next((b for b in self.bodies if b.name == name), None)
 
     def find(self, name: str, field: str) -> Body:
@@ -86,9 +88,11 @@ class Geometry:
         return found
 
     def add(self, body: Body) -> None:
+        """One more body."""
         self.bodies.append(body)
 
     def replace(self, old: Body, new: Body) -> None:
+        """Bodies in the place of one."""
         self.bodies[self.bodies.index(old)] = new
 
     @cached_property
@@ -168,6 +172,10 @@ def build_frames(model: Evaluated, errors: list[HeronError]) -> dict[str, Matrix
 
 
 def frame_matrix(frames: dict[str, Matrix], name: str) -> Matrix:
+    """Of a frame by its name, (4, 4); the world for none.
+
+    :raises ModelError: there is no such frame.
+    """
     if name not in frames:
         raise ModelError(f"there is no frame “{name}”", ("frame",))
     return frames[name]

@@ -58,6 +58,7 @@ def frequencies(results: xr.Dataset, name: str) -> list[float]:
 
 
 def surface_names(results: xr.Dataset) -> list[str]:
+    """Names of the surface currents that were recorded."""
     return [str(n) for n in np.ravel(results.attrs.get("surfaces", [])) if n]
 
 

@@ -53,18 +53,22 @@ class Grade:
 
     @property
     def adm(self) -> float:
+        """Mean amplitude difference measure."""
         return float(self.adm_at.mean())
 
     @property
     def fdm(self) -> float:
+        """Mean feature difference measure."""
         return float(self.fdm_at.mean())
 
     @property
     def gdm(self) -> float:
+        """Mean global difference measure."""
         return float(self.gdm_at.mean())
 
     @property
     def grade(self) -> str:
+        """The grade of the global measure."""
         return word(self.gdm)
 
     def histogram(self, values: Floats) -> dict[str, float]:

@@ -99,6 +99,7 @@ def centre(results: xr.Dataset, index: int) -> Floats:
 
 
 def has_ground(results: xr.Dataset) -> bool:
+    """Whether there is a ground plane, below which there is no field."""
     return bool(results.attrs.get("ground", "none") != "none")
 
 

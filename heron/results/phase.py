@@ -21,7 +21,6 @@ Complexes = NDArray[np.complex128]
 
 RINGS, SPOKES = 12, 24
 STEPS = 30
-LEAST_CONE = np.radians(2.0)
 
 
 @dataclass(frozen=True)

@@ -152,6 +152,7 @@ class Band:
 
     @property
     def width(self) -> float:
+        """Hz."""
         return self.high - self.low
 
     @property

@@ -83,6 +83,7 @@ def leakage(results: xr.Dataset) -> Floats:
 
 
 def illuminations(results: xr.Dataset) -> list[str]:
+    """Their names."""
     return [str(n) for n in results["port_in"].values]
 
 
@@ -240,6 +241,7 @@ class Shares:
 
     @property
     def balance(self) -> Floats:
+        """Their sum less one: nothing, but for errors."""
         return np.asarray(self.reflectance + self.transmittance + self.absorptance - 1)
 
 

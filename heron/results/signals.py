@@ -25,6 +25,7 @@ class Signals:
 
 
 def trace_names(results: xr.Dataset) -> list[str]:
+    """Names of the signals that were recorded."""
     return [str(n) for n in np.ravel(results.attrs.get("traces", [])) if n]
 
 

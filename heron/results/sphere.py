@@ -65,6 +65,7 @@ class Sphere:
 
     @property
     def order(self) -> int:
+        """The degree that its samples hold."""
         return len(self.m) // 2 - 1
 
     def at(self, theta: Floats, phi: Floats) -> Complexes:

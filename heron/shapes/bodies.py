@@ -53,6 +53,7 @@ class Body:
 
     @property
     def solid(self) -> bool:
+        """Whether it has a volume."""
         return bool(_cache.get(("solid", self.key), lambda: bool(subshapes(self.shape, SOLID))))
 
     @property
@@ -140,6 +141,7 @@ def combine(i: int, step: Any, find: Callable[[str, str], Body]) -> Body:
 
 
 def thicken(i: int, step: Any, source: Body) -> Body:
+    """Solids from sheets, by a thickness."""
     key = key_of("thicken", source.key, step.thickness)
     shape = cached(
         ("thick", key), lambda: operations.thickened(source.shape, step.thickness / source.unit)
@@ -148,12 +150,14 @@ def thicken(i: int, step: Any, source: Body) -> Body:
 
 
 def soften(i: int, step: Any, source: Body) -> Body:
+    """Rounds or chamfers picked edges."""
     key = key_of(step, source.key)
     shape = cached(("soft", key), lambda: operations.softened(source.shape, step, source.unit))
     return replace(source, name=step.name, step=i, shape=shape, key=key)
 
 
 def face_sheet(i: int, step: Any, source: Body) -> Body:
+    """A sheet from a picked face."""
     key = key_of(step, source.key)
     shape = cached(
         ("face", key), lambda: operations.pick(source.shape, step.pick, FACE, source.unit, "pick")
@@ -162,6 +166,7 @@ def face_sheet(i: int, step: Any, source: Body) -> Body:
 
 
 def transformed(body: Body, name: str, i: int, m: Matrix) -> Body:
+    """A body moved by a matrix (4, 4)."""
     key = key_of("map", body.key, m)
     return replace(
         body,

@@ -35,13 +35,16 @@ class Line:
 
     @property
     def length(self) -> float:
+        """m."""
         return float(np.linalg.norm(np.subtract(self.end, self.start)))
 
     @property
     def least_segments(self) -> float:
+        """So many straight pieces follow it well."""
         return 1.0
 
     def at(self, t: NDArray[np.float64]) -> Points:
+        """Points (n, 3) m at fractions (n,) of its length."""
         return np.outer(1 - t, self.start) + np.outer(t, self.end)
 
 
@@ -57,13 +60,16 @@ class Spiral:
 
     @property
     def length(self) -> float:
+        """m."""
         return abs(self.stop - self.start) * float(np.hypot(self.bend, self.rise))
 
     @property
     def least_segments(self) -> float:
+        """So many straight pieces follow it well."""
         return abs(self.stop - self.start) / (2 * np.pi) * SEGMENTS_PER_TURN
 
     def at(self, t: NDArray[np.float64]) -> Points:
+        """Points (n, 3) m at fractions (n,) of its length."""
         turn = (self.stop - self.start) * t
         angle = self.start + turn
         offset = np.column_stack(
@@ -81,13 +87,16 @@ class Mapped:
 
     @property
     def length(self) -> float:
+        """m."""
         return self.curve.length
 
     @property
     def least_segments(self) -> float:
+        """So many straight pieces follow it well."""
         return self.curve.least_segments
 
     def at(self, t: NDArray[np.float64]) -> Points:
+        """Points (n, 3) m at fractions (n,) of its length."""
         return apply(self.map, self.curve.at(t))
 
 
@@ -99,6 +108,7 @@ class Path:
 
     @cached_property
     def length(self) -> float:
+        """m."""
         return sum(c.length for c in self.curves)
 
     @cached_property
@@ -128,6 +138,7 @@ class Path:
         return out
 
     def mapped(self, m: Matrix) -> Path:
+        """Moved by a matrix (4, 4)."""
         return Path(tuple(Mapped(c, m) for c in self.curves))
 
 

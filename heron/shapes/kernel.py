@@ -114,6 +114,7 @@ def typed(shape: Shape) -> Shape:
 
 
 def listed(shapes: Iterable[Shape]) -> TopTools_ListOfShape:
+    """Shapes as the kernel takes lists."""
     out = TopTools_ListOfShape()
     for shape in shapes:
         out.Append(shape)
@@ -121,6 +122,7 @@ def listed(shapes: Iterable[Shape]) -> TopTools_ListOfShape:
 
 
 def compound(shapes: Iterable[Shape]) -> Shape:
+    """Shapes as one."""
     builder, out = BRep_Builder(), TopoDS_Compound()
     builder.MakeCompound(out)
     for shape in shapes:
@@ -203,6 +205,7 @@ def distance(a: Shape, b: Shape) -> tuple[float, Floats]:
 
 
 def valid(shape: Shape) -> bool:
+    """Whether the kernel finds nothing wrong."""
     return bool(BRepCheck_Analyzer(shape).IsValid())
 
 
@@ -277,4 +280,5 @@ def simplest(shape: Shape) -> Shape:
 
 
 def empty(shape: Shape) -> bool:
+    """Whether there is nothing in it."""
     return not subshapes(shape, FACE)

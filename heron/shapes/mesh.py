@@ -114,14 +114,3 @@ def edge_line(edge: Shape, deflection: float) -> Floats | None:
         return None
     found = (sampled.Value(k) for k in range(1, sampled.NbPoints() + 1))
     return np.array([(p.X(), p.Y(), p.Z()) for p in found])
-
-
-def mesh_figures(points: Floats, triangles: Ints) -> tuple[float, float]:
-    """Area and enclosed volume of a triangle mesh (divergence theorem; outward winding counts
-    positive).
-    """
-    a, b, c = (points[triangles[:, k]] for k in range(3))
-    cross = np.cross(b - a, c - a)
-    return float(0.5 * np.linalg.norm(cross, axis=1).sum()), float(
-        np.einsum("ij,ij->", a, cross) / 6
-    )

@@ -45,6 +45,7 @@ def bezier(points: Sequence[gp_Pnt]) -> Shape:
 
 
 def line(a: gp_Pnt, b: gp_Pnt) -> Shape:
+    """An edge from a point to another, in document units."""
     return BRepBuilderAPI_MakeEdge(a, b).Edge()
 
 
@@ -139,6 +140,7 @@ def _sampled(piece: Any, i: int) -> Any:
 
 
 def wire(edges: Sequence[Shape]) -> Shape:
+    """Edges that follow one another as one."""
     made = BRepBuilderAPI_MakeWire()
     for edge in edges:
         made.Add(edge)

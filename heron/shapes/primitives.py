@@ -64,6 +64,10 @@ Coordinates = Sequence[float] | Floats
 
 
 def positive(step: Any, *names: str) -> None:
+    """Refuses sizes that are not above zero.
+
+    :raises ModelError: one is not.
+    """
     for name in names:
         if not getattr(step, name) > 0:
             raise ModelError(
@@ -144,22 +148,26 @@ def cylinder(
 def cone(
     centre: Coordinates, axis: str, radius: float, top: float, height: float, unit: float
 ) -> Shape:
+    """Round an axis, from ``radius`` to ``top``, in document units."""
     return BRepPrimAPI_MakeCone(
         _axis(centre, axis, unit), radius / unit, top / unit, height / unit
     ).Shape()
 
 
 def ball(centre: Coordinates, radius: float, unit: float) -> Shape:
+    """About a point."""
     return BRepPrimAPI_MakeSphere(point(centre, unit), radius / unit).Shape()
 
 
 def ellipsoid(centre: Coordinates, radii: Sequence[float], unit: float) -> Shape:
+    """About a point, by its half axes."""
     m = np.diag([*(r / unit for r in radii), 1.0])
     m[:3, 3] = centre
     return mapped(BRepPrimAPI_MakeSphere(1.0).Shape(), m, unit)
 
 
 def torus(centre: Coordinates, axis: str, bend: float, radius: float, unit: float) -> Shape:
+    """A tube of ``radius`` about a circle of radius ``bend``."""
     return BRepPrimAPI_MakeTorus(_axis(centre, axis, unit), bend / unit, radius / unit).Shape()
 
 
@@ -190,6 +198,7 @@ def curved(pieces: Sequence[Any], base: float, unit: float) -> Shape:
 
 @guarded("the loft")
 def loft(step: Any, unit: float) -> Shape:
+    """Through outlines one after another."""
     mixed = len({s.round for s in step.sections}) > 1
     made = BRepOffsetAPI_ThruSections(not step.shell, True, 1e-7)
     for i, (below, above) in enumerate(pairwise(step.sections)):
@@ -254,6 +263,7 @@ def _quartered(section: Any, unit: float) -> Shape:
 
 @guarded("the rod")
 def rod(step: Any, unit: float) -> Shape:
+    """A round rod along straight lines."""
     if not step.outline:
         positive(step, "radius")
     reach = max((math.hypot(*c.to) for c in step.outline), default=step.radius)
@@ -345,6 +355,7 @@ def _swept(path: Shape, profile: Shape, cornered: bool = False) -> Shape:
 
 @guarded("the coil")
 def coil(step: Any, unit: float) -> Shape:
+    """A round rod wound about an axis."""
     positive(step, "bend", "radius", "turns")
     if step.turns > MAX_TURNS:
         raise ModelError(f"a coil has at most {MAX_TURNS} turns", ("turns",))

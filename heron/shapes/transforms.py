@@ -11,10 +11,12 @@ Matrix = NDArray[np.float64]
 
 
 def identity() -> Matrix:
+    """(4, 4)."""
     return np.eye(4)
 
 
 def shift(by: Sequence[float]) -> Matrix:
+    """(4, 4), by m along x, y, z."""
     m = np.eye(4)
     m[:3, 3] = by
     return m

@@ -53,6 +53,7 @@ def kinds(chapter: str) -> dict[str, Kind]:
 
 
 def all_kinds() -> Iterator[Kind]:
+    """Every kind of every chapter."""
     for chapter in CHAPTERS:
         yield from _kinds[chapter.key].values()
 

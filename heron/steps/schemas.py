@@ -85,6 +85,7 @@ def plain(value: Any) -> Any:
 
 
 def value_at(value: Any, path: Path) -> Any:
+    """The member at a path, ``None`` where there is none."""
     for key in path:
         try:
             value = value[key]

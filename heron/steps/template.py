@@ -113,10 +113,12 @@ class _Compiler(Transformer[Token, Any]):  # type: ignore[misc]
 
 
 def path_of(text: str) -> Path:
+    """ "a.b" as a path."""
     return tuple(int(k) if k.isdigit() else k for k in text.split(".") if k)
 
 
 def nodes_of(tree: Any, schema: Any) -> tuple[Node, ...]:
+    """The nodes of a parsed template, for a schema."""
     out: list[Node] = []
     for kind, *rest in tree:
         if kind == "words":
@@ -191,6 +193,7 @@ def within(nodes: tuple[Node, ...], base: Path, words: Words) -> Clause:
 
 
 def first_words(nodes: tuple[Node, ...]) -> str:
+    """The words that a sentence of these nodes may begin with."""
     if nodes and isinstance(nodes[0], Clause):
         return first_words(nodes[0].nodes)
     if nodes and isinstance(nodes[0], Each):

@@ -15,4 +15,5 @@ def person(request: HttpRequest) -> User:
 
 
 def person_number(request: HttpRequest) -> int:
+    """Their number."""
     return int(person(request).pk or 0)

@@ -13,6 +13,8 @@ import numpy as np
 from django.http import HttpResponse
 
 from heron.checks import Examination, examine, judged_for
+from heron.errors import HeronError
+from heron.formats import curves as curves_of
 from heron.formats.shapes import structure_gltf
 from heron.geometry import build_geometry
 from heron.geometry.tessellate import shapes
@@ -22,10 +24,12 @@ from heron.quantities.units import si_symbol
 from server.projects.files import provider
 from server.projects.models import Project, Revision
 from server.projects.views import curves, engine_view, examination_view, outline
+from server.readouts.models import ReferenceCurve
 from server.runs.models import Run
 
 KEPT = 6  # examinations
 CURVE_POINTS = 201
+CURVE_ROWS = 8  # of a file of curves, to look at
 
 
 def _examination(
@@ -134,6 +138,37 @@ def structure_of(run: int) -> bytes:
     return structure_gltf(model, build_geometry(model, provider(found.project)))
 
 
+def read_curves(
+    text: str, filename: str, x_unit: str | None, columns: list[dict[str, str]] | None
+) -> dict[str, Any]:
+    """How a text of curves is read, and its first rows; ``error`` says why it cannot be used so."""
+    table = curves_of.read(text, filename)
+    own = table.columns
+    if columns is not None:
+        own = [curves_of.Column(**c, guessed=False) for c in columns]
+    error = ""
+    try:
+        curves_of.reference(table, x_unit, own)
+    except HeronError as fault:
+        error = fault.message
+    return {
+        "x_unit": x_unit or table.x_unit,
+        "x_guessed": table.x_guessed,
+        "columns": [vars(c) for c in own],
+        "rows": np.column_stack((table.x, table.values))[:CURVE_ROWS].tolist(),
+        "count": len(table.x),
+        "notes": table.notes,
+        "error": error,
+    }
+
+
+def reference_of(reference: int) -> curves_of.Reference:
+    """A reference curve of a project, as it was said to be read."""
+    found = ReferenceCurve.objects.get(id=reference)
+    columns = [curves_of.Column(**c) for c in found.columns]
+    return curves_of.reference(curves_of.read(found.text, found.filename), found.x_unit, columns)
+
+
 def warm_up() -> None:
     """Loads the kernels and measures this machine before the first person asks."""
     from server.projects.library import example
@@ -154,5 +189,7 @@ TASKS: dict[str, Callable[..., Any]] = {
         print_step,
         outline_of,
         structure_of,
+        read_curves,
+        reference_of,
     )
 }

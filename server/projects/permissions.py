@@ -18,6 +18,7 @@ def visible(request: HttpRequest) -> QuerySet[Project]:
 
 
 def role_of(request: HttpRequest, project: Project) -> Role:
+    """That of whoever asks."""
     return Role(Member.objects.get(project=project, user=person(request)).role)
 
 

@@ -7,9 +7,10 @@ from typing import Any
 from django.db import transaction
 from django.http import HttpRequest
 
-from heron.formats import curves
-from server.accounts.people import person
+from heron.errors import HeronError
+from server.accounts.people import person, person_number
 from server.errors import Problem, not_found
+from server.looking.pool import ask
 from server.projects.models import Role
 from server.projects.permissions import get_project
 from server.readouts.models import Page, ReferenceCurve, Template
@@ -51,7 +52,22 @@ def delete_template(request: HttpRequest, name: str) -> None:
         raise not_found("template of that name")
 
 
-@transaction.atomic
+def read_curves(
+    request: HttpRequest,
+    text: str,
+    filename: str,
+    x_unit: str | None,
+    columns: list[dict[str, str]] | None,
+) -> dict[str, Any]:
+    """How a text is read as curves, as :func:`server.looking.tasks.read_curves` has it.
+
+    :raises HeronError: it cannot be read at all.
+    """
+    who = person_number(request)
+    found: dict[str, Any] = ask(who, who, "read_curves", text, filename, x_unit, columns)
+    return found
+
+
 def add_reference(
     request: HttpRequest,
     project_id: int,
@@ -59,15 +75,31 @@ def add_reference(
     filename: str,
     text: str,
     x_unit: str | None,
-    columns: list[curves.Column] | None,
+    columns: list[dict[str, str]] | None,
 ) -> ReferenceCurve:
     """Keeps a curve as its reader understands it.
 
     :raises HeronError: it cannot be read so.
     """
+    get_project(request, project_id, Role.EDITOR)
+    read = read_curves(request, text, filename, x_unit, columns)
+    if read["error"]:
+        raise HeronError(read["error"])
+    own = [{k: c[k] for k in ("heading", "quantity", "form")} for c in read["columns"]]
+    return _kept(request, project_id, name, filename, text, read["x_unit"], own)
+
+
+@transaction.atomic
+def _kept(
+    request: HttpRequest,
+    project_id: int,
+    name: str,
+    filename: str,
+    text: str,
+    x_unit: str,
+    columns: list[dict[str, str]],
+) -> ReferenceCurve:
     project = get_project(request, project_id, Role.EDITOR, lock=True)
-    table = curves.read(text, filename)
-    curves.reference(table, x_unit, columns)
     if project.references.count() >= MOST_REFERENCES:
         raise Problem(
             409, f"the project has {MOST_REFERENCES} reference curves already; delete one first"
@@ -80,11 +112,8 @@ def add_reference(
         filename=filename,
         text=text,
         author=person(request),
-        x_unit=x_unit or table.x_unit,
-        columns=[
-            {"heading": c.heading, "quantity": c.quantity, "form": c.form}
-            for c in columns or table.columns
-        ],
+        x_unit=x_unit,
+        columns=columns,
     )
 
 

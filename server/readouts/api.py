@@ -179,30 +179,16 @@ def judge_specs(request: HttpRequest, project_id: int, data: SpecsAsked) -> list
 @router.post("/reference-preview", response=ReferencePreview, operation_id="preview_reference")
 def preview_reference(request: HttpRequest, data: ReferenceAsked) -> dict[str, Any]:
     """How a text would be read; nothing is kept."""
-    table = curves.read(data.text, data.filename)
-    columns = (
-        table.columns
-        if data.columns is None
-        else [curves.Column(c.heading, c.quantity, c.form, False) for c in data.columns]
-    )
-    error = ""
-    try:
-        curves.reference(table, data.x_unit, columns)
-    except HeronError as fault:
-        error = fault.message
-    rows = np.column_stack((table.x, table.values))[:8]
     return {
-        "x_unit": data.x_unit or table.x_unit,
-        "x_guessed": table.x_guessed,
-        "columns": [vars(c) for c in columns],
-        "rows": rows.tolist(),
-        "count": len(table.x),
-        "notes": table.notes,
+        **actions.read_curves(request, data.text, data.filename, data.x_unit, _columns(data)),
         "quantities": curves.QUANTITIES,
         "forms": list(curves.FORMS),
         "x_units": list(curves.X_UNITS),
-        "error": error,
     }
+
+
+def _columns(data: ReferenceAsked) -> list[dict[str, str]] | None:
+    return None if data.columns is None else [c.model_dump() for c in data.columns]
 
 
 def _reference(found: ReferenceCurve) -> dict[str, Any]:
@@ -229,19 +215,10 @@ def list_references(request: HttpRequest, project_id: int) -> list[dict[str, Any
     "/{int:project_id}/references", response={201: ReferenceLine}, operation_id="add_reference"
 )
 def add_reference(request: HttpRequest, project_id: int, data: NewReference) -> Answer:
-    columns = (
-        None
-        if data.columns is None
-        else [curves.Column(c.heading, c.quantity, c.form, False) for c in data.columns]
+    made = actions.add_reference(
+        request, project_id, data.name, data.filename, data.text, data.x_unit, _columns(data)
     )
-    return Answer(
-        201,
-        _reference(
-            actions.add_reference(
-                request, project_id, data.name, data.filename, data.text, data.x_unit, columns
-            )
-        ),
-    )
+    return Answer(201, _reference(made))
 
 
 @router.patch(

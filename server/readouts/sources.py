@@ -12,6 +12,7 @@ from heron.formats import curves
 from heron.results import specs
 from heron.results.formulas import Given, Quantities
 from heron.results.origin import values_of
+from server.looking.pool import ask
 from server.projects.permissions import get_project
 from server.readouts.actions import get_reference
 from server.readouts.models import ReferenceCurve
@@ -28,10 +29,15 @@ def _of_run(run_id: int) -> Quantities:
 
 
 def of_run(run: Run) -> Quantities:
+    """The quantities of a run, kept."""
     return _of_run(run.id)
 
 
 def of_reference(found: ReferenceCurve) -> Given:
+    """Those of a reference curve.
+
+    :raises HeronError: it is over angle.
+    """
     r = parsed(found)
     if r.axis != "frequency":
         raise HeronError(f"“{found.name}” is a curve over angle")
@@ -39,11 +45,15 @@ def of_reference(found: ReferenceCurve) -> Given:
 
 
 def parsed(found: ReferenceCurve) -> curves.Reference:
-    return curves.reference(
-        curves.read(found.text, found.filename),
-        found.x_unit,
-        [curves.Column(**c) for c in found.columns],
-    )
+    """A reference curve as its columns; its text does not change, so they are kept."""
+    return _parsed(found.id, found.project_id)
+
+
+@lru_cache(maxsize=64)
+def _parsed(reference: int, project: int) -> curves.Reference:
+    # a long text takes long to read
+    read: curves.Reference = ask(-reference, project, "reference_of", reference)
+    return read
 
 
 def source(request: HttpRequest, project_id: int, name: str) -> Quantities | Given:

@@ -130,6 +130,10 @@ def enqueue(run: Run, message: str, priority: int = 0) -> None:
 
 
 def get_run(request: HttpRequest, project_id: int, number: int, least: Role = Role.READER) -> Run:
+    """A run of a project that is shared with whoever asks.
+
+    :raises Problem: 404 when there is none.
+    """
     project = get_project(request, project_id, least)
     run = project.runs.select_related("revision").filter(number=number).first()
     if run is None:
@@ -233,6 +237,7 @@ def end(run_id: int, status: Status, reason: str) -> None:
 
 
 def fail(run_id: int, reason: str) -> None:
+    """Ends a run that could not be solved."""
     end(run_id, Status.FAILED, reason)
 
 

@@ -70,10 +70,12 @@ class Run(models.Model):
 
     @property
     def active(self) -> bool:
+        """Whether it waits or is being solved."""
         return self.status in ACTIVE
 
     @property
     def has_results(self) -> bool:
+        """Whether there is something to read."""
         return self.status in (Status.FINISHED, Status.STOPPED) and bool(self.headline)
 
 

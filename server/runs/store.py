@@ -21,6 +21,7 @@ KEPT = 48  # datasets at hand, of which only what was asked for is decoded
 
 
 def encode(results: xr.Dataset) -> bytes:
+    """A dataset as the bytes of a NetCDF file."""
     with tempfile.TemporaryDirectory() as folder:
         path = Path(folder) / "run.nc"
         netcdf.write(results, path)
@@ -37,6 +38,7 @@ def save(run: Run, data: bytes) -> None:
 
 
 def content(run_id: int) -> bytes:
+    """The bytes of the results of a run."""
     return b"".join(
         bytes(c) for c in ResultChunk.objects.filter(run_id=run_id).values_list("data", flat=True)
     )

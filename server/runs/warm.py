@@ -31,6 +31,7 @@ class Child:
 
     @property
     def waits(self) -> bool:
+        """Whether it is there."""
         return self.process.poll() is None
 
     def solve(self, run_id: int) -> bool:
@@ -42,6 +43,7 @@ class Child:
         return any(line.strip() == DONE for line in cast(IO[str], self.process.stdout))
 
     def last_words(self) -> str:
+        """The last line that it wrote."""
         self.errors.seek(0)
         return (self.errors.read().strip().splitlines() or ["no message"])[-1]
 

@@ -20,10 +20,21 @@ from heron.model import evaluate_document, load_document
 from heron.shapes import exchange, imports
 from heron.shapes.bodies import Body
 from heron.shapes.kernel import area
-from heron.shapes.mesh import mesh_figures, triangulate
+from heron.shapes.mesh import triangulate
 
 PI = math.pi
 MM = 1e-3
+
+
+def mesh_figures(points: np.ndarray, triangles: Any) -> tuple[float, float]:
+    """Area and enclosed volume of a triangle mesh (divergence theorem; outward winding counts
+    positive).
+    """
+    a, b, c = (points[triangles[:, k]] for k in range(3))
+    cross = np.cross(b - a, c - a)
+    return float(0.5 * np.linalg.norm(cross, axis=1).sum()), float(
+        np.einsum("ij,ij->", a, cross) / 6
+    )
 
 
 def geometry(*parts: dict[str, Any], **more: Any) -> Geometry:

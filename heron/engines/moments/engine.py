@@ -65,6 +65,7 @@ class MomentsDiscretisation:
 
     @property
     def errors(self) -> list[Any]:
+        """What the mesh could not take in."""
         return self.mesh.errors
 
 

@@ -42,6 +42,7 @@ class Basis:
 
     @property
     def size(self) -> int:
+        """Number of basis functions."""
         return len(self.offsets) - 1
 
     def end_currents(self, coefficients: Complexes) -> Complexes:

@@ -11,6 +11,7 @@ from heron.results.power import budget
 
 
 def trust(results: xr.Dataset) -> list[TrustItem]:
+    """What a run of this engine says of itself beside its errors."""
     s = results["s"].values
     balance = float(np.nanmax(np.abs(budget(results).balance_error)))
     passive = float(np.linalg.norm(s, ord=2, axis=(1, 2)).max())

@@ -54,12 +54,14 @@ class Voxels:
 
     @classmethod
     def between(cls, lines: tuple[Floats, Floats, Floats]) -> Voxels:
+        """Voxels between lines, empty."""
         shape = tuple(len(line) - 1 for line in lines)
         more, less = (np.zeros(shape, dtype=np.complex64) for _ in range(2))
         varies, across, solid = (np.zeros(shape, dtype=np.float32) for _ in range(3))
         return cls(lines, more, less, varies, across, solid)
 
     def put(self, where: Any, share: Any, medium: Substance) -> None:
+        """Adds a medium that has a share (…) of the voxels at ``where``."""
         self.more[where] += share * (medium.epsilon - 1)
         self.less[where] += share * (1 / medium.epsilon - 1)
         self.varies[where] += share * medium.varies
@@ -92,6 +94,7 @@ class Lattices:
 
     @classmethod
     def of(cls, s: Structure) -> Lattices:
+        """Those of a structure, empty."""
         wide = [
             np.concatenate((line[:1], 0.5 * (line[1:] + line[:-1]), line[-1:])) for line in s.lines
         ]
@@ -101,6 +104,7 @@ class Lattices:
         return cls([Voxels.between(own) for own in lines])
 
     def put_body(self, corners: Floats, medium: Substance) -> None:
+        """Adds a body of a medium, by facets (m, 3, 3) m."""
         for own in self.voxels:
             own.put(*filling.fractions(corners, *own.lines), medium)
 
@@ -117,6 +121,7 @@ class Lattices:
             own.put(..., share, medium)
 
     def put_metal(self, corners: Floats) -> None:
+        """Adds solid metal, by facets (m, 3, 3) m."""
         for own in self.voxels:
             where, share = filling.fractions(corners, *own.lines)
             own.solid[where] = np.minimum(own.solid[where] + share, 1)

@@ -206,6 +206,7 @@ class Filler:
         self.varies: Floats = np.zeros(s.shape if tilted else (0, 0, 0))
 
     def substance(self, medium: Medium) -> Substance:
+        """A medium as averages take it, in the middle of the band."""
         plan = self.model.plan
         fit = dispersive(medium, plan)
         # Of the law that the run has: at an instant an edge would be less than vacuum where the
@@ -216,6 +217,7 @@ class Filler:
         return Substance(complex(middle), float(abs(middle.imag) + abs(last - first)))
 
     def put_body(self, body: Body, number: int) -> None:
+        """Fills cells with a body, whose part has a ``number``."""
         corners, medium = facets(body, self.s.largest), self.media[body.material]
         where, share = filling.fractions(corners, *self.s.lines)
         if self.covered.size:
@@ -238,6 +240,7 @@ class Filler:
                 )
 
     def put_metal(self, corners: Floats) -> None:
+        """Fills cells with solid metal, by facets (m, 3, 3) m."""
         if self.lattices is not None:
             self.lattices.put_metal(corners)
 

@@ -71,6 +71,7 @@ class TransientDiscretisation:
 
     @property
     def errors(self) -> list[Any]:
+        """What the grid could not take in."""
         return self.structure.errors
 
 

@@ -44,6 +44,7 @@ class FieldLayout(NamedTuple):
 
     @classmethod
     def of(cls, s: Structure) -> FieldLayout:
+        """That of a structure's grid."""
         nx, ny, nz = s.shape
         nk = -(-(nz + 2) // PAD) * PAD
         own = (nx + 2) * (ny + 1) * nk
@@ -57,6 +58,7 @@ class FieldLayout(NamedTuple):
 
     @property
     def nodes(self) -> tuple[int, int, int, int]:
+        """Shape of arrays over edges or faces."""
         nx, ny, nz = self.shape
         return 3, nx + 1, ny + 1, nz + 1
 

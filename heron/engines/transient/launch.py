@@ -291,6 +291,7 @@ class Gate:
 
     @property
     def feed(self) -> int:
+        """Number of its feed in the document."""
         return self.aperture.number
 
     def numbered(self, mode: int) -> int:

@@ -90,6 +90,7 @@ class Aperture:
 
     @property
     def across(self) -> tuple[int, int]:
+        """The next two axes in turn."""
         return (self.axis + 1) % 3, (self.axis + 2) % 3
 
     @property

@@ -25,6 +25,7 @@ def off_grid(body: Body) -> bool:
 
 
 def stretches(part: Any) -> list[tuple[Floats, Floats]]:
+    """Ends (3,) m of the straight pieces of a wire."""
     corners = part.path.at(np.array(part.path.corners))
     straight = [c.least_segments <= 1 for c in part.path.curves]
     if not all(straight):
@@ -33,6 +34,7 @@ def stretches(part: Any) -> list[tuple[Floats, Floats]]:
 
 
 def axes_along(p: Floats, q: Floats) -> list[int]:
+    """Axes along which two points lie apart."""
     d = np.abs(q - p)
     return [k for k in range(3) if d[k] > 1e-6 * d.max()]
 

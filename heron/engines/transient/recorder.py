@@ -42,6 +42,7 @@ class Window(NamedTuple):
     soft: float
 
     def level(self, time: float) -> float:
+        """Share of the field at a time in s that is recorded."""
         return _risen((time - self.opens) / self.soft) * _risen((self.closes - time) / self.soft)
 
 

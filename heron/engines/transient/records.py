@@ -82,6 +82,7 @@ class Transform:
         return own
 
     def flush(self) -> None:
+        """Works off the samples that wait."""
         if not self.held:
             return
         phase = np.exp(-2j * np.pi * np.outer(self.frequency, self.times)).astype(np.complex64)
@@ -108,6 +109,7 @@ class Series:
         self.times: list[float] = []
 
     def take(self, values: Any, time: float) -> None:
+        """A sample of the field at a time in s."""
         self.samples += 1
         if self.samples % self.stride == 0 and (self.most is None or len(self.values) < self.most):
             self.values.append(self.matrix @ values)

@@ -67,4 +67,5 @@ def slowest(model: Evaluated) -> float:
 
 
 def index_of(medium: Medium, frequency: float) -> float:
+    """Refractive index of a medium at a frequency in Hz."""
     return max(1.0, float(np.sqrt(abs(medium.epsilon(frequency)[0] * medium.mu(frequency)[0]))))

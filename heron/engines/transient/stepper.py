@@ -88,6 +88,7 @@ class Stepper:
 
     @property
     def flat_h(self) -> NDArray[np.float32]:
+        """H, likewise."""
         return self.magnetic.field
 
     def reset(self) -> None:

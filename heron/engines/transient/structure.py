@@ -167,6 +167,7 @@ class Structure:
 
     @property
     def filled(self) -> bool:
+        """Whether it has its contents."""
         return self.epsilon.size > 0
 
     @property
@@ -176,10 +177,12 @@ class Structure:
 
     @property
     def cells(self) -> int:
+        """Their number."""
         return int(np.prod(self.shape))
 
     @property
     def lines(self) -> tuple[Floats, Floats, Floats]:
+        """Along x, y and z, m."""
         return self.x, self.y, self.z
 
     @property

@@ -22,6 +22,12 @@ LEAST_ROOM = 1.6
 
 
 def put_wires(s: Structure, model: Evaluated, geometry: Geometry, centre: float) -> None:
+    """Puts wires along edges of the grid, with the gaps of their feeds and loads; ``centre`` Hz of
+    the band.
+
+    A wire thinner than a cell is metal edges whose neighbours are scaled (Noda and Yokoyama, IEEE
+    Trans. Power Delivery 17, 2002).
+    """
     s.ports = sorted(
         (i for i, f in enumerate(model.feeds) if f is not None and f.kind == "gap"),
         key=lambda i: model.feeds[i].number,

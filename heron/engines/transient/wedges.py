@@ -44,6 +44,7 @@ class Ends(NamedTuple):
     side_b: int
 
     def where(self, kept: Any) -> Ends:
+        """Those that are ``kept`` of them."""
         return self._replace(i=self.i[kept], j=self.j[kept], k=self.k[kept])
 
     @property

@@ -204,6 +204,7 @@ def _round_end(corners: Floats, k: int, lower: bool) -> bool:
 
 
 def conductor_of(body: Body, largest: float) -> features.Conductor:
+    """A conducting body as grid lines are chosen by it; ``largest`` cell in m."""
     low, high = body.bounds
     corners = facets(body, largest)
     lines_of = [line * body.unit for line in mesh_of(body, largest).edges]

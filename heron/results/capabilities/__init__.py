@@ -51,6 +51,7 @@ def provided(results: xr.Dataset) -> list[Capability]:
 
 
 def provides(results: xr.Dataset, name: str) -> bool:
+    """Whether a run provides the capability of a name."""
     return any(c.name == name for c in provided(results))
 
 

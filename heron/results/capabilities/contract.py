@@ -31,6 +31,7 @@ class TrustItem:
 
 
 def marked(value: float, good: float, fair: float) -> Mark:
+    """The mark of an error: good, fair or poor."""
     return "good" if value <= good else "look" if value <= fair else "stop"
 
 
@@ -47,14 +48,17 @@ class Judged(NamedTuple):
 
 
 def percent(value: float) -> str:
+    """A share in words."""
     return f"{100 * value:.2g} %"
 
 
 def decibels(value: float) -> str:
+    """A level in words."""
     return f"{value:.2g} dB"
 
 
 def plain(value: float) -> str:
+    """A number in words."""
     return f"{value:.2g}"
 
 
@@ -162,6 +166,7 @@ class Capability:
     # --- what is shown and written ---
 
     def headline(self, results: xr.Dataset) -> Headline | None:
+        """The one figure that stands for a run, if this capability has one."""
         return None
 
     def overview(self, results: xr.Dataset) -> dict[str, Any]:

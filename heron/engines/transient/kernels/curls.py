@@ -96,6 +96,7 @@ class Across(NamedTuple):
 
 @njit(cache=True, boundscheck=False)  # type: ignore[untyped-decorator]
 def pointers_of(half: Any) -> Any:  # pragma: no cover - compiled
+    """A field's :class:`Pointers`."""
     table, spacing, layers = half.table, half.spacing, half.layers
     return Pointers(
         start_of(table.rows),
@@ -116,6 +117,7 @@ def pointers_of(half: Any) -> Any:  # pragma: no cover - compiled
 
 @njit(cache=True, boundscheck=False)  # type: ignore[untyped-decorator]
 def sizes_of(half: Any, extent: Any) -> Any:  # pragma: no cover - compiled
+    """A field's :class:`Sizes`."""
     many = U(len(half.layers.strips))
     return Sizes(
         U(extent.rows),
