@@ -3,15 +3,12 @@
 from __future__ import annotations
 
 import hashlib
-import os
 import re
-import subprocess
-import sys
 from collections.abc import Callable
 from dataclasses import asdict
 from datetime import timedelta
 
-from django.db import connection, transaction
+from django.db import transaction
 from django.http import HttpRequest
 from django.utils import timezone
 
@@ -24,10 +21,9 @@ from server.config import ROOT
 from server.errors import Problem, not_found
 from server.projects.models import Project, Role, Upload
 from server.projects.permissions import get_project
+from server.projects.readers import PATIENCE_S, WAITING
 from server.projects.tasks import read_upload
 
-PATIENCE_S = 180
-WAITING = "waiting to be read"
 MOST_FILES = 50
 
 
@@ -85,48 +81,6 @@ def ship(project: Project, document: Document) -> None:
             original=data,
             prepared=imports.packed(named),
         )
-
-
-def read_apart(upload_id: int) -> None:
-    """Runs the child that reads the file; whatever happens to it, the upload ends ready or
-    refused.
-    """
-    waiting = Upload.objects.filter(id=upload_id, state=Upload.State.READING)
-    if not waiting.update(created=timezone.now(), message="reading"):  # its time begins now
-        return  # replaced or deleted meanwhile
-    try:
-        done = subprocess.run(
-            [sys.executable, "-m", "server.projects.reading", str(upload_id)],
-            cwd=ROOT,
-            env=_environment(),
-            capture_output=True,
-            timeout=PATIENCE_S,
-            check=False,
-        )
-        reason = (
-            ""
-            if done.returncode == 0
-            else (
-                "reading it took more memory or time than allowed, or failed; simplify it, or"
-                " export it again"
-            )
-        )
-    except subprocess.TimeoutExpired:
-        reason = f"reading it took more than {PATIENCE_S} s; simplify it where it was drawn"
-    if reason:
-        Upload.objects.filter(id=upload_id, state=Upload.State.READING).update(
-            state=Upload.State.REFUSED, message=reason
-        )
-
-
-def _environment() -> dict[str, str]:
-    s = connection.settings_dict
-    return {
-        **os.environ,
-        "ODD_HERON_DATABASE_URL": (
-            f"postgresql://{s['USER']}:{s['PASSWORD']}@{s['HOST']}:{s['PORT']}/{s['NAME']}"
-        ),
-    }
 
 
 def current(upload: Upload) -> Upload:

@@ -9,7 +9,8 @@ from procrastinate.contrib.django import app
 
 @app.task(queue="files", name="read_upload")
 def read_upload(upload_id: int) -> None:
-    # not at the top: every command of Django loads this file, few need the core
-    from server.projects.files import read_apart
+    """Reads one upload in a child process."""
+    # not at the top: models are not loaded yet when Django loads this file
+    from server.projects.readers import read_apart
 
     read_apart(upload_id)

@@ -18,7 +18,9 @@ from server.projects.actions import save_revision
 from server.projects.models import Revision, Role
 from server.projects.permissions import get_project
 from server.runs import machines
-from server.runs.models import ACTIVE, Run, RunEvent, Status, Wish
+from server.runs.ending import end, fail
+from server.runs.models import Run, RunEvent, Status, Wish
+from server.runs.tasks import solve_run
 
 SILENT = timedelta(seconds=12)  # a live child writes its heartbeat every two seconds
 UNCLAIMED = timedelta(seconds=20)  # a child claims its run as soon as it has started
@@ -123,8 +125,6 @@ def solve_finer(request: HttpRequest, project_id: int, number: int) -> Run:
 
 def enqueue(run: Run, message: str, priority: int = 0) -> None:
     """Defers the job in the transaction that changes the run."""
-    from server.runs.tasks import solve_run
-
     RunEvent.objects.create(run=run, message=message)
     solve_run.configure(priority=priority).defer(run_id=run.id)
 
@@ -206,7 +206,6 @@ def wish(request: HttpRequest, project_id: int, number: int, wanted: Wish) -> Ru
 
 
 @transaction.atomic
-@transaction.atomic
 def delete_run(request: HttpRequest, project_id: int, number: int) -> None:
     """Its number is not given again. A worker that starts it meanwhile waits, and finds none.
 
@@ -219,26 +218,6 @@ def delete_run(request: HttpRequest, project_id: int, number: int) -> None:
     if run.active:
         raise Problem(409, f"run {run.number} is {run.status}; stop it first")
     run.delete()
-
-
-@transaction.atomic
-def end(run_id: int, status: Status, reason: str) -> None:
-    """Ends an active run without results; leaves ended runs alone."""
-    run = Run.objects.select_for_update().filter(id=run_id, status__in=ACTIVE).first()
-    if run is not None:
-        run.status, run.reason, run.finished, run.stage = (
-            status,
-            reason,
-            timezone.now(),
-            str(status),
-        )
-        run.save()
-        RunEvent.objects.create(run=run, message=reason)
-
-
-def fail(run_id: int, reason: str) -> None:
-    """Ends a run that could not be solved."""
-    end(run_id, Status.FAILED, reason)
 
 
 def take_up_orphans() -> int:
@@ -317,8 +296,3 @@ def _take_up_lost() -> int:
     for run in lost:
         enqueue(run, "its job was lost; queued again")
     return len(lost)
-
-
-def log(run_id: int, message: str) -> None:
-    """Adds a line to a run's log."""
-    RunEvent.objects.create(run_id=run_id, message=message)

@@ -39,7 +39,7 @@ from heron.results.readout import headline  # noqa: E402
 from server.processes import end_with_parent  # noqa: E402
 from server.projects.files import provider  # noqa: E402
 from server.runs import store  # noqa: E402
-from server.runs.actions import end, fail, log  # noqa: E402
+from server.runs.ending import end, fail, log  # noqa: E402
 from server.runs.figures import figures_of  # noqa: E402
 from server.runs.models import Run, Status, Wish  # noqa: E402
 from server.runs.warm import DONE  # noqa: E402

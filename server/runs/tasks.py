@@ -14,7 +14,7 @@ def solve_run(run_id: int) -> None:
     """Solves one run in a child process and records a death that the child could not."""
     # not at the top: every command of Django loads this file, few need the core
     from server.runs import warm
-    from server.runs.actions import fail
+    from server.runs.ending import fail
 
     code, last = warm.solve(run_id)
     if code < 0:

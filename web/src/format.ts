@@ -76,8 +76,11 @@ export const compact = (n: number): string =>
       ? `${Math.round(n / 1e3)} k`
       : String(Math.round(n));
 
-export const seconds = (s: number): string =>
-  s < 1 ? "under a second" : s < 60 ? `about ${Math.round(s)} s` : `about ${Math.ceil(s / 60)} min`;
+const roughly = (s: number): string => (s < 60 ? `${Math.round(s)} s` : `${Math.ceil(s / 60)} min`);
+export const seconds = (s: number): string => (s < 1 ? "under a second" : `about ${roughly(s)}`);
+/** How long something takes, and the most that it may. */
+export const forecastOf = (s: number, most: number): string =>
+  most < 1 ? seconds(s) : `${seconds(s)}, at most ${roughly(most)}`;
 
 export const bytes = (b: number): string =>
   b >= 2 ** 30

@@ -1,7 +1,7 @@
 /** One factory per resource: key, fetcher, type. */
 import { QueryClient, keepPreviousData, queryOptions } from "@tanstack/react-query";
 import { type Packet, Problem, call, packet } from "./client";
-import type { Language } from "../features/bench/language";
+import type { Language } from "./language";
 import { heldKeys, keep } from "../stage/meshes";
 import type {
   Cut,

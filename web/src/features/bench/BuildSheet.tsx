@@ -10,7 +10,8 @@ import { ModeCard } from "./ModeCard";
 import { PulseCard } from "./PulseCard";
 import { Token } from "./Token";
 import { Words } from "./Words";
-import { type Chapter, kindOf, reading, useLanguage } from "./language";
+import { kindOf, reading, useLanguage } from "./language";
+import type { Chapter } from "../../api/language";
 import { moved, replaced, useBench, useLit, type ListChapter } from "./model";
 import { sentenceOf } from "./steps";
 

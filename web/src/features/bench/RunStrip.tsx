@@ -6,7 +6,7 @@ import { Problem, call } from "../../api/client";
 import { active, client, run, runs } from "../../api/queries";
 import type { Examination, RunDetail, RunLine, RunNews } from "../../api/types";
 import { useRegister } from "../../app/commands";
-import { bytes, compact, seconds } from "../../format";
+import { bytes, compact, forecastOf } from "../../format";
 import { Button } from "../../ui/Button";
 import { Mark } from "../../ui/Mark";
 import { Sparkline } from "../../plots/Sparkline";
@@ -73,7 +73,7 @@ export function RunStrip({
         <p className="text-[11.500px] text-ink2">Forecast</p>
         <p className="num text-[12.500px]">
           {forecast && sound
-            ? `${compact(forecast.size)} ${forecast.what} · ${bytes(forecast.memory_bytes)} · about ${seconds(forecast.seconds)}, at most ${seconds(forecast.most_seconds)}`
+            ? `${compact(forecast.size)} ${forecast.what} · ${bytes(forecast.memory_bytes)} · ${forecastOf(forecast.seconds, forecast.most_seconds)}`
             : "–"}
         </p>
       </div>

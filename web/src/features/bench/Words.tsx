@@ -4,15 +4,8 @@ import { files, materials } from "../../api/queries";
 import type { Examination, Path, Step } from "../../api/types";
 import { rule, standing, useStage } from "../../stage/state";
 import { Token } from "./Token";
-import {
-  type Kind,
-  type Pick,
-  type Slot,
-  type Word,
-  kindOf,
-  reading,
-  useLanguage,
-} from "./language";
+import { type Word, kindOf, reading, useLanguage } from "./language";
+import type { Kind, Pick, Slot } from "../../api/language";
 import { changed, member, replaced, useBench } from "./model";
 
 /** A step as its sentence, with values that can be edited in place; what only repeats a default is folded away. */

@@ -1,6 +1,7 @@
 import { describe, expect, it } from "vitest";
 import type { Step } from "../../api/types";
-import { type Kind, type Node, type Slot, kindOf, reading, references } from "./language";
+import { kindOf, reading, references } from "./language";
+import type { Kind, Node, Slot } from "../../api/language";
 
 const slot = (path: (string | number)[], more: Partial<Slot> = {}): Slot => ({
   node: "slot",

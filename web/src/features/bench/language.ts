@@ -1,63 +1,9 @@
 /** Sentences of steps, from the templates that the server sends: no kind of step is known here by name. */
 import { useQuery } from "@tanstack/react-query";
 import { client, language as query } from "../../api/queries";
+import type { Node, Slot, Pick, Kind, Language, Values } from "../../api/language";
 import type { Path, Step } from "../../api/types";
 import { member } from "./model";
-
-export type Node =
-  | { node: "words"; text: string }
-  | Slot
-  | { node: "group"; path: Path; nodes: Slot[]; empty: string }
-  | {
-      node: "clause";
-      nodes: Node[];
-      when: { path: Path; value: unknown } | null;
-      shown: boolean;
-      /** The engine that it is about. */
-      of: string;
-    }
-  | { node: "each"; path: Path; between: string; nodes: Node[]; defaults: Values };
-export interface Slot {
-  node: "slot";
-  path: Path;
-  type: "expression" | "formula" | "choice" | "integer" | "flag" | "name" | "text" | "reference";
-  unit: string;
-  choices: string[];
-  /** What a reference names: a wire, body, part, material, conductor, frame, file, engine. */
-  of: string;
-  empty: string;
-}
-export interface Pick {
-  path: Path;
-  of: "face" | "edge" | "placement";
-  many: boolean;
-}
-export interface Kind {
-  name: string;
-  chapter: string;
-  title: string;
-  makes: string;
-  nodes: Node[];
-  defaults: Values;
-  menu: { group: string; label: string; step: Values }[];
-  picks: Pick[];
-  members: Record<string, unknown>;
-  above: Record<string, Record<string, string>>;
-}
-export interface Chapter {
-  key: string;
-  title: string;
-  many: boolean;
-  default: string;
-  quiet: boolean;
-}
-export interface Language {
-  chapters: Chapter[];
-  kinds: Kind[];
-  examples: string[];
-  references: Record<string, string[]>;
-}
-type Values = Record<string, unknown>;
 
 export type Word =
   | string

@@ -1,7 +1,8 @@
 /** New steps of the document: from the menu, typed, or copied. */
 import { call } from "../../api/client";
 import type { Model, Step, TypedStep } from "../../api/types";
-import { type Kind, type Language, kindOf, references, spoken } from "./language";
+import { kindOf, references, spoken } from "./language";
+import type { Kind, Language } from "../../api/language";
 import { replaced, useBench } from "./model";
 
 /** A name that no step of the list has yet. */

@@ -3,7 +3,7 @@ import { type ReactNode, createContext, useContext, useEffect, useRef } from "re
 import type { CardEntry } from "../../api/types";
 import { SightContext, useAt, useCursor } from "../../app/cursor";
 import { exportCsv, exportPng, exportSvg } from "../../plots/export";
-import { Animate } from "./animate";
+import { Animate, type Frames } from "./animate";
 import { useDesk } from "./context";
 
 export interface Table {
@@ -16,11 +16,6 @@ export interface Badge {
   good?: boolean;
   bad?: boolean;
   onClick?: () => void;
-}
-/** Pictures that a card can show one after another; without it, its plot is followed over the cursor. */
-export interface Frames {
-  count: number;
-  show: (i: number) => void;
 }
 interface Props {
   title: string;

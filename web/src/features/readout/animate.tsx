@@ -5,7 +5,6 @@ import { create } from "zustand";
 import { client, runs, sweep } from "../../api/queries";
 import { useCursor, useTicks } from "../../app/cursor";
 import { drawn, picture, save } from "../../plots/export";
-import type { Frames } from "./Card";
 import { useDesk } from "./context";
 
 const MOST_FRAMES = 60,
@@ -13,6 +12,12 @@ const MOST_FRAMES = 60,
   LATEST_MS = 4000,
   FRAME_MS = 80,
   RUN_MS = 600;
+
+/** Pictures that a card can show one after another; without it, its plot is followed over the cursor. */
+export interface Frames {
+  count: number;
+  show: (i: number) => void;
+}
 
 /** What is being recorded: the card, and how far. */
 export const useRecording = create<

@@ -13,7 +13,8 @@ import { ArrowLens, SurfaceLens } from "../../../stage/Lenses";
 import { Structure } from "../../../stage/Structure";
 import { extentOf } from "../../../stage/extent";
 import { useCursor, useFollowing } from "../../../app/cursor";
-import { Card, Choice, type Frames, Nothing, RunChoice } from "../Card";
+import { Card, Choice, Nothing, RunChoice } from "../Card";
+import type { Frames } from "../animate";
 import {
   type CardProps,
   illuminated,
