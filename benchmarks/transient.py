@@ -18,7 +18,7 @@ from typing import Any
 import numpy as np
 from numba import njit, prange
 
-from heron.engines.transient import records
+from heron.engines.transient import huygens, sums
 from heron.engines.transient.apertures import enclose
 from heron.engines.transient.beams import beam_rays, let_in
 from heron.engines.transient.launch import WATCHED, Gate, families, launched, section
@@ -128,7 +128,7 @@ def _fed(cells: int) -> tuple[Stepper, list[Any]]:
         pulse,
     )
     stepper.light = launched(stepper, found, 0, pulse, 10e9).light
-    e, h = records.Rows(), records.Rows()
+    e, h = sums.Rows(), sums.Rows()
     found.record(s, e, h)
     return stepper, [e.matrix(stepper), h.matrix(stepper)]
 
@@ -165,11 +165,11 @@ def _summing(cells: int) -> Seconds:
 def _recording(cells: int) -> Seconds:
     """With a Huygens box at ``FREQUENCIES``."""
     stepper = _vacuum(cells, 0)
-    e, h = records.Rows(), records.Rows()
+    e, h = sums.Rows(), sums.Rows()
     low, high = np.full(3, LAYERS + 2), np.full(3, cells - LAYERS - 2)
-    records.huygens(stepper.structure, low, high, e, h, C0 / 15e9, False)
+    huygens.huygens(stepper.structure, low, high, e, h, C0 / 15e9, False)
     transforms = [
-        records.Transform(r.matrix(stepper), np.linspace(5e9, 15e9, FREQUENCIES)) for r in (e, h)
+        sums.Transform(r.matrix(stepper), np.linspace(5e9, 15e9, FREQUENCIES)) for r in (e, h)
     ]
     march = _marching(stepper)
 
@@ -212,7 +212,7 @@ def run(sizes: tuple[int, ...] = SIZES, repeats: int = REPEATS) -> list[dict[str
             # one of them at a time: all together would not fit into memory
             case = CASES[name](size)
             own = (
-                SAMPLE * int(np.clip(LONG / cells / SAMPLE, 8, records.BATCH))
+                SAMPLE * int(np.clip(LONG / cells / SAMPLE, 8, sums.BATCH))
                 if name == "records_ratio"
                 else steps
             )

@@ -11,7 +11,7 @@ from scipy.integrate import dblquad, quad
 from scipy.special import ellipk
 
 from heron.engines.lumped import Element, Networks
-from heron.engines.moments import kernels
+from heron.engines.moments import static_integrals
 from heron.engines.moments.calibration import straight_wire
 from heron.formats import netcdf
 from heron.networks import input_impedance, renormalise, s_to_y, y_to_s
@@ -29,9 +29,9 @@ def test_ring_kernel_is_the_elliptic_integral(u: float) -> None:
         points=[0, 2 * np.pi],
         limit=400,
     )[0] / (2 * np.pi)
-    assert kernels.ring_kernel(u, a) == pytest.approx(direct, rel=1e-6)
+    assert static_integrals.ring_kernel(u, a) == pytest.approx(direct, rel=1e-6)
     m = 4 * a**2 / (u**2 + 4 * a**2)
-    assert kernels.ring_kernel(u, a) == pytest.approx(
+    assert static_integrals.ring_kernel(u, a) == pytest.approx(
         2 / np.pi * ellipk(m) / np.sqrt(u**2 + 4 * a**2), rel=1e-9
     )
 
@@ -42,7 +42,7 @@ def test_ring_kernel_is_the_elliptic_integral(u: float) -> None:
 def test_coaxial_integral(offset: float, sign: float) -> None:
     hp, hq, a = 0.1, 0.1, 0.01
     out = np.empty(4)
-    kernels.coaxial_static(hp, hq, offset, sign, a, out)
+    static_integrals.coaxial_static(hp, hq, offset, sign, a, out)
 
     def part(i: int, j: int) -> float:
         shape = [lambda t: 1 - t, lambda t: t]
@@ -51,7 +51,7 @@ def test_coaxial_integral(offset: float, sign: float) -> None:
             place = sign * (s - offset)
             marks = [p for p in (place,) if 0 < p < hq]
             return quad(
-                lambda t: shape[j](t / hq) * kernels.ring_kernel(offset + sign * t - s, a),
+                lambda t: shape[j](t / hq) * static_integrals.ring_kernel(offset + sign * t - s, a),
                 0,
                 hq,
                 points=marks or None,
@@ -68,7 +68,7 @@ def test_skew_integral() -> None:
     p0, p1 = np.array([0.0, 0, 0]), np.array([0.0, 0, 0.1])
     q0, q1 = np.array([0.0, 0, 0.1]), np.array([0.06, 0, 0.18])
     a2, out = 1e-6, np.empty(4)
-    kernels.skew_static(p0, p1, q0, q1, a2, out)
+    static_integrals.skew_static(p0, p1, q0, q1, a2, out)
 
     def integrand(t: float, s: float, i: int, j: int) -> float:
         r = p0 + s * (p1 - p0) - q0 - t * (q1 - q0)

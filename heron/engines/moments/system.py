@@ -17,7 +17,7 @@ from scipy.linalg import lu_factor, lu_solve
 
 from heron.discretise import Gap, WireMesh
 from heron.engines.lumped import Element, Networks
-from heron.engines.moments import kernels
+from heron.engines.moments import static_integrals, wave_integrals
 from heron.quantities.constants import C0, EPS0, MU0
 
 Floats = NDArray[np.float64]
@@ -157,13 +157,13 @@ class WireSystem:
             self.near.append(self._near_table(True))
 
     def _near_table(self, image: bool) -> _NearTable:
-        counts = kernels.count_near(
+        counts = static_integrals.count_near(
             self.start, self.end, self.length, self.mesh.radius, self.mirror, image
         )
         offsets = np.concatenate(([0], np.cumsum(counts))).astype(np.int64)
         partner = np.empty(offsets[-1], dtype=np.int64)
         values = np.empty((offsets[-1], 4))
-        kernels.near_static(
+        static_integrals.near_static(
             self.start,
             self.end,
             self.length,
@@ -178,7 +178,7 @@ class WireSystem:
             partner,
             values,
         )
-        kernels.mirror_static(offsets, partner, values)
+        static_integrals.mirror_static(offsets, partner, values)
         return _NearTable(image, offsets, partner, values)
 
     def wire_impedance(self, frequency: float) -> Complexes:
@@ -201,7 +201,7 @@ class WireSystem:
         b = self.basis
         out = np.zeros((b.size, b.size), dtype=complex)
         for near in self.near:
-            kernels.fill_matrix(
+            wave_integrals.fill_matrix(
                 self.start,
                 self.end,
                 self.length,

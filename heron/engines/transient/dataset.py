@@ -11,13 +11,13 @@ from typing import Any, NamedTuple
 import numpy as np
 import xarray as xr
 
-from heron.engines.transient import records
+from heron.engines.transient import huygens
 from heron.engines.transient.distant import Distant
 from heron.engines.transient.launch import Gate
 from heron.engines.transient.pointlike import PointFeed
 from heron.engines.transient.recorder import PulseRun, Recorder, Trace
-from heron.engines.transient.records import Complexes
 from heron.engines.transient.structure import Floats, Structure
+from heron.engines.transient.sums import Complexes
 from heron.excitation.pulse import Pulse
 from heron.fields.planes import copies
 from heron.fields.surface import power_form
@@ -130,7 +130,7 @@ def dataset(
     gap_current: Complexes = (np.eye(ports) - scattering)[:, gaps_only] / root
     rows = recorder.surface_rows
     surface = [
-        records.currents(recorder.faces, e[:, q, :rows], h[:, q, :rows]) for q in range(ports)
+        huygens.currents(recorder.faces, e[:, q, :rows], h[:, q, :rows]) for q in range(ports)
     ]
     points = surface[0][0]
     j, m = (np.stack([found[k] for found in surface], axis=1) for k in (1, 2))

@@ -15,7 +15,7 @@ from numpy.typing import NDArray
 from scipy.fft import irfft, next_fast_len, rfft, rfftfreq
 from scipy.sparse import csr_matrix
 
-from heron.engines.transient.records import Face
+from heron.engines.transient.huygens import Face
 from heron.fields.planes import Plane, mirrored
 from heron.fields.surface import spherical
 from heron.quantities.constants import C0, ETA0

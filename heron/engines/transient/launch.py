@@ -22,9 +22,9 @@ from heron.engines.transient.incidence import EARLY, FAINT, MOST_SAMPLES, Incide
 from heron.engines.transient.kernels.tables import Entry
 from heron.engines.transient.modes import Mode, Section, forward, impedance, propagation, solve
 from heron.engines.transient.openings import Aperture
-from heron.engines.transient.records import Complexes, Rows
 from heron.engines.transient.stepper import Stepper
 from heron.engines.transient.structure import Floats, Structure
+from heron.engines.transient.sums import Complexes, Rows
 from heron.errors import ModelError
 from heron.excitation.pulse import Pulse
 from heron.quantities import engineering

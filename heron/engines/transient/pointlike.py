@@ -15,12 +15,12 @@ from typing import Any
 
 import numpy as np
 
-from heron.engines.transient import records
+from heron.engines.transient import samples, sums
 from heron.engines.transient.incidence import EARLY, Incidence, Longs
 from heron.engines.transient.kernels.tables import Entry
-from heron.engines.transient.records import Complexes, Rows
 from heron.engines.transient.stepper import Stepper
 from heron.engines.transient.structure import LAYERS, Floats, Structure
+from heron.engines.transient.sums import Complexes, Rows
 from heron.excitation.pulse import Pulse
 from heron.quantities.constants import C0
 
@@ -145,7 +145,7 @@ def reading(s: Structure, feed: Any) -> tuple[Longs, Floats]:
     place; each once.
     """
     rows = Rows()
-    records.interpolated(s, np.array([feed.centre], dtype=float), rows, feed.moment == "magnetic")
+    samples.interpolated(s, np.array([feed.centre], dtype=float), rows, feed.moment == "magnetic")
     along = np.array(feed.along, dtype=float)
     along /= np.linalg.norm(along)
     at, row, weight = (np.concatenate(x) for x in (rows.at, rows.row, rows.weight))
@@ -210,7 +210,7 @@ def _solved(stepper: Stepper, feed: PointFeed) -> tuple[Floats, Floats]:
     stepper.light = feed.launch(stepper, 0, 0.0).light
     rows = Rows(), Rows()
     feed.record(s, *rows)
-    series = records.Series(rows[1 if feed.magnetic else 0].matrix(stepper))
+    series = sums.Series(rows[1 if feed.magnetic else 0].matrix(stepper))
     every = max(1, int(1 / (SAMPLED * feed.pulse.highest * dt)))
     across = max(float(np.ptp(line)) for line in s.lines) * np.sqrt(float(s.epsilon.max()))
     none = np.zeros((every, 0))
@@ -235,7 +235,7 @@ def _entry(stepper: Stepper, at: Longs, weight: Floats, magnetic: bool) -> Entry
     coefficient = (
         stepper.magnetic_at(c, i, j, k) if magnetic else stepper.electric_at(c, i, j, k)[1]
     )
-    volume = records.face_volumes(s, at) if magnetic else records.edge_volumes(s, at)
+    volume = samples.face_volumes(s, at) if magnetic else samples.edge_volumes(s, at)
     flat_row = i * (s.shape[1] + 1) + j
     order = np.lexsort((at, flat_row))
     taps = np.zeros((len(at), 4), dtype=np.float32)

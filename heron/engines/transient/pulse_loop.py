@@ -8,14 +8,14 @@ from typing import Any, NamedTuple
 import numpy as np
 
 from heron.engines.progress import Event, Progress, Signal, TimeSteps
-from heron.engines.transient import records
+from heron.engines.transient import sums
 from heron.engines.transient.distant import Gathered
 from heron.engines.transient.incidence import Incidence
 from heron.engines.transient.kernels.tables import DARK
 from heron.engines.transient.recorder import PulseRun, Recorder
-from heron.engines.transient.records import Complexes
 from heron.engines.transient.stepper import Stepper
 from heron.engines.transient.structure import Floats
+from heron.engines.transient.sums import Complexes
 from heron.errors import ModelError, Stopped
 from heron.excitation.pulse import Pulse
 from heron.quantities import engineering
@@ -77,25 +77,21 @@ class PulseLoop:
     def _record(self) -> None:
         """What is kept of the fields."""
         recorder, frequency = self.recorder, self.recorder.frequency
-        self.sums = [
-            records.Transform(m, frequency) for m in (recorder.e_matrix, recorder.h_matrix)
-        ]
-        self.sheets = [records.Transform(s.matrix, s.frequency) for s in recorder.sheets]
+        self.sums = [sums.Transform(m, frequency) for m in (recorder.e_matrix, recorder.h_matrix)]
+        self.sheets = [sums.Transform(s.matrix, s.frequency) for s in recorder.sheets]
         self.windows = [
-            [records.Transform(m, frequency, own.window.level) for m in (own.e, own.h)]
+            [sums.Transform(m, frequency, own.window.level) for m in (own.e, own.h)]
             for own in (near.apart for near in recorder.near)
             if own
         ]
-        self.gates = [
-            (records.Series(of_e), records.Series(of_h)) for of_e, of_h in recorder.gate_sums
-        ]
+        self.gates = [(sums.Series(of_e), sums.Series(of_h)) for of_e, of_h in recorder.gate_sums]
         sample = recorder.every * self.stepper.dt
         self.traces = [
             (
-                records.Series(
+                sums.Series(
                     t.e, max(1, round(t.interval / sample)), FRAMES if t.interval else None
                 ),
-                t.h is not None and records.Series(t.h),
+                t.h is not None and sums.Series(t.h),
             )
             for t in recorder.traces
         ]
@@ -226,7 +222,7 @@ class PulseLoop:
     def _waves_at_gates(self, frequency: Floats) -> list[tuple[Complexes, Complexes]]:
         sample = self.recorder.every * self.stepper.dt
 
-        def spectrum(series: records.Series) -> Complexes:
+        def spectrum(series: sums.Series) -> Complexes:
             times, values = series.total()
             return np.asarray(np.exp(-2j * np.pi * np.outer(frequency, times)) @ values * sample)
 

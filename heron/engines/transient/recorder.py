@@ -10,15 +10,15 @@ from typing import Any, NamedTuple
 
 import numpy as np
 
-from heron.engines.transient import records
+from heron.engines.transient import huygens, samples, sums
 from heron.engines.transient.apertures import in_cases
 from heron.engines.transient.distant import Distant
 from heron.engines.transient.launch import Gate
 from heron.engines.transient.pointlike import PointFeed
-from heron.engines.transient.records import Complexes
 from heron.engines.transient.room import slowest
 from heron.engines.transient.stepper import Stepper
 from heron.engines.transient.structure import SCATTERED, Floats, Structure
+from heron.engines.transient.sums import Complexes
 from heron.excitation.pulse import Pulse, pulse_of
 from heron.fields import surface
 from heron.fields.planes import folded
@@ -79,7 +79,7 @@ class Sheet(NamedTuple):
     """A capture of surface currents: its faces, its ``matrix`` over H, and its frequencies (f,)."""
 
     name: str
-    faces: records.Faces
+    faces: samples.Faces
     matrix: Any
     frequency: Floats
 
@@ -117,7 +117,7 @@ class Recorder:
         self.gates = gates
         self.gate_sums = [_gate_sums(stepper, g) for g in self.gates]
         self.frequency, self.networks = frequency, stepper.networks
-        e, h = records.Rows(), records.Rows()
+        e, h = sums.Rows(), sums.Rows()
         low, high = (
             [
                 n + sign * (SCATTERED if w else 0)
@@ -126,13 +126,13 @@ class Recorder:
             for side, (sign, lines) in enumerate(zip((1, -1), s.inner_lines, strict=True))
         )
         shortest = C0 / model.plan.f_stop / slowest(model)
-        self.faces = records.huygens(s, low, high, e, h, shortest, bool(model.illuminations))
+        self.faces = huygens.huygens(s, low, high, e, h, shortest, bool(model.illuminations))
         self.surface_rows = e.count
         once = np.isin(np.arange(3), s.repeats)
         inner = np.where(once, low, s.box[0] + 2), np.where(once, high, s.box[1] - 2)
         around = sum(4 * a * b for a, b in combinations((inner[1] - inner[0]).tolist(), 2))
-        largest = 0.0 if around * len(frequency) < MOST_FLOWS else shortest / records.PER_WAVELENGTH
-        self.inwards = records.flows(s, *inner, e, h, largest) if s.box[1].any() else []
+        largest = 0.0 if around * len(frequency) < MOST_FLOWS else shortest / huygens.PER_WAVELENGTH
+        self.inwards = huygens.flows(s, *inner, e, h, largest) if s.box[1].any() else []
         inside = np.zeros(s.metal.shape, dtype=bool)
         ends = [n + (k not in s.repeats) for k, n in enumerate(high)]
         inside[:, low[0] : ends[0], low[1] : ends[1], low[2] : ends[2]] = True
@@ -158,13 +158,13 @@ class Recorder:
             sum((np.outer(law.loss(frequency), own) for law, own in laws), sigma)
         )
         self.metal = s.metal.reshape(-1)[self.loss_at]
-        self.loss_shares = records.loss_shares(
+        self.loss_shares = samples.loss_shares(
             s, self.loss_at, self.metal, float(frequency[len(frequency) // 2])
         )
         e.add(
             np.arange(len(self.loss_at)),
             self.loss_at,
-            np.sqrt(records.edge_volumes(s, self.loss_at)),
+            np.sqrt(samples.edge_volumes(s, self.loss_at)),
         )
         self.loss_first = e.count
         e.count += len(self.loss_at)
@@ -178,13 +178,13 @@ class Recorder:
                 self.near.append(
                     Near(capture.name, nearest, points, e.count, h.count, sign_e, sign_h)
                 )
-                records.interpolated(s, on_grid, e, False, nearest)
-                records.interpolated(s, on_grid, h, True, nearest)
+                samples.interpolated(s, on_grid, e, False, nearest)
+                samples.interpolated(s, on_grid, h, True, nearest)
             else:
                 of_e, of_h = (
                     _matrix(
                         stepper,
-                        lambda rows, m=magnetic, at=on_grid, how=nearest: records.interpolated(
+                        lambda rows, m=magnetic, at=on_grid, how=nearest: samples.interpolated(
                             s, at, rows, m, how
                         ),
                     )[0]
@@ -197,7 +197,7 @@ class Recorder:
                 )
         self.wire_first = h.count
         for edges in s.wires.values():
-            records.wire_currents(s, edges, h)
+            samples.wire_currents(s, edges, h)
         self.sheets, self.traces = _sheets(model, stepper), _traces(model, stepper)
         self.distant = [
             Distant(c, self.faces, s.planes, self.every * stepper.dt, stepper.dt)
@@ -215,14 +215,14 @@ class Recorder:
 
 
 def _gate_sums(stepper: Stepper, gate: Gate | PointFeed) -> tuple[Any, Any]:
-    e, h = records.Rows(), records.Rows()
+    e, h = sums.Rows(), sums.Rows()
     gate.record(stepper.structure, e, h)
     return e.matrix(stepper), h.matrix(stepper)
 
 
 def _matrix(stepper: Stepper, add: Any) -> tuple[Any, Any]:
     """The matrix of sums that ``add`` writes, and what it returns."""
-    rows = records.Rows()
+    rows = sums.Rows()
     found = add(rows)
     return rows.matrix(stepper), found
 
@@ -236,7 +236,7 @@ def _sheets(model: Evaluated, stepper: Stepper) -> list[Sheet]:
             and (not capture.part or capture.part in s.names)
         ):
             matrix, faces = _matrix(
-                stepper, lambda rows, part=capture.part: records.surface_currents(s, part, rows)
+                stepper, lambda rows, part=capture.part: samples.surface_currents(s, part, rows)
             )
             out.append(Sheet(capture.name, faces, matrix, current_frequencies(model.plan, capture)))
     return [sheet for sheet in out if len(sheet.faces.axis)]
@@ -288,7 +288,7 @@ def _traces(model: Evaluated, stepper: Stepper) -> list[Trace]:
     for capture, points, on_grid, sign_e, sign_h in _placed(model, s, in_time):
         e, h = (
             _matrix(
-                stepper, lambda rows, m=magnetic, at=on_grid: records.interpolated(s, at, rows, m)
+                stepper, lambda rows, m=magnetic, at=on_grid: samples.interpolated(s, at, rows, m)
             )[0]
             for magnetic in (False, True)
         )

@@ -10,12 +10,12 @@ from typing import Any
 import numpy as np
 import xarray as xr
 
-from heron.engines.transient import records
+from heron.engines.transient import huygens
 from heron.engines.transient.dataset import Terminal, with_records
 from heron.engines.transient.recorder import PulseRun, Recorder
-from heron.engines.transient.records import Complexes
 from heron.engines.transient.room import interfaces_of, wall_distance
 from heron.engines.transient.structure import Floats, Structure
+from heron.engines.transient.sums import Complexes
 from heron.excitation.waves import PlaneWave
 from heron.fields import layered
 from heron.fields.rays import Rays, kept_rays
@@ -78,7 +78,7 @@ def scattered(
             )
             received[:, ports:, q] = mix[:, q, None] * out_of
     outside = np.stack(
-        [records.largest_along(recorder.faces, e[:, q]) for q in range(lights)], axis=1
+        [huygens.largest_along(recorder.faces, e[:, q]) for q in range(lights)], axis=1
     )
     names = [light.name for light in model.illuminations]
     drive = np.array([light.amplitude * np.exp(1j * light.phase) for light in model.illuminations])
@@ -160,7 +160,7 @@ def scattered(
         )
         out = out.assign_attrs(cell_across=across)
     absorbed = [
-        -records.power_out(recorder.inwards, e[:, q], h[:, q]) / _level(s, out, q)
+        -huygens.power_out(recorder.inwards, e[:, q], h[:, q]) / _level(s, out, q)
         for q in range(lights)
     ]
     out["absorbed_power"] = (("frequency", "port_in"), np.stack(absorbed, axis=1), POWER)
@@ -199,7 +199,7 @@ def _far(
     """Currents on the surface that the far field is taken from, and the power they send out."""
     rows, lights = recorder.surface_rows, e.shape[1]
     surface = [
-        records.currents(recorder.faces, e[:, q, :rows], h[:, q, :rows]) for q in range(lights)
+        huygens.currents(recorder.faces, e[:, q, :rows], h[:, q, :rows]) for q in range(lights)
     ]
     points = surface[0][0]
     j, m = (np.stack([found[k] for found in surface], axis=1) for k in (1, 2))
@@ -256,7 +256,7 @@ def _repeated(
     taken = np.zeros((count, lights))
     line, dt = s.lines[d], s.step
 
-    def late(frequency: float, index: float, face: records.Face) -> float:
+    def late(frequency: float, index: float, face: huygens.Face) -> float:
         """Phase from the plane of reference to a face, in rad: that of the grid's waves from the
         line on, or the boundary of their medium, where those let in are in phase with physical
         ones, so that what the grid adds to theirs is taken off.
@@ -303,7 +303,7 @@ def _repeated(
                 whole = alone.get(onward, np.zeros(3)) + own * np.exp(
                     1j * late(stack.frequency, index, face)
                 )
-                power = records.outflow([face], e[f : f + 1, q], h[f : f + 1, q])[0]
+                power = huygens.outflow([face], e[f : f + 1, q], h[f : f + 1, q])[0]
                 power += (
                     area
                     * admittance

@@ -11,9 +11,9 @@ from numpy.typing import NDArray
 from heron.engines.transient.launch import WATCHED, families, section, undispersed
 from heron.engines.transient.modes import conductors, cut_offs, impedance, kind, solve
 from heron.engines.transient.openings import Aperture
-from heron.engines.transient.records import Complexes
 from heron.engines.transient.stepper import Stepper
 from heron.engines.transient.structure import Averages, Dispersion, Floats, Structure
+from heron.engines.transient.sums import Complexes
 from heron.errors import ModelError
 from heron.excitation.pulse import pulse_of
 from heron.model import Evaluated
