@@ -17,7 +17,7 @@ from heron.checks import examine
 from heron.engines import ENGINES, silent
 from heron.errors import ModelError
 from heron.model import load_document
-from heron.results import currents, patterns, ports, scattering
+from heron.results import cross_sections, currents, patterns, ports
 from heron.results.near import near_field
 
 Row = dict[str, Any]
@@ -414,7 +414,7 @@ def spheres() -> list[Row]:
             * np.pi
             * radius**2
         )
-        sections = scattering.cross_sections(results, 0)
+        sections = cross_sections.cross_sections(results, 0)
         off = {
             "extinction": sections.extinction / wanted[0] - 1,
             "scattered": sections.scattered / wanted[1] - 1,

@@ -15,7 +15,7 @@ import xarray as xr
 from heron.checks import examine
 from heron.model import load_document
 from heron.quantities.constants import C0, EPS0, ETA0
-from heron.results import patterns, scattering
+from heron.results import cross_sections, patterns
 from heron.results.capabilities.ports import dip
 from heron.results.power import budget
 from heron.runner import solve_in_rounds
@@ -187,7 +187,7 @@ def slabs(random: np.random.Generator) -> Case:
     }
 
     def truths(found: xr.Dataset) -> dict[str, float]:
-        shares, f = scattering.shares(found), found["frequency"].values
+        shares, f = cross_sections.shares(found), found["frequency"].values
         wanted = [
             coh_tmm(
                 "s",
@@ -243,7 +243,7 @@ def gratings(random: np.random.Generator) -> Case:
         wanted = np.array(
             [strips.reflection(period, width, C0 / hz, along) for hz in found["frequency"].values]
         )
-        shares = scattering.shares(found)
+        shares = cross_sections.shares(found)
         return {
             "reflection": float(np.abs(shares.reflection - wanted).max()),
             "transmission": float(np.abs(shares.transmission - 1 - wanted).max()),
@@ -387,7 +387,7 @@ def _ball(random: np.random.Generator, ka: float, medium: Row | str) -> Case:
             )
             * np.pi
         )
-        own, back = scattering.cross_sections(found), scattering.monostatic(found)
+        own, back = cross_sections.cross_sections(found), cross_sections.monostatic(found)
         strong = wanted[:, 2] > 0.01 * wanted[:, 2].max()
         out = {
             "scattered_relative": float(np.abs(own.scattered / wanted[:, 1] - 1).max()),

@@ -20,7 +20,7 @@ from numba import njit, prange
 
 from heron.engines.transient import huygens, sums
 from heron.engines.transient.apertures import enclose
-from heron.engines.transient.beams import beam_rays, let_in
+from heron.engines.transient.beams import beam_rays, incident_beam
 from heron.engines.transient.launch import WATCHED, Gate, families, launched, section
 from heron.engines.transient.openings import BEFORE, DEEP
 from heron.engines.transient.stepper import Stepper
@@ -86,7 +86,7 @@ def _lit(cells: int, waist: float = 0.0) -> Stepper:
             np.full(3, 5e-4 * cells),
             waist,
         )
-    stepper.light = let_in(stepper, wave, beam_rays(stepper, wave, pulse, 5e9), pulse).light
+    stepper.light = incident_beam(stepper, wave, beam_rays(stepper, wave, pulse, 5e9), pulse).light
     return stepper
 
 
@@ -177,8 +177,8 @@ def _recording(cells: int) -> Seconds:
         started = perf_counter()
         for n in range(0, steps, SAMPLE):
             march(min(SAMPLE, steps - n))
-            transforms[0].take(stepper.flat_e, 0.0)
-            transforms[1].take(stepper.flat_h, 0.0)
+            transforms[0].add_sample(stepper.flat_e, 0.0)
+            transforms[1].add_sample(stepper.flat_h, 0.0)
         for transform in transforms:
             transform.flush()
         return perf_counter() - started

@@ -19,7 +19,7 @@ from heron.engines.patience import finished
 from heron.errors import ModelError, Stopped
 from heron.fields import bounded
 from heron.geometry.places import at_frequencies
-from heron.results import currents, near, patterns, rounds, scattering, sphere
+from heron.results import cross_sections, currents, near, patterns, rounds, sphere
 from heron.results.capabilities import leading, provided
 from heron.results.errors import errors_in
 from heron.results.origin import Captured, captures_of, places, with_origin
@@ -201,7 +201,7 @@ def with_fields(examination: Examination, results: xr.Dataset, indices: list[int
         if capture.kind == "scattered_cut":
             cuts = [
                 [
-                    scattering.around(
+                    cross_sections.around(
                         results, i, np.degrees(capture.phi), np.degrees(capture.step), n
                     )
                     for n in range(results.sizes["port_in"])

@@ -66,7 +66,7 @@ def dipole(
     }
 
 
-def look(document: dict[str, Any], **overrides: str) -> Examination:
+def examined(document: dict[str, Any], **overrides: str) -> Examination:
     return examine(load_document(document), overrides)
 
 

@@ -438,7 +438,7 @@ def judged_for(examination: Examination, there: float | None) -> Examination:
     return replace(examination, problems=[*examination.problems, placed])
 
 
-def look(examination: Examination, view: str, asked: Any) -> Seen:
+def view_of(examination: Examination, view: str, asked: Any) -> Seen:
     """A view of the model as its engine lays it out.
 
     :param asked: by the schema of the view.
@@ -453,6 +453,6 @@ def look(examination: Examination, view: str, asked: Any) -> Seen:
         raise ModelError(
             f"there is no {view} to look at: the {engine.name} engine solves the model without one"
         )
-    return found.look(
+    return found.show(
         engine, examination.model, examination.geometry, examination.discretisation, asked
     )

@@ -6,7 +6,7 @@ import argparse
 import json
 
 from heron.checks import examine
-from heron.checks.preflight import look
+from heron.checks.preflight import view_of
 from heron.cli._models import add_model, document_of, overrides_of
 from heron.engines import ENGINES
 from heron.errors import ModelError
@@ -46,7 +46,7 @@ def run(args: argparse.Namespace) -> int:
         .views["modes"]
         .asks.model_validate({"feed": number, "frequency": args.frequency, "modes": args.modes})
     )
-    found = look(examination, "modes", asked)
+    found = view_of(examination, "modes", asked)
     args.out.mkdir(parents=True, exist_ok=True)
     for name, text in found.tables.items():
         (args.out / name).write_text(text())

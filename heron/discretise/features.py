@@ -374,7 +374,7 @@ class Asked:
     cells: float
 
 
-def look(
+def features_beside(
     conductors: Sequence[Conductor],
     walls: Sequence[tuple[int, float]],
     periods: dict[int, float],

@@ -118,12 +118,12 @@ class Seen:
 @dataclass(frozen=True)
 class View:
     """Something that can be looked at of a model as an engine lays it out: ``asks`` is the schema
-    of what may be asked; ``look`` takes the engine, model, geometry, discretisation and what is
+    of what may be asked; ``show`` takes the engine, model, geometry, discretisation and what is
     asked, and raises :class:`~heron.errors.HeronError` where there is nothing to see.
     """
 
     asks: type[BaseModel]
-    look: Callable[[Engine, Evaluated, Geometry, Any, Any], Seen]
+    show: Callable[[Engine, Evaluated, Geometry, Any, Any], Seen]
 
 
 @dataclass(frozen=True)

@@ -18,7 +18,7 @@ from heron.errors import QuantityError
 from heron.quantities import Quantity
 from heron.quantities.expressions import CONSTANTS, FREQUENCY, FUNCTIONS, Evaluator, parse
 from heron.quantities.units import NONE, Dimension, describe, si_symbol
-from heron.results import patterns, ports, scattering
+from heron.results import cross_sections, patterns, ports
 from heron.results.capabilities import CAPABILITIES, Capability, directional, provided
 from heron.results.capabilities.ports import PORT_QUANTITY
 from heron.results.power import Budget, budget
@@ -109,9 +109,9 @@ class Quantities:
         return [(patterns.nearest_index(self.results, f["frequency_hz"]), f) for f in known]
 
     @cached_property
-    def sections(self) -> scattering.CrossSections:
+    def sections(self) -> cross_sections.CrossSections:
         """Of the first illumination alone."""
-        return scattering.cross_sections(self.results)
+        return cross_sections.cross_sections(self.results)
 
     @cached_property
     def capabilities(self) -> list[Capability]:

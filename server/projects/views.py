@@ -12,7 +12,7 @@ from django.http import HttpResponse
 from pydantic import ValidationError
 
 from heron.checks import Examination
-from heron.checks.preflight import look
+from heron.checks.preflight import view_of
 from heron.engines import ENGINES
 from heron.errors import HeronError
 from heron.excitation.waves import Beam, light_of
@@ -148,7 +148,7 @@ def engine_view(examined: Callable[[], Examination], name: str, asked: Any) -> H
         raise Problem(422, f"{where}: {first['msg']}") from None
     examination = examined()
     try:
-        seen = look(examination, name, question)
+        seen = view_of(examination, name, question)
     except HeronError as error:
         raise Problem(409, error.message) from None
     return packet(seen.header, **seen.arrays)

@@ -16,7 +16,7 @@ from ninja import Query, Router, Schema
 from heron.errors import HeronError
 from heron.formats import vtk
 from heron.formats.pattern_mesh import pattern_gltf
-from heron.results import near, patterns, phase, ports, scattering, signals
+from heron.results import cross_sections, near, patterns, phase, ports, signals
 from heron.results.capabilities import in_space, provided
 from heron.results.power import budget
 from heron.results.quantity import finite
@@ -163,12 +163,14 @@ def get_scattered(
     if not all(re.fullmatch(r"-?\d+(\.\d+)?", p) for p in planes):
         raise Problem(422, "planes are angles in degrees with commas between, such as 0,90")
     index = patterns.nearest_index(results, frequency)
-    found = [(p, *scattering.around(results, index, float(p), 1.0, illumination)) for p in planes]
+    found = [
+        (p, *cross_sections.around(results, index, float(p), 1.0, illumination)) for p in planes
+    ]
     return [
         {
             "phi_deg": float(p),
             "angle_deg": angle.tolist(),
-            "level_dbsm": scattering.dbsm(sigma).round(4).tolist(),
+            "level_dbsm": cross_sections.dbsm(sigma).round(4).tolist(),
         }
         for p, angle, sigma in found
     ]

@@ -9,7 +9,7 @@ import re
 import pytest
 from playwright.sync_api import Page, expect
 
-from heron.results import scattering
+from heron.results import cross_sections
 from tests.browser.conftest import add, call, finished_run, set_token
 from tests.models import solve
 
@@ -86,7 +86,7 @@ def test_from_an_empty_sheet_to_a_cross_section(page: Page) -> None:
             ],
         }
     )
-    wanted = scattering.monostatic(core)[-1]
+    wanted = cross_sections.monostatic(core)[-1]
     page.get_by_role("link", name="Readout").click()
     page.get_by_role("checkbox", name="run 1").check()
     page.get_by_role("checkbox", name="run 2").uncheck()

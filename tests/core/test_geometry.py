@@ -12,7 +12,7 @@ from heron.geometry.places import capture_points
 from heron.geometry.tessellate import shapes
 from heron.shapes.curves import Line, Path, Spiral
 from heron.shapes.transforms import apply, reflection, rotation
-from tests.models import dipole, look, plan, wire
+from tests.models import dipole, examined, plan, wire
 
 coordinate = st.floats(-2, 2, allow_nan=False).map(lambda v: round(v, 3))
 point = st.tuples(coordinate, coordinate, coordinate)
@@ -76,7 +76,7 @@ def test_an_axis_without_direction_is_refused_where_it_stands() -> None:
         "angle": "1",
     }
     document = dipole(parts=[wire("rod", [0, 0, -0.25], [0, 0, 0.25]), copy])
-    error = look(document).errors[0]
+    error = examined(document).errors[0]
     assert "no direction" in error.message
     assert error.path == ("parts", 1, "axis")
 
@@ -112,7 +112,7 @@ def test_stage_polylines_end_where_parts_do() -> None:
         "feeds": [{"number": 1, "part": "bow"}],
         "plan": plan("30 MHz"),
     }
-    bow, frame = shapes(look(document).geometry)
+    bow, frame = shapes(examined(document).geometry)
     assert bow["points"][0] == pytest.approx([1, 0, 0])
     assert bow["points"][-1] == pytest.approx([0, 1, 0], abs=1e-12)
     assert all(np.hypot(x, y) == pytest.approx(1) for x, y, _ in bow["points"])
@@ -133,7 +133,7 @@ def test_plane_captures_run_along_first() -> None:
             }
         ]
     )
-    points = capture_points(look(document).model.captures[0], np.eye(4))
+    points = capture_points(examined(document).model.captures[0], np.eye(4))
     assert points.tolist() == [[0, 0, 0], [0.5, 0, 0], [1, 0, 0], [0, 2, 0], [0.5, 2, 0], [1, 2, 0]]
 
 
@@ -142,7 +142,7 @@ def test_suspended_parts_are_left_out() -> None:
         wire("rod", [0, 0, -0.25], [0, 0, 0.25]),
         wire("spare", [0.2, 0, 0], [0.2, 0, 0.1], suspended=True),
     ]
-    assert [p.name for p in look(dipole(parts=parts)).geometry.parts] == ["rod"]
+    assert [p.name for p in examined(dipole(parts=parts)).geometry.parts] == ["rod"]
 
 
 def test_a_broken_step_does_not_hide_the_others() -> None:
@@ -151,6 +151,6 @@ def test_a_broken_step_does_not_hide_the_others() -> None:
         wire("bad", [0, 0, 0], [0, 0, "zz"]),
         wire("good", [0.2, 0, 0], [0.2, 0, 0.1]),
     ]
-    examination = look(dipole(parts=parts))
+    examination = examined(dipole(parts=parts))
     assert [p.name for p in examination.geometry.parts] == ["rod", "good"]
     assert [p.path for p in examination.errors] == [("parts", 1, "end", 2)]

@@ -87,10 +87,12 @@ def test_edges_of_a_sheet_end_it_or_only_ask_for_a_line() -> None:
         (around * features.MOST_EDGES, [0.5, 0.5, 0.5]),
     ):
         sheet = features.Conductor(np.zeros(3), np.array([1.0, 1.0, 0.0]), square, lines_of, 2)
-        found = features.look([sheet], [], {}, lambda a, b: 1.0, [], asked)
+        found = features.features_beside([sheet], [], {}, lambda a, b: 1.0, [], asked)
         assert [end.side for end in found.ends[:3]] == [-1, 0, 1]
         assert [end.size for end in found.ends[:3]] == pytest.approx(size)
-    none = features.look([sheet], [], {}, lambda a, b: 1.0, [(0, 0.0), (0, 0.4), (0, 1.0)], asked)
+    none = features.features_beside(
+        [sheet], [], {}, lambda a, b: 1.0, [(0, 0.0), (0, 0.4), (0, 1.0)], asked
+    )
     assert not none.ends, "metal goes on in the planes of feeds"
 
 

@@ -10,7 +10,7 @@ import numpy as np
 import pytest
 from tmm import coh_tmm
 
-from heron.engines.transient.beams import beam_rays, let_in
+from heron.engines.transient.beams import beam_rays, incident_beam
 from heron.engines.transient.incidence import incidence, stratified
 from heron.engines.transient.stepper import Stepper
 from heron.engines.transient.structure import Dispersion
@@ -74,7 +74,9 @@ def made(
 
 def leak(stepper: Stepper, light: PlaneWave, steps: int = 520) -> float:
     """Largest field outside the box over the largest inside, dB, in the whole run."""
-    stepper.light = let_in(stepper, light, beam_rays(stepper, light, PULSE, 5e9), PULSE).light
+    stepper.light = incident_beam(
+        stepper, light, beam_rays(stepper, light, PULSE, 5e9), PULSE
+    ).light
     low, high = stepper.structure.box
     outside = np.ones(stepper.e.shape, dtype=bool)
     outside[(slice(None), *(slice(a - 1, b + 2) for a, b in zip(low, high, strict=True)))] = False
@@ -153,15 +155,15 @@ def test_inside_is_the_wave_that_was_asked_for() -> None:
     """
     light = wave((0.6, -0.3, 1), (0.2, 1, 0))
     stepper = made()
-    let_in = incidence(stepper, light, PULSE)
-    stepper.light = let_in.light
+    wave_in = incidence(stepper, light, PULSE)
+    stepper.light = wave_in.light
     f, dt = 10e9, stepper.dt
     total = np.zeros(stepper.e.shape, dtype=complex)
     pulse = 0j
     for n in range(1, 521):
         still(stepper, 1)
         total += stepper.e * np.exp(-2j * np.pi * f * n * dt)
-        pulse += PULSE(np.array([n * dt - let_in.delay]))[0] * np.exp(-2j * np.pi * f * n * dt)
+        pulse += PULSE(np.array([n * dt - wave_in.delay]))[0] * np.exp(-2j * np.pi * f * n * dt)
     lines = stepper.structure.lines
     worst = 0.0
     for c in range(3):

@@ -16,7 +16,7 @@ from heron.errors import ModelError
 from heron.jobs import Job, execute
 from heron.model import load_document
 from server.config import ROOT
-from tests.models import dipole, look, plan, wire
+from tests.models import dipole, examined, plan, wire
 
 EXAMPLES = [
     ROOT / "examples" / f"{n}.json"
@@ -25,7 +25,7 @@ EXAMPLES = [
 
 
 def problem(document: dict[str, Any], **overrides: str) -> tuple[str, tuple[Any, ...]]:
-    found = look(document, **overrides).errors
+    found = examined(document, **overrides).errors
     assert found, "preflight found no error"
     return found[0].message, found[0].path
 
@@ -33,8 +33,8 @@ def problem(document: dict[str, Any], **overrides: str) -> tuple[str, tuple[Any,
 @pytest.mark.parametrize("path", EXAMPLES, ids=lambda p: p.stem)
 def test_examples_are_sound_and_can_be_swept(path: Any) -> None:
     document = json.loads(path.read_text())
-    assert look(document).problems == []
-    narrow = look(document, f_start="860 MHz", f_stop="870 MHz", points="3")
+    assert examined(document).problems == []
+    narrow = examined(document, f_start="860 MHz", f_stop="870 MHz", points="3")
     assert narrow.model.plan.points == 3
     assert (
         load_document(load_document(document).model_dump(mode="json")).digest()
@@ -225,7 +225,7 @@ def test_ends_and_crossings_join_by_themselves() -> None:
             wire("tee", [0, 0.1, -0.13], [0, 0, -0.13]),
         ]
     )
-    mesh = look(document).discretisation.mesh
+    mesh = examined(document).discretisation.mesh
     joined = {frozenset(j.parts) for j in mesh.joints}
     assert joined == {
         frozenset({"rod", "arm"}),
@@ -246,7 +246,7 @@ def test_an_end_on_a_circle_joins_anywhere() -> None:
         "feeds": [{"number": 1, "part": "loop", "at": "0.5"}],
         "plan": plan(),
     }
-    assert [j.parts for j in look(document).discretisation.mesh.joints] == [("loop", "lead")]
+    assert [j.parts for j in examined(document).discretisation.mesh.joints] == [("loop", "lead")]
 
 
 def test_near_misses_are_found_and_mended() -> None:
@@ -256,12 +256,12 @@ def test_near_misses_are_found_and_mended() -> None:
             wire("arm", [3e-3, 0, 0.25], [0.1, 0, 0.25], 1e-3),
         ]
     )
-    found = [p for p in look(document).problems if p.code == "near-miss"]
+    found = [p for p in examined(document).problems if p.code == "near-miss"]
     assert found
     assert found[0].level == "look"
     repair = next(p for p in found if p.repair and p.path == ("parts", 1)).repair[0]
     document["parts"][1]["start"] = repair["value"]
-    mended = look(document)
+    mended = examined(document)
     assert not [p for p in mended.problems if p.code == "near-miss"]
     assert mended.discretisation.mesh.joints
 
@@ -286,7 +286,7 @@ def test_copies_move_turn_and_mirror() -> None:
             "axis": ["1", "0", "0"],
         },
     ]
-    geometry = look(dipole(parts=[base, *copies])).geometry
+    geometry = examined(dipole(parts=[base, *copies])).geometry
     start = {p.name: p.path.at(np.array([0.0]))[0] for p in geometry.parts}
     assert start["row.3"] == pytest.approx([0.4, 0, 0])
     assert start["turned"] == pytest.approx([0, 0.1, 0], abs=1e-15)
@@ -301,12 +301,12 @@ def test_frames_nest() -> None:
         ],
         parts=[wire("rod", [1.0, 0, 0], [1.0, 0, "0.5 m"], frame="b")],
     )
-    point = look(document).geometry.parts[0].path.at(np.array([0.0]))[0]
+    point = examined(document).geometry.parts[0].path.at(np.array([0.0]))[0]
     assert point == pytest.approx([1, 2, 0])
 
 
 def test_segments_obey_the_limits() -> None:
-    mesh = look(dipole(0.5, 2e-3, 40)).discretisation.mesh
+    mesh = examined(dipole(0.5, 2e-3, 40)).discretisation.mesh
     assert mesh.length.max() <= 1 / 40 + 1e-12
     assert (mesh.length >= STRAIGHT_OVER_RADIUS * mesh.radius).all()
     # shorter than thick only where the current bends

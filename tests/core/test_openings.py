@@ -33,7 +33,7 @@ def window(examination: Examination, number: int = 0) -> dict[int, tuple[float, 
 
 
 def faults(document: dict[str, Any]) -> list[tuple[str, str, tuple[str | int, ...]]]:
-    return [(p.level, p.message, p.path) for p in models.look(document).problems]
+    return [(p.level, p.message, p.path) for p in models.examined(document).problems]
 
 
 def says(document: dict[str, Any], words: str, level: str = "error", field: str = "centre") -> None:
@@ -46,7 +46,7 @@ def says(document: dict[str, Any], words: str, level: str = "error", field: str 
 
 @pytest.mark.parametrize("along", [0, 1, 2])
 def test_the_bore_of_a_guide_is_found_whichever_way_it_runs(along: int) -> None:
-    found = window(models.look(models.rectangular_guide("12 mm", cells="15", along=along)))
+    found = window(models.examined(models.rectangular_guide("12 mm", cells="15", along=along)))
     wide, high = found[(along + 1) % 3], found[(along + 2) % 3]
     assert wide == pytest.approx((-11.43, 11.43), abs=1e-6) and high == pytest.approx(
         (-5.08, 5.08), abs=1e-6
@@ -54,7 +54,7 @@ def test_the_bore_of_a_guide_is_found_whichever_way_it_runs(along: int) -> None:
 
 
 def test_a_coaxial_line_ends_at_its_shield() -> None:
-    examination = models.look(models.coaxial("1 mm", "3 mm", cells="15"))
+    examination = models.examined(models.coaxial("1 mm", "3 mm", cells="15"))
     p = examination.discretisation.structure.apertures[0]
     assert all(-3.7 < lo < -2.9 and 2.9 < hi < 3.7 for lo, hi in window(examination).values())
     # the corners outside the shield are closed
@@ -63,17 +63,19 @@ def test_a_coaxial_line_ends_at_its_shield() -> None:
 
 def test_a_strip_is_seen_from_its_ground_up() -> None:
     """Six widths and five heights at least, twice that where the next mode allows it."""
-    found = window(models.look(models.microstrip("3 mm", "1.5 mm", "2.2")))
+    found = window(models.examined(models.microstrip("3 mm", "1.5 mm", "2.2")))
     assert found[2][0] == pytest.approx(0, abs=1e-9)
     assert 1.5 + 5 * 1.5 <= found[2][1] < 1.5 + 11 * 1.5
     assert found[1][1] == pytest.approx(-found[1][0], rel=1e-6) and 9 <= found[1][1] < 20
-    high = window(models.look(models.microstrip("3 mm", "1.5 mm", "2.2", band=("4 GHz", "12 GHz"))))
+    high = window(
+        models.examined(models.microstrip("3 mm", "1.5 mm", "2.2", band=("4 GHz", "12 GHz")))
+    )
     assert high[1][1] < 10.5 and high[2][1] < 10.5
 
 
 def test_a_size_that_is_asked_for_is_kept() -> None:
     found = window(
-        models.look(
+        models.examined(
             models.microstrip("3 mm", "1.5 mm", "2.2", cells="40", width="20 mm", height="12 mm")
         )
     )
@@ -82,7 +84,7 @@ def test_a_size_that_is_asked_for_is_kept() -> None:
 
 
 def test_a_quarter_between_mirror_planes_shares_its_opening() -> None:
-    examination = models.look(models.horn(cells="15"))
+    examination = models.examined(models.horn(cells="15"))
     s = examination.discretisation.structure
     p = s.apertures[0]
     assert p.share == 0.25
@@ -186,7 +188,7 @@ def test_feeds_that_contradict_the_rest() -> None:
     ), "a guide's case is shut"
     assert any(
         "gap feeds only" in p.message
-        for p in models.look(
+        for p in models.examined(
             models.horn() | {"plan": models.plan("9 GHz", "10 GHz", 3, engine="moments")}
         ).errors
     )
@@ -196,7 +198,7 @@ def test_a_mode_between_its_solutions() -> None:
     """A microstrip's fields change with frequency; between the frequencies solved for they are as
     good as solved.
     """
-    examination = models.look(
+    examination = models.examined(
         models.microstrip("3 mm", "1.5 mm", "9.8", length="20 mm", band=("2 GHz", "12 GHz"))
     )
     s, plan = examination.discretisation.structure, examination.model.plan
@@ -217,7 +219,9 @@ def test_a_mode_between_its_solutions() -> None:
 def test_ports_of_several_modes() -> None:
     feed = load_document(models.rectangular_guide("12 mm", modes="2")).feeds[0]
     assert feed.model_dump()["modes"] == "2"
-    evaluated = models.look(models.rectangular_guide("12 mm", modes="2", cells="15")).model.feeds
+    evaluated = models.examined(
+        models.rectangular_guide("12 mm", modes="2", cells="15")
+    ).model.feeds
     assert [list(ports_of(f)) for f in evaluated] == [[1, 2], [3, 4]]
 
 

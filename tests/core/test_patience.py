@@ -12,7 +12,7 @@ from heron.engines import ENGINES, Event, Signal
 from heron.engines.patience import attended
 from heron.errors import Stopped
 from heron.model import load_document
-from tests.models import dipole, look, plan
+from tests.models import dipole, examined, plan
 from tests.waiting import PATIENCE
 
 
@@ -39,7 +39,7 @@ def test_a_large_single_solve_stops_before_it_ends() -> None:
     """About 3,000 unknowns take seconds for one frequency, whose work is still going on when the
     stop is obeyed.
     """
-    examination = look(dipole(30.0, 1e-4, 100))
+    examination = examined(dipole(30.0, 1e-4, 100))
     assert examination.forecast is not None
     others = set(threading.enumerate())
     asked: list[str] = []
@@ -86,7 +86,7 @@ def test_a_stop_in_the_stage_after_the_solve_is_obeyed_too(monkeypatch: pytest.M
         stages.append(event.stage)
         return Signal.STOP if event.stage == "fields" and event.fraction > 0.98 else Signal.CONTINUE
 
-    examination = look(dipole() | {"plan": plan("280 MHz", "320 MHz", 3, rounds="1")})
+    examination = examined(dipole() | {"plan": plan("280 MHz", "320 MHz", 3, rounds="1")})
     with pytest.raises(Stopped, match="stopped in its stage “fields”"):
         runner.solve(examination, progress)
     assert "solving" in stages
@@ -94,7 +94,7 @@ def test_a_stop_in_the_stage_after_the_solve_is_obeyed_too(monkeypatch: pytest.M
 
 
 def test_a_stop_in_the_fields_of_wires_is_obeyed() -> None:
-    examination = look(dipole() | {"plan": plan("280 MHz", "320 MHz", 30)})
+    examination = examined(dipole() | {"plan": plan("280 MHz", "320 MHz", 30)})
 
     def progress(event: Event, /) -> Signal:
         return Signal.STOP if event.stage == "fields" and event.fraction > 0.9 else Signal.CONTINUE

@@ -13,7 +13,7 @@ from heron.results.convergence import error_of
 from heron.results.errors import errors_in
 from heron.results.readout import headline
 from heron.runner import solve_in_rounds
-from tests.models import dipole, look, plan, touchstone_of
+from tests.models import dipole, examined, plan, touchstone_of
 
 SIZES = [2.0, 2**0.5, 1.0]
 
@@ -64,7 +64,9 @@ def test_numbers_carry_their_errors() -> None:
     allow.
     """
     results = solve_in_rounds(
-        look(dipole(0.48, 1e-3, plan=plan("250 MHz", "350 MHz", 21, segments_per_wavelength="20")))
+        examined(
+            dipole(0.48, 1e-3, plan=plan("250 MHz", "350 MHz", 21, segments_per_wavelength="20"))
+        )
     )
     found = errors_in(results)
     assert {"s", "gain_db", "resonance_relative", "efficiency", "pattern_db"} <= set(found)

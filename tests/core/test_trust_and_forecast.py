@@ -13,11 +13,11 @@ from heron.model import load_document
 from heron.results.power import budget
 from heron.results.readout import sweep
 from heron.runner import solve_in_rounds
-from tests.models import dipole, look, plan, solve, wire
+from tests.models import dipole, examined, plan, solve, wire
 
 
 def test_a_sound_run_is_graded_a() -> None:
-    results = solve_in_rounds(look(dipole(0.48, 1e-3, plan=plan("200 MHz", "400 MHz", 41))))
+    results = solve_in_rounds(examined(dipole(0.48, 1e-3, plan=plan("200 MHz", "400 MHz", 41))))
     card = trust_card(results)
     assert grade(card) == "A"
     assert [i.name for i in card] == [
@@ -36,7 +36,9 @@ def test_a_grade_is_a_statement_about_error() -> None:
     a run that knows nothing of its error has the worst.
     """
     coarse = solve_in_rounds(
-        look(dipole(1.4, 1e-5, plan=plan("200 MHz", "350 MHz", 31, segments_per_wavelength="6")))
+        examined(
+            dipole(1.4, 1e-5, plan=plan("200 MHz", "350 MHz", 31, segments_per_wavelength="6"))
+        )
     )
     marks = {i.name: i.mark for i in trust_card(coarse)}
     assert marks["Power in = power out"] == "good" and grade(trust_card(coarse)) != "A"
@@ -100,7 +102,7 @@ def test_other_drives_need_no_new_solve() -> None:
 
 
 def test_forecast_grows_with_the_model_and_matches_its_size() -> None:
-    small, large = look(dipole(0.5, 1e-5, 40)), look(dipole(20.0, 1e-5, 40))
+    small, large = examined(dipole(0.5, 1e-5, 40)), examined(dipole(20.0, 1e-5, 40))
     assert small.forecast is not None
     assert large.forecast is not None
     results = solve(dipole(0.5, 1e-5, 40))
@@ -137,7 +139,9 @@ def test_unknowns_of_a_joint(degree: int) -> None:
         wire(f"arm {i}", [0, 0, 0], [float(0.2 * np.cos(i)), float(0.2 * np.sin(i)), 0.0])
         for i in range(degree)
     ]
-    examination = look({"parts": arms, "feeds": [{"number": 1, "part": "arm 0"}], "plan": plan()})
+    examination = examined(
+        {"parts": arms, "feeds": [{"number": 1, "part": "arm 0"}], "plan": plan()}
+    )
     found = examination.discretisation
     inner = len(found.mesh.segments) - degree
     assert found.unknowns == inner + degree - 1
@@ -318,7 +322,7 @@ def test_the_error_of_s_covers_what_a_finer_mesh_changes(segments: str) -> None:
     band = {"f_start": "250 MHz", "f_stop": "350 MHz", "points": "5", "sampling": "every"}
     coarse, fine = (
         solve_in_rounds(
-            look({**dipole(0.47, 1e-3), "plan": plan(**band, segments_per_wavelength=n)})
+            examined({**dipole(0.47, 1e-3), "plan": plan(**band, segments_per_wavelength=n)})
         )
         for n in (segments, str(4 * int(segments)))
     )

@@ -15,7 +15,7 @@ from heron.excitation.waves import Beam
 from heron.fields.layered import Stack
 from heron.materials import Medium
 from heron.quantities.constants import C0, ETA0
-from heron.results import scattering
+from heron.results import cross_sections
 from tests.core.test_incidence import PULSE, N, leak, made, wave
 from tests.models import solve
 
@@ -134,11 +134,11 @@ def test_it_is_the_field_of_a_gaussian_beam() -> None:
     )
     print(
         f"off the form of a beam by {off[0]:.4f} across and {off[1]:.4f} along its axis; leaks"
-        f" {scattering.leakage(results).max():.0f} dB"
+        f" {cross_sections.leakage(results).max():.0f} dB"
     )
     assert max(off) < 0.02
-    assert scattering.leakage(results).max() < -60
-    power = scattering.beam_power(results)[1]
+    assert cross_sections.leakage(results).max() < -60
+    power = cross_sections.beam_power(results)[1]
     print(f"power {power:.4g} W, of the form π w0²/4η {np.pi * w0**2 / (4 * ETA0):.4g} W")
     assert power == pytest.approx(np.pi * w0**2 / (4 * ETA0), rel=0.02)
 
@@ -147,7 +147,7 @@ def test_a_lossy_bead_in_a_beam_takes_what_it_scatters_and_absorbs() -> None:
     """The optical theorem with every ray of the beam; a bead at the focus of a wide beam sees a
     plane wave.
     """
-    found = scattering.cross_sections(solve(lit("25 mm", ["3 mm", "0", "0"]), cells="24"))
+    found = cross_sections.cross_sections(solve(lit("25 mm", ["3 mm", "0", "0"]), cells="24"))
     print(f"beam: off by {np.round(100 * found.balance, 2)} %")
     assert np.abs(found.balance).max() < 0.02
     plane = lit("1 m", [])
@@ -155,8 +155,8 @@ def test_a_lossy_bead_in_a_beam_takes_what_it_scatters_and_absorbs() -> None:
         {"name": "wave", "travels": ["0", "0", "-1"], "electric": ["1", "0", "0"]}
     ]
     of_wave, wide = (
-        scattering.cross_sections(solve(plane)),
-        scattering.cross_sections(solve(lit("150 mm", ["0", "0", "0"]))),
+        cross_sections.cross_sections(solve(plane)),
+        cross_sections.cross_sections(solve(lit("150 mm", ["0", "0", "0"]))),
     )
     print(
         "wide beam over plane wave: extinction"

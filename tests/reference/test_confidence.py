@@ -13,7 +13,7 @@ from heron.results import confidence, currents, near
 from heron.results.convergence import Floats
 from heron.results.origin import places
 from heron.runner import solve_in_rounds
-from tests.models import dipole, look, plan, solve
+from tests.models import dipole, examined, plan, solve
 from tests.reference.test_repeated import SLAB, STRIP, cell
 
 PLANE = {
@@ -44,7 +44,7 @@ def test_fields_and_currents_of_a_wire_are_covered() -> None:
     """On a plane a tenth of a wavelength away, and along the wire, against eight times as many
     segments.
     """
-    looked = look(wire(20, "3"))
+    looked = examined(wire(20, "3"))
     coarse, fine, points = (
         solve_in_rounds(looked),
         solve(wire(160, "1")),
@@ -86,7 +86,7 @@ def test_the_field_before_a_slab_is_covered() -> None:
     }
     made = cell([SLAB]) | {"captures": [capture]}
     made["plan"] |= {"rounds": "3", "cells_per_wavelength": "15"}
-    looked = look(made)
+    looked = examined(made)
     results, points = solve_in_rounds(looked), places(looked.model)["above"]
     for i, f in enumerate(results["frequency"].values):
         k = 2 * np.pi * f / C0
@@ -121,7 +121,7 @@ def test_currents_on_surfaces_have_errors_if_there_were_rounds(rounds: str) -> N
         "captures": [{"kind": "surface_current", "name": "on it", "part": "strip"}]
     }
     made["plan"] |= {"rounds": rounds, "cells_per_wavelength": "20"}
-    results = solve_in_rounds(look(made))
+    results = solve_in_rounds(examined(made))
     stated = confidence.of_surface(results, "on it", 10e9)
     if rounds == "1":
         assert stated is None

@@ -12,7 +12,7 @@ from scipy.special import sici
 from heron.networks import s_to_y
 from heron.results import patterns, ports
 from heron.results.power import budget
-from tests.models import C0, dipole, first, impedance, look, plan, solve, wire
+from tests.models import C0, dipole, examined, first, impedance, plan, solve, wire
 
 ETA0 = 376.730313668
 EULER = 0.5772156649015329
@@ -356,7 +356,7 @@ def test_feed_is_where_it_is_said() -> None:
     )
     moved = impedance(document)
     assert moved.real == pytest.approx(centre.real / np.cos(2 * np.pi * offset) ** 2, rel=0.05)
-    assert look(document).sound
+    assert examined(document).sound
 
 
 def _tube(length: float, radius: float, gap: float, count: int) -> complex:

@@ -17,11 +17,11 @@ from heron.materials import MEDIA
 from heron.materials.media import Medium
 from heron.materials.rational import rational
 from heron.quantities.constants import C0
-from heron.results import scattering
+from heron.results import cross_sections
 from heron.results.errors import errors_in
 from heron.results.power import budget
 from heron.runner import solve_in_rounds
-from tests.models import dipole, look, plan, rectangular_guide, solve
+from tests.models import dipole, examined, plan, rectangular_guide, solve
 from tests.reference.test_point_dipoles import dipoles, impedance
 from tests.yee import reachable, still
 
@@ -93,8 +93,8 @@ def block(
 def sections(document: dict[str, Any]) -> np.ndarray:
     """Scattered, absorbed and back, (f, 3) in m²."""
     results = solve(document)
-    found = scattering.cross_sections(results)
-    return np.column_stack((found.scattered, found.absorbed, scattering.monostatic(results)))
+    found = cross_sections.cross_sections(results)
+    return np.column_stack((found.scattered, found.absorbed, cross_sections.monostatic(results)))
 
 
 @pytest.fixture(scope="module")
@@ -198,7 +198,7 @@ def shell(wall: str, angle: str) -> dict[str, Any]:
 
 def rung(document: dict[str, Any]) -> tuple[Stepper, tuple[int, int, int]]:
     """The fields of a model with an impulse of Ez in the middle, and where that is."""
-    found = look(document)
+    found = examined(document)
     assert not found.errors
     s = found.discretisation.structure
     fill(s, found.model, found.geometry)
@@ -276,7 +276,7 @@ def test_phases_of_repeated_cells_refer_to_the_origin_wherever_the_sheet_lies(
     )
     z = float(height.split(maxsplit=1)[0]) * (1.0 if height.endswith(" m") else 1e-3)
     wanted = -np.exp(-4j * np.pi * results["frequency"].values / C0 * z * float(way))
-    off = np.degrees(np.abs(np.angle(scattering.shares(results).reflection / wanted))).max()
+    off = np.degrees(np.abs(np.angle(cross_sections.shares(results).reflection / wanted))).max()
     print(f"sheet at {height}, wave along {way}: {off:.3f}°")
     assert off < 0.5
 
@@ -361,7 +361,7 @@ def test_union() -> None:
         ],
     )
     plain, cut, again = (
-        scattering.shares(solve(cell(parts))).reflection for parts in (whole, halves, fused)
+        cross_sections.shares(solve(cell(parts))).reflection for parts in (whole, halves, fused)
     )
     print(f"cut in two: {np.abs(cut - plain).max():.4f}, fused: {np.abs(again - plain).max():.4f}")
     assert np.abs(cut - plain).max() < 0.01
@@ -374,7 +374,7 @@ def test_a_wall_is_as_good_thick_as_thin() -> None:
     for thick in ("1 mm", "2 mm", "5 mm"):
         document = rectangular_guide("12 mm")
         next(p for p in document["parameters"] if p["name"] == "t")["expression"] = thick
-        examination = look(document)
+        examination = examined(document)
         found.append(
             study(examination.discretisation.structure, examination.model, 0, 1, 10e9, points=3)
             .index[:, 0]
@@ -451,11 +451,13 @@ def test_duality() -> None:
 def test_refinement() -> None:
     """What a grid twice as fine gives lies within the errors that the coarse one's rounds state."""
     parts = [rectangle("strip", "-2.5 mm", "5 mm"), brick("brick", "-2.2 mm", "4.4 mm")]
-    found = solve_in_rounds(look(cell(parts, cells_per_wavelength="12", rounds="3")))
-    fine = scattering.shares(solve(cell(parts, cells_per_wavelength="24", cells_per_detail="5")))
+    found = solve_in_rounds(examined(cell(parts, cells_per_wavelength="12", rounds="3")))
+    fine = cross_sections.shares(
+        solve(cell(parts, cells_per_wavelength="24", cells_per_detail="5"))
+    )
     for name in ("reflection", "transmission"):
         off, stated = (
-            np.abs(getattr(scattering.shares(found), name) - getattr(fine, name)).max(),
+            np.abs(getattr(cross_sections.shares(found), name) - getattr(fine, name)).max(),
             errors_in(found)[name]["value"],
         )
         print(f"{name} at 12 cells: {off:.4f} from that at twice as many, {stated:.4f} stated")
@@ -464,7 +466,7 @@ def test_refinement() -> None:
 
 def test_units() -> None:
     """The same model in other units has the same grid."""
-    one = look(
+    one = examined(
         cell([rectangle("strip", "-2.5 mm", "5 mm"), brick("brick", "-2.2 mm", "4.4 mm")])
     ).discretisation.structure
     moved = cell(
@@ -473,7 +475,7 @@ def test_units() -> None:
         f_stop="0.012 THz",
     )
     moved["surround"]["period"] = ["1.2 cm", "6000 um", None]
-    other = look(moved).discretisation.structure
+    other = examined(moved).discretisation.structure
     for a, b in zip(one.lines, other.lines, strict=True):
         assert a == pytest.approx(b, abs=1e-12)
     assert np.array_equal(one.metal, other.metal)

@@ -14,7 +14,7 @@ from tmm import coh_tmm
 from heron.fields import surface
 from heron.fields.layered import Stack, far_field, power_forms
 from heron.quantities.constants import C0, ETA0
-from heron.results import scattering
+from heron.results import cross_sections
 from tests.models import solve
 
 F = 10e9
@@ -180,7 +180,7 @@ def test_a_small_bead_on_glass_takes_what_it_scatters_and_no_power_is_lost() -> 
     document["plan"]["cells_per_wavelength"] = "15"
     results = solve(document)
     for n, name in enumerate(("straight", "slanting")):
-        found = scattering.cross_sections(results, n)
+        found = cross_sections.cross_sections(results, n)
         print(
             f"bead on glass, {name}: off by {np.round(100 * found.balance, 2)} %, absorbed over"
             f" extinction {np.abs(found.absorbed / found.extinction).max():.1e}"
@@ -196,7 +196,7 @@ def test_what_a_sunk_cube_scatters_is_what_it_takes_from_the_waves() -> None:
     document = over_glass()
     document["plan"]["cells_per_wavelength"] = "15"
     results = solve(document)
-    found = scattering.cross_sections(results)
+    found = cross_sections.cross_sections(results)
     off = np.abs(found.balance)
     print(
         f"half sunk cube: scattered {np.round(found.scattered * 1e4, 3)} cm²,"
@@ -205,4 +205,4 @@ def test_what_a_sunk_cube_scatters_is_what_it_takes_from_the_waves() -> None:
     )
     assert off.max() < 0.02
     assert np.abs(found.absorbed / found.extinction).max() < 0.02
-    assert not scattering.kept(results)
+    assert not cross_sections.kept(results)

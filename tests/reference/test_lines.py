@@ -22,7 +22,7 @@ FORMULA = 0.005  # of those for strips of some thickness
 
 
 def looked_at(document: dict[str, Any], at: float, errors: bool = False) -> Study:
-    examination = models.look(document)
+    examination = models.examined(document)
     assert examination.sound, examination.errors
     assert not [p for p in examination.problems if p.code == "few-cells"], (
         "all details are resolved"
@@ -200,7 +200,7 @@ def test_too_few_cells_are_told_with_what_they_do_and_a_repair() -> None:
     """Fewer by hand: the impedance is off by no more than is said."""
     document = models.coplanar("1 mm", "0.1 mm")
     document["plan"]["cells_per_detail"] = "0.5"
-    examination = models.look(document)
+    examination = models.examined(document)
     told = [p for p in examination.problems if p.code == "few-cells"]
     assert told, [p.message for p in examination.problems]
     assert "strip" in told[0].message

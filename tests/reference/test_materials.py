@@ -13,7 +13,7 @@ from heron.materials import LIBRARY, MEDIA, Medium, Pole, fit_poles, fit_table
 from heron.materials.rational import rational
 from heron.model import evaluate_document, load_document
 from heron.model.substances import conducting, media_of
-from tests.models import look, plan
+from tests.models import examined, plan
 
 EPS0, C0, ETA0 = 8.8541878128e-12, 299792458.0, 376.730313668
 
@@ -245,7 +245,7 @@ def test_edges_at_slanted_surfaces_are_never_less_than_vacuum_at_an_instant() ->
         "radius": "1 m",
         "material": "stuff",
     }
-    found = look(
+    found = examined(
         {
             "parts": [ball],
             "materials": [

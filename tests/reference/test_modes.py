@@ -21,7 +21,7 @@ from tests.apertures import WR90, pyramidal_dbi
 
 
 def looked_at(document: dict[str, Any], count: int, at: float) -> Study:
-    examination = models.look(document)
+    examination = models.examined(document)
     assert examination.sound, examination.errors
     return study(examination.discretisation.structure, examination.model, 0, count, at, points=3)
 
@@ -245,7 +245,7 @@ def test_a_straight_guide_passes_its_mode() -> None:
     results = models.solve(document)
     s, f = results["s"].values, results["frequency"].values
     omega = 2 * np.pi * f[[0, 5, 10]]
-    examination = models.look(document)
+    examination = models.examined(document)
     s_grid = examination.discretisation.structure
     across2 = (omega / C0) ** 2 - (looked_at(document, 1, 10e9).index[:, 0].real * omega / C0) ** 2
     along = np.sqrt((2 / s_grid.step * np.sin(omega * s_grid.step / 2) / C0) ** 2 - across2)

@@ -12,7 +12,7 @@ import pytest
 from heron.quantities.constants import C0
 from heron.results import patterns
 from heron.results.power import budget
-from tests.models import look, solve
+from tests.models import examined, solve
 
 BAND = np.linspace(0.8e9, 1.2e9, 5)
 
@@ -122,7 +122,9 @@ def test_each_feed_may_have_a_pulse_of_its_own() -> None:
     print(f"|ΔS| of two pulses {np.abs(second['s'].values - first['s'].values).max():.1e}")
     assert level[0, 1] / level[2, 1] < 0.9 * level[0, 0] / level[2, 0], "the second is narrower"
     assert np.abs(second["s"].values - first["s"].values).max() < 1e-3
-    errors = look(dipoles({**pair[0], "pulse_start": "0.99 GHz", "pulse_stop": "1.01 GHz"})).errors
+    errors = examined(
+        dipoles({**pair[0], "pulse_start": "0.99 GHz", "pulse_stop": "1.01 GHz"})
+    ).errors
     assert (
         errors
         and errors[0].path == ("feeds", 0, "pulse_start")
@@ -238,5 +240,7 @@ def test_a_dipole_tells_what_an_antenna_sends_to_its_place() -> None:
     ],
 )
 def test_where_it_cannot_stand_is_said_before_the_run(change: dict[str, Any], message: str) -> None:
-    errors = [p.message for p in look({**dipoles({"centre": ["0", "0", "0"]}), **change}).errors]
+    errors = [
+        p.message for p in examined({**dipoles({"centre": ["0", "0", "0"]}), **change}).errors
+    ]
     assert any(message in e for e in errors), errors

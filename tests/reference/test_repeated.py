@@ -13,9 +13,9 @@ from tmm import coh_tmm
 from heron.errors import HeronError
 from heron.materials import MEDIA
 from heron.quantities.constants import C0
-from heron.results import near, scattering, signals
+from heron.results import cross_sections, near, signals
 from tests import gratings
-from tests.models import look, solve
+from tests.models import examined, solve
 
 SLAB = {
     "kind": "box",
@@ -62,7 +62,7 @@ def test_a_slab_reflects_as_the_transfer_matrix_says(below: bool) -> None:
     be told from the layers that the wave knows of.
     """
     layers = [{"material": "stuff", "thickness": "2 mm"}] if below else []
-    found = scattering.shares(solve(cell([SLAB], top="-4 mm", layers=layers)))
+    found = cross_sections.shares(solve(cell([SLAB], top="-4 mm", layers=layers)))
     f = np.linspace(8e9, 12e9, 5)
     thick = 6e-3 if below else 4e-3
     wanted = [
@@ -112,7 +112,7 @@ def test_planes_of_reference_may_lie_anywhere(way: str) -> None:
         {"name": "wave", "travels": ["0", "0", way], "electric": ["0", "1", "0"]}
     ]
     made["plan"]["rounds"] = "1"
-    found = scattering.shares(solve(made))
+    found = cross_sections.shares(solve(made))
     wanted = [
         coh_tmm(
             "s",
@@ -151,7 +151,7 @@ def test_a_gold_film_reflects_as_the_transfer_matrix_says() -> None:
         "cells_per_wavelength": "20",
     }
     results = solve(made)
-    found, f = scattering.shares(results), results["frequency"].values
+    found, f = cross_sections.shares(results), results["frequency"].values
     wanted = [
         coh_tmm(
             "s",
@@ -182,7 +182,7 @@ def test_strips_are_the_grids_of_the_waveguide_handbook(electric: str) -> None:
     csc(πw/2p) of strips along E, B η = (4p/λ) ln csc(πg/2p) across; what is left out is under 2 %
     up to p = λ/4.
     """
-    found = scattering.shares(solve(strips([STRIP], electric)))
+    found = cross_sections.shares(solve(strips([STRIP], electric)))
     p = 6e-3 * np.linspace(8e9, 12e9, 5) / C0
     if electric == "y":
         value, wanted = (
@@ -249,7 +249,7 @@ def test_strips_of_all_widths_and_periods(electric: str) -> None:
             "cells_per_wavelength": "20",
             "rounds": "1",
         }
-        found = float(np.sqrt(scattering.shares(solve(made)).reflectance[-1]))
+        found = float(np.sqrt(cross_sections.shares(solve(made)).reflectance[-1]))
         off.append(found - abs(gratings.reflection(p, w, wave, electric == "x")))
         print(
             f"strips {'along' if electric == 'x' else 'across'} E, period {period} λ, filling"
@@ -294,7 +294,7 @@ def test_stacks_of_quarter_wave_films(pairs: int, indices: tuple[float, float]) 
         "rounds": "1",
     }
     results = solve(made)
-    found = scattering.shares(results)
+    found = cross_sections.shares(results)
     wanted = [
         coh_tmm("s", [1, *indices * pairs, 1], [np.inf, *thick, np.inf], 0, C0 / hz)["r"]
         for hz in results["frequency"].values
@@ -331,7 +331,7 @@ def test_a_mirror_sends_back_all_of_the_power() -> None:
         }
     ]
     made["plan"] |= {"cells_per_wavelength": "20", "rounds": "1"}
-    found = scattering.shares(solve(made))
+    found = cross_sections.shares(solve(made))
     print(f"mirror, fine cells about it: reflectance {np.round(found.reflectance, 4)}")
     assert found.reflectance == pytest.approx(1, abs=1e-3)
 
@@ -347,7 +347,7 @@ def test_where_the_cell_is_cut_makes_no_difference() -> None:
             "corner": ["1.5 mm", "-0.3 mm", "0"],
         },
     ]
-    one, other = (scattering.shares(solve(strips(parts, "y"))) for parts in ([STRIP], moved))
+    one, other = (cross_sections.shares(solve(strips(parts, "y"))) for parts in ([STRIP], moved))
     print(f"|Δt| {np.abs(one.transmission - other.transmission).max():.1e}")
     assert np.abs(one.transmission - other.transmission).max() < 1e-4
 
@@ -363,7 +363,7 @@ def test_higher_orders_take_their_share_and_an_empty_cell_passes_all() -> None:
         period=["48 mm", "3 mm", None],
     )
     grating["plan"].update(f_start="8.5 GHz", f_stop="10 GHz", cells_per_wavelength="30")
-    found = scattering.shares(solve(grating))
+    found = cross_sections.shares(solve(grating))
     straight = np.abs(found.reflection) ** 2 + np.abs(found.transmission) ** 2
     print(
         f"straight {np.round(straight, 3)}, all"
@@ -372,9 +372,9 @@ def test_higher_orders_take_their_share_and_an_empty_cell_passes_all() -> None:
     assert (straight < 0.9).all()
     assert np.abs(found.reflectance + found.transmittance - 1).max() < 0.01
     results = solve(cell([SLAB]), empty=True)
-    nothing = scattering.shares(results)
+    nothing = cross_sections.shares(results)
     assert np.abs(nothing.transmission - 1).max() < 1e-4 and np.abs(nothing.reflection).max() < 1e-4
-    assert scattering.leakage(results).max() < -90
+    assert cross_sections.leakage(results).max() < -90
 
 
 @pytest.mark.parametrize(
@@ -426,7 +426,7 @@ def test_higher_orders_take_their_share_and_an_empty_cell_passes_all() -> None:
 def test_what_cannot_be_repeated_is_said_before_the_run(
     change: dict[str, Any], message: str
 ) -> None:
-    errors = [p.message for p in look({**cell([SLAB]), **change}).errors]
+    errors = [p.message for p in examined({**cell([SLAB]), **change}).errors]
     assert any(message in e for e in errors), errors
 
 
@@ -568,7 +568,7 @@ def test_each_wave_may_have_a_pulse_of_its_own() -> None:
     )
     made["captures"] = [{"kind": "point_trace", "name": "signal", "point": ["0", "0", "3 mm"]}]
     results = solve(made)
-    one, other = (scattering.shares(results, n) for n in (0, 1))
+    one, other = (cross_sections.shares(results, n) for n in (0, 1))
     first, second = (signals.signals(results, "signal", n) for n in (0, 1))
     print(
         f"|ΔR| of two pulses {np.abs(one.reflectance - other.reflectance).max():.1e}, |Δt|"
@@ -582,7 +582,7 @@ def test_each_wave_may_have_a_pulse_of_its_own() -> None:
         np.flatnonzero(np.abs(second.pulse) > 0.01).max()
         > np.flatnonzero(np.abs(first.pulse) > 0.01).max()
     ), "and longer"
-    narrow = look(
+    narrow = examined(
         {
             **made,
             "illuminations": [
@@ -602,7 +602,7 @@ def test_layers_alone_need_no_part() -> None:
     matrix.
     """
     results = solve(cell([], layers=[{"material": "stuff", "thickness": "3 mm"}]))
-    found, f = scattering.shares(results), results["frequency"].values
+    found, f = cross_sections.shares(results), results["frequency"].values
     wanted = [
         coh_tmm(
             "s",

@@ -17,7 +17,7 @@ from heron.excitation.pulse import pulse_for
 from heron.materials import MEDIA, Medium
 from heron.materials.rational import rational
 from heron.model import load_document
-from heron.results import patterns, scattering
+from heron.results import cross_sections, patterns
 from heron.results.formulas import Quantities
 from heron.results.power import budget
 from heron.runner import solve as solved_in_rounds
@@ -65,7 +65,7 @@ def sphere() -> tuple[xr.Dataset, dict[str, Any], np.ndarray]:
 def test_the_conducting_sphere_sends_back_what_mie_says(sphere: Any) -> None:
     """RMS below 0.5 dB over the band, ka 0.31 to 6.3, at 20 cells per wavelength."""
     results, _, ka = sphere
-    found = scattering.monostatic(results) / (np.pi * 0.15**2)
+    found = cross_sections.monostatic(results) / (np.pi * 0.15**2)
     error = 10 * np.log10(found / np.array([mie.efficiencies(x, None)[2] for x in ka]))
     print(
         f"monostatic: RMS {np.sqrt((error**2).mean()):.3f} dB, worst {np.abs(error).max():.2f} dB"
@@ -77,7 +77,7 @@ def test_the_conducting_sphere_sends_back_what_mie_says(sphere: Any) -> None:
 def test_the_conducting_sphere_scatters_all_round_as_mie_says(sphere: Any, plane: int) -> None:
     results, _, ka = sphere
     for i in (len(ka) // 2, len(ka) - 1):
-        angle, sigma = scattering.around(results, i, plane, 2)
+        angle, sigma = cross_sections.around(results, i, plane, 2)
         along, across = mie.amplitudes(
             float(ka[i]), None, np.radians(np.minimum(angle, 360 - angle))
         )[::-1]
@@ -92,7 +92,7 @@ def test_what_is_scattered_is_what_is_taken_out(sphere: Any) -> None:
     the theorem alone is the small difference of large numbers.
     """
     results, _, ka = sphere
-    found = scattering.cross_sections(results)
+    found = cross_sections.cross_sections(results)
     own = ka > 1
     print(
         f"scattered + absorbed against extinction: {100 * np.abs(found.balance[own]).max():.2f} %"
@@ -115,7 +115,7 @@ def test_the_summary_lists_every_cross_section(sphere: Any) -> None:
     results, summary, _ = sphere
     back = [row for row in summary["scattering"] if row["monostatic"]]
     assert len(back) == 39 and all(row["theta_deg"] == pytest.approx(180) for row in back)
-    assert back[3]["rcs_m2"] == pytest.approx(float(scattering.monostatic(results)[3]))
+    assert back[3]["rcs_m2"] == pytest.approx(float(cross_sections.monostatic(results)[3]))
     cut = [
         row
         for row in summary["scattering"]
@@ -158,7 +158,7 @@ def test_a_dielectric_sphere_is_as_mie_says() -> None:
             materials=[{"kind": "dielectric", "name": "glassy", "permittivity": "2.25"}],
         )
     )
-    found = scattering.cross_sections(results)
+    found = cross_sections.cross_sections(results)
     wanted = np.array(
         [mie.efficiencies(2 * np.pi * f * radius / C0, 1.5)[0] for f in results["frequency"].values]
     )
@@ -194,7 +194,7 @@ def test_a_gold_bead_converges_to_mie() -> None:
                 refinements=[{"kind": "fine_part", "name": "fine", "part": "bead", "cell": cell}],
             )
         )
-        found = scattering.cross_sections(results)
+        found = cross_sections.cross_sections(results)
         f = results["frequency"].values
         wanted = np.array(
             [
@@ -214,7 +214,7 @@ def test_a_gold_bead_converges_to_mie() -> None:
     assert worst[0] < 0.09 and worst[1] < 0.05
     level = Quantities(results).curve("db10(rcs/(1 m^2))").values
     assert (
-        np.allclose(level, scattering.dbsm(scattering.monostatic(results)))
+        np.allclose(level, cross_sections.dbsm(cross_sections.monostatic(results)))
         and (level > -160).all()
         and (level < -110).all()
     ), "not cut off at what is little for ships"
@@ -243,7 +243,9 @@ def test_a_plate_flashes_back_its_area() -> None:
             12,
         )
     )
-    found = 10 * np.log10(scattering.monostatic(results)[-1] / (4 * np.pi * side**4 * f**2 / C0**2))
+    found = 10 * np.log10(
+        cross_sections.monostatic(results)[-1] / (4 * np.pi * side**4 * f**2 / C0**2)
+    )
     print(f"plate of 3 λ: {found:+.2f} dB from 4πA²/λ²")
     assert abs(found) < 0.5
 
@@ -277,7 +279,7 @@ def test_two_waves_at_once() -> None:
     )
     document["illuminations"] = waves
     results = solve(document)
-    assert scattering.illuminations(results) == ["up", "down"]
+    assert cross_sections.illuminations(results) == ["up", "down"]
     from heron.results.near import near_field
 
     e, _ = near_field(results, 1, np.array([[0, 0, -0.02]]))
@@ -354,7 +356,7 @@ def test_what_an_open_guide_receives_is_its_gain() -> None:
             / budget(driven).available
         )
         wanted = (C0 / f) ** 2 / (4 * np.pi) * gain
-        found = scattering.received(lit_one, light)[:, 0]
+        found = cross_sections.received(lit_one, light)[:, 0]
         print(
             f"open guide, {angle:g}°: effective area {np.round(found * 1e4, 3)} cm², by its gain"
             f" {np.round(wanted * 1e4, 3)} cm², off by {np.round(100 * (found / wanted - 1), 1)} %"
@@ -362,7 +364,7 @@ def test_what_an_open_guide_receives_is_its_gain() -> None:
         assert found == pytest.approx(wanted, rel=0.05)
     quantity = Quantities(lit_one).curve("received1_section")
     assert (
-        quantity.values == pytest.approx(scattering.received(lit_one)[:, 0])
+        quantity.values == pytest.approx(cross_sections.received(lit_one)[:, 0])
         and quantity.unit == "m²"
     )
     with pytest.raises(QuantityError, match="no port 7"):
@@ -404,7 +406,7 @@ def test_curved_media_are_of_second_order(epsilon: float, tangent: float) -> Non
     for cells in (14, 28) if (epsilon, tangent) == (4.0, 0.0) else (20,):
         document["plan"]["cells_per_wavelength"] = str(cells)
         results = solve(document)
-        found, f = scattering.cross_sections(results), results["frequency"].values
+        found, f = cross_sections.cross_sections(results), results["frequency"].values
         wanted = np.pi * np.array(
             [
                 mie.efficiencies(2 * np.pi * hz / C0, complex(np.sqrt(e).conjugate()))

@@ -6,7 +6,7 @@ import numpy as np
 
 from heron.engines import ENGINES
 from heron.engines.rational import fit
-from tests.models import dipole, look, plan, solve
+from tests.models import dipole, examined, plan, solve
 
 
 def test_interpolated_dipole_sweep() -> None:
@@ -37,7 +37,7 @@ def test_rational_fit_recovers_a_rational_function() -> None:
 def test_stopping_keeps_the_solved_frequencies() -> None:
     from heron.engines import Event, Signal
 
-    examination = look(dipole(0.15, 1e-3, plan=plan("0.5 GHz", "1.5 GHz", 201)))
+    examination = examined(dipole(0.15, 1e-3, plan=plan("0.5 GHz", "1.5 GHz", 201)))
 
     def after_three(event: Event, /) -> Signal:
         return Signal.STOP if event.news and event.news.solved == 3 else Signal.CONTINUE

@@ -8,7 +8,7 @@ from typing import Any
 import numpy as np
 import pytest
 
-from heron.results import near, scattering
+from heron.results import cross_sections, near
 from server.errors import Problem
 from server.projects.actions import create_project
 from server.projects.models import Project
@@ -69,11 +69,11 @@ def test_a_lit_run_offers_cross_sections_and_refuses_ports(api: Api, ball: Proje
     cut = api.ask("get", f"{base}/scattered?frequency=3e9&phi=0,90").json()
     assert [c["phi_deg"] for c in cut] == [0, 90]
     assert cut[0]["level_dbsm"][180] == pytest.approx(
-        10 * np.log10(scattering.monostatic(results)[-1]), abs=1e-3
+        10 * np.log10(cross_sections.monostatic(results)[-1]), abs=1e-3
     )
     other = api.ask("get", f"{base}/scattered?frequency=3e9&phi=0&illumination=1").json()
     assert other[0]["level_dbsm"][270] == pytest.approx(
-        10 * np.log10(scattering.monostatic(results, 1)[-1]), abs=1e-3
+        10 * np.log10(cross_sections.monostatic(results, 1)[-1]), abs=1e-3
     )
 
     header, arrays = unpacked(
@@ -86,7 +86,7 @@ def test_a_lit_run_offers_cross_sections_and_refuses_ports(api: Api, ball: Proje
             },
         ).content
     )
-    assert np.allclose(arrays["re0.0"], scattering.monostatic(results), rtol=1e-5)
+    assert np.allclose(arrays["re0.0"], cross_sections.monostatic(results), rtol=1e-5)
     assert header["curves"][0][0]["unit"] == "m²"
     assert "this run has no s11; it has f, rcs" in header["curves"][0][3]["error"]
 

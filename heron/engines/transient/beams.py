@@ -133,7 +133,7 @@ def beam_rays(stepper: Stepper, wave: PlaneWave, pulse: Pulse, f_start: float) -
     return rays_of(wave, *ray_bounds(wave, corners(stepper.structure), pulse, f_start, index))
 
 
-def let_in(stepper: Stepper, wave: PlaneWave, rays: Rays, pulse: Pulse) -> Incidence:
+def incident_beam(stepper: Stepper, wave: PlaneWave, rays: Rays, pulse: Pulse) -> Incidence:
     """Any wave as the grid carries it."""
     return (
         _beam(stepper, wave, rays, pulse)

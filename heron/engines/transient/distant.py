@@ -94,7 +94,7 @@ class Gathered:
         self.to = distant
         self.pieces: list[Floats] = []
 
-    def take(self, e: Any, h: Any) -> None:
+    def add_sample(self, e: Any, h: Any) -> None:
         """The sums of E and H of the next sample."""
         to = self.to
         if not to.dark:

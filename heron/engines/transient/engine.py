@@ -25,10 +25,11 @@ from heron.engines.contract import (
 from heron.engines.lumped import networks
 from heron.engines.patience import finished
 from heron.engines.progress import Event, Progress, silent
-from heron.engines.transient.beams import beam_rays, let_in
+from heron.engines.transient.beams import beam_rays, incident_beam
 from heron.engines.transient.checks import problems
 from heron.engines.transient.contents import fill, without_parts
 from heron.engines.transient.dataset import dataset, terminals
+from heron.engines.transient.illuminated_dataset import scattered
 from heron.engines.transient.launch import Gate, gate
 from heron.engines.transient.layout import refusals, structure
 from heron.engines.transient.openings import Aperture
@@ -36,7 +37,6 @@ from heron.engines.transient.pointlike import PointFeed, point_feed
 from heron.engines.transient.pulse_loop import Source, run_pulse
 from heron.engines.transient.recorder import Recorder
 from heron.engines.transient.room import wall_distance
-from heron.engines.transient.scattering import scattered
 from heron.engines.transient.stepper import Stepper
 from heron.engines.transient.structure import LAYERS, Floats, Structure
 from heron.engines.transient.trust import trust
@@ -238,7 +238,7 @@ class TransientEngine:
         for number in range(count):
             light = None
             if waves:
-                light = let_in(bare, waves[number], rays[number], pulses[number])
+                light = incident_beam(bare, waves[number], rays[number], pulses[number])
             elif number >= len(feeds):
                 own, mode = modes[number - len(feeds)]
                 light = own.launch(stepper, mode, float(plan.f_start))

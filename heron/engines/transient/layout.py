@@ -118,7 +118,7 @@ def structure(model: Evaluated, geometry: Geometry, scale: float = 1.0) -> Struc
     planes = planes_of(model, low, high, margin)
     ends = [(p.axis, p.at) for p in planes if not p.doubles]
     metal = [body for body in bodies if body.material not in media]
-    about = features.look(
+    about = features.features_beside(
         [conductor_of(body, largest) for body in metal],
         ends,
         periods,

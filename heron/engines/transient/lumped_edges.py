@@ -40,7 +40,7 @@ class LumpedEdges:
         part[:, 1] = -self.y / self.area * drive.reshape(-1)[self.at]
         part[:, 6] = np.where(stiff.reshape(-1)[self.at], 0.0, 0.5)
 
-    def take(self, samples: Floats, out: Floats, currents: Floats | None) -> None:
+    def read_samples(self, samples: Floats, out: Floats, currents: Floats | None) -> None:
         """The ``samples`` (steps, 2 · n) of a march as voltages ``out`` (steps, ports + loads) and
         ``currents`` (steps, ports) from minus to plus.
         """

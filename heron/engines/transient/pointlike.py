@@ -217,7 +217,7 @@ def _solved(stepper: Stepper, feed: PointFeed) -> tuple[Floats, Floats]:
     steps = int((feed.pulse.duration + feed.delay + RINGS * across / C0) / dt)
     for n in range(every, steps, every):
         stepper.advance(none, none, none)
-        series.take(
+        series.add_sample(
             stepper.flat_h if feed.magnetic else stepper.flat_e,
             (n - 0.5 if feed.magnetic else n) * dt,
         )

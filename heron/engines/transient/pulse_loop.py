@@ -150,18 +150,18 @@ class PulseLoop:
         stepper = self.stepper
         whole, half = self.step * stepper.dt, (self.step - 0.5) * stepper.dt
         of_e, of_h = self.sums
-        sums = of_e.take(stepper.flat_e, whole), of_h.take(stepper.flat_h, half)
+        sums = of_e.add_sample(stepper.flat_e, whole), of_h.add_sample(stepper.flat_h, half)
         for gathered in self.distant:
-            gathered.take(*sums)
+            gathered.add_sample(*sums)
         for window_e, window_h in self.windows:
-            window_e.take(stepper.flat_e, whole)
-            window_h.take(stepper.flat_h, half)
+            window_e.add_sample(stepper.flat_e, whole)
+            window_h.add_sample(stepper.flat_h, half)
         for sheet in self.sheets:
-            sheet.take(stepper.flat_h, half)
+            sheet.add_sample(stepper.flat_h, half)
         for series_e, series_h in (*self.gates, *self.traces):
-            series_e.take(stepper.flat_e, whole)
+            series_e.add_sample(stepper.flat_e, whole)
             if series_h:
-                series_h.take(stepper.flat_h, half)
+                series_h.add_sample(stepper.flat_h, half)
 
     def _weigh(self) -> None:
         """The energy that is left.

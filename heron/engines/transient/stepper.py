@@ -191,7 +191,7 @@ class Stepper:
             max(depth, self.tile) if depth > 1 else rows,
         )
         self.steps += len(waves)
-        lumped.take(samples, out, currents)
+        lumped.read_samples(samples, out, currents)
 
     @staticmethod
     def _parts(half: Half) -> tuple[Any, ...]:

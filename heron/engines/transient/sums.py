@@ -64,7 +64,7 @@ class Transform:
         self.held: list[Any] = []
         self.times: list[float] = []
 
-    def take(self, values: Any, time: float) -> Any:
+    def add_sample(self, values: Any, time: float) -> Any:
         """The sums (rows,) of a field at a time in s, which are added to the transforms; ``None``
         where the window is closed.
         """
@@ -105,7 +105,7 @@ class Series:
         self.values: list[Any] = []
         self.times: list[float] = []
 
-    def take(self, values: Any, time: float) -> None:
+    def add_sample(self, values: Any, time: float) -> None:
         """A sample of the field at a time in s."""
         self.samples += 1
         if self.samples % self.stride == 0 and (self.most is None or len(self.values) < self.most):

@@ -10,7 +10,7 @@ import xarray as xr
 
 from heron.formats.tables import mixed_table
 from heron.quantities import Quantity, engineering
-from heron.results import ports, scattering
+from heron.results import cross_sections, ports
 from heron.results.capabilities.contract import (
     FINER,
     Context,
@@ -62,19 +62,19 @@ class Cells(Illuminated):
 
     def find(self, run: Context, name: str) -> Quantity | None:
         known = name in (*POWERS, *STRAIGHT)
-        return quantity(getattr(scattering.shares(run.results), name)) if known else None
+        return quantity(getattr(cross_sections.shares(run.results), name)) if known else None
 
     def headline(self, results: xr.Dataset) -> Headline:
         """The smallest share of the power that is reflected."""
-        reflectance = scattering.shares(results).reflectance
+        reflectance = cross_sections.shares(results).reflectance
         level = ports.magnitude_db(np.sqrt(np.maximum(reflectance, 0)))
         at, low = ports.minimum(results["frequency"].values, level)
         return Headline(level, at, low, f"sends back {low:.1f} dB at {engineering(at, 'Hz')}")
 
     def summary(self, results: xr.Dataset, model: Any, indices: list[int]) -> dict[str, Any]:
         rows = []
-        for n, name in enumerate(scattering.illuminations(results)):
-            found = scattering.shares(results, n)
+        for n, name in enumerate(cross_sections.illuminations(results)):
+            found = cross_sections.shares(results, n)
             for i, f in enumerate(results["frequency"].values):
                 row: dict[str, Any] = {"illumination": name, "frequency_hz": float(f)}
                 row |= {what: float(getattr(found, what)[i]) for what in POWERS}
@@ -88,7 +88,7 @@ class Cells(Illuminated):
         return {"scattering.csv": mixed_table(COLUMNS, summary["cells_lit"])}
 
     def compared(self, results: xr.Dataset) -> dict[str, Any]:
-        found = [scattering.shares(results, n) for n in range(results.sizes["port_in"])]
+        found = [cross_sections.shares(results, n) for n in range(results.sizes["port_in"])]
         return {name: np.stack([getattr(c, name) for c in found], axis=1) for name in COMPARED}
 
     def convergence(self, results: xr.Dataset, last: Mapping[str, Any]) -> tuple[float, float]:
@@ -101,9 +101,11 @@ class Cells(Illuminated):
             rounds.put(name, rounds.error(name), floor)
 
     def trust(self, results: xr.Dataset) -> list[TrustItem]:
-        if scattering.kept(results):
+        if cross_sections.kept(results):
             return []
         lights = range(results.sizes["port_in"])
-        balance = max(float(np.abs(scattering.shares(results, n).balance).max()) for n in lights)
+        balance = max(
+            float(np.abs(cross_sections.shares(results, n).balance).max()) for n in lights
+        )
         mark = marked(balance, 0.01, 0.05)
         return [TrustItem("Power in = power out", percent(balance), mark, DECAY)]

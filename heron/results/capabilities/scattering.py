@@ -14,7 +14,7 @@ import xarray as xr
 from heron.errors import QuantityError
 from heron.formats.tables import mixed_table
 from heron.quantities import Quantity, engineering
-from heron.results import patterns, scattering
+from heron.results import cross_sections, patterns
 from heron.results.capabilities.contract import (
     FINER,
     Context,
@@ -74,9 +74,9 @@ class Scattering(Illuminated):
                 raise QuantityError(
                     f"this run has no port {wanted or 'that receives'}; it has {ports}"
                 )
-            return quantity(scattering.received(run.results)[:, known.index(wanted)], AREA)
+            return quantity(cross_sections.received(run.results)[:, known.index(wanted)], AREA)
         if name == "rcs":
-            return quantity(scattering.monostatic(run.results), AREA)
+            return quantity(cross_sections.monostatic(run.results), AREA)
         section = name.removesuffix("_section")
         if section not in SECTIONS:
             return None
@@ -87,13 +87,14 @@ class Scattering(Illuminated):
             return None
         there = np.array([theta]), np.array([phi])
         values = [
-            scattering.cross_section(run.results, i, *there)[0] for i in range(len(run.frequency))
+            cross_sections.cross_section(run.results, i, *there)[0]
+            for i in range(len(run.frequency))
         ]
         return quantity(np.array(values), AREA)
 
     def headline(self, results: xr.Dataset) -> Headline:
         """The largest cross-section back to the source."""
-        level = scattering.dbsm(scattering.monostatic(results))
+        level = cross_sections.dbsm(cross_sections.monostatic(results))
         at, most = float(results["frequency"].values[level.argmax()]), float(level.max())
         return Headline(level, at, most, f"{most:.1f} dBsm at {engineering(at, 'Hz')}")
 
@@ -102,7 +103,7 @@ class Scattering(Illuminated):
         of power.
         """
         rows, sections = [], []
-        for n, name in enumerate(scattering.illuminations(results)):
+        for n, name in enumerate(cross_sections.illuminations(results)):
             rows += _monostatic_rows(results, n, name)
             for capture in model.captures:
                 if capture is not None and capture.kind == "scattered_cut":
@@ -118,17 +119,17 @@ class Scattering(Illuminated):
     ) -> Floats | None:
         """dBsm."""
         t, p = np.meshgrid(np.radians(theta), np.radians(phi), indexing="ij")
-        area = scattering.cross_section(results, index, t.ravel(), p.ravel())
-        return scattering.dbsm(area).reshape(t.shape)
+        area = cross_sections.cross_section(results, index, t.ravel(), p.ravel())
+        return cross_sections.dbsm(area).reshape(t.shape)
 
     def compared(self, results: xr.Dataset) -> dict[str, Any]:
         lights = range(results.sizes["port_in"])
-        found = [scattering.cross_sections(results, n) for n in lights]
+        found = [cross_sections.cross_sections(results, n) for n in lights]
         out = {
             name: np.stack([getattr(c, name) for c in found], axis=1)
             for name in ("scattered", "absorbed", "extinction")
         }
-        out["rcs"] = np.stack([scattering.monostatic(results, n) for n in lights], axis=1)
+        out["rcs"] = np.stack([cross_sections.monostatic(results, n) for n in lights], axis=1)
         return out
 
     def convergence(self, results: xr.Dataset, last: Mapping[str, Any]) -> tuple[float, float]:
@@ -155,9 +156,9 @@ class Scattering(Illuminated):
         """The balance counts where a tenth of the largest extinction is left (below, the optical
         theorem is the difference of large numbers), and where layers can keep none of the power.
         """
-        if scattering.kept(results):
+        if cross_sections.kept(results):
             return []
-        found = [scattering.cross_sections(results, n) for n in range(results.sizes["port_in"])]
+        found = [cross_sections.cross_sections(results, n) for n in range(results.sizes["port_in"])]
         balance = max(
             float(np.abs(c.balance[c.extinction > LEFT * c.extinction.max()]).max(initial=0.0))
             for c in found
@@ -167,8 +168,8 @@ class Scattering(Illuminated):
 
 
 def _monostatic_rows(results: xr.Dataset, light: int, name: str) -> list[dict[str, Any]]:
-    theta, phi = np.degrees(scattering.back(results, light))
-    areas = zip(results["frequency"].values, scattering.monostatic(results, light), strict=True)
+    theta, phi = np.degrees(cross_sections.back(results, light))
+    areas = zip(results["frequency"].values, cross_sections.monostatic(results, light), strict=True)
     return [
         {
             "illumination": name,
@@ -188,7 +189,7 @@ def _cut_rows(
     phi, step = float(np.degrees(capture.phi)), float(np.degrees(capture.step))
     out = []
     for i in patterns.cut_indices(model, results, capture):
-        angle, sigma = scattering.around(results, i, phi, step, light)
+        angle, sigma = cross_sections.around(results, i, phi, step, light)
         out += [
             {
                 "illumination": name,
@@ -205,9 +206,9 @@ def _cut_rows(
 
 
 def _section_rows(results: xr.Dataset, light: int, name: str) -> list[dict[str, Any]]:
-    found = scattering.cross_sections(results, light)
-    kinds = SECTIONS if scattering.layered(results) else SECTIONS[:3]
-    areas = scattering.received(results, light)
+    found = cross_sections.cross_sections(results, light)
+    kinds = SECTIONS if cross_sections.layered(results) else SECTIONS[:3]
+    areas = cross_sections.received(results, light)
     numbers = [str(p) for p in results["port"].values]
     out = []
     for i, f in enumerate(results["frequency"].values):

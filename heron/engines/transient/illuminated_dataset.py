@@ -281,7 +281,7 @@ def _repeated(
         travels, electric = out["travels"].values[q], out["electric"].values[q]
         for f in range(count):
             stack = layered.stack_of(out, f)
-            let_in = stack.outer(bool(travels[2] > 0))[1] * area / (2 * ETA0)
+            incident_power = stack.outer(bool(travels[2] > 0))[1] * area / (2 * ETA0)
             alone = {
                 bool(way[0, d] * travels[d] > 0): field[0]
                 for way, field in map(layered.vectors, stack.leaving(travels[None], electric[None]))
@@ -289,7 +289,7 @@ def _repeated(
             enters = (
                 references[int(travels[d] < 0)] * travels[d] * stack.outer(bool(travels[2] > 0))[0]
             )
-            taken[f, q] = out["absorbed_power"].values[f, q] / let_in
+            taken[f, q] = out["absorbed_power"].values[f, q] / incident_power
             for face in recorder.faces:
                 index, admittance = stack.outer(d == 2 and face.sign < 0)
                 if not index:
@@ -312,7 +312,7 @@ def _repeated(
                 )
                 leaves = references[int(face.sign > 0)] * face.sign * index
                 whole = whole * np.exp(-2j * np.pi * stack.frequency / C0 * (leaves - enters))
-                fields[int(onward), f, q], shares[int(onward), f, q] = whole, power / let_in
+                fields[int(onward), f, q], shares[int(onward), f, q] = whole, power / incident_power
     axes = ("frequency", "port_in")
     return {
         "returned": (
