@@ -1,18 +1,12 @@
 /** Every kind of card. A new one is one entry: what it is, what it needs, where it goes in the menu. */
 import type { ReactNode } from "react";
-import { Current, NearBox, NearLine, NearPlane, SurfaceCurrent } from "./cards/fields";
-import {
-  AxialRatio,
-  Cuts,
-  Efficiency,
-  Figures,
-  Gain,
-  Pattern,
-  PatternMap,
-  PhaseCentreCard,
-  PolarisationCard,
-  PowerShare,
-} from "./cards/far";
+import { Current, SurfaceCurrent } from "./cards/currents";
+import { Cuts } from "./cards/cuts";
+import { Figures } from "./cards/figures";
+import { Efficiency, Gain, PowerShare } from "./cards/gain";
+import { NearBox, NearLine, NearPlane } from "./cards/near";
+import { Pattern, PatternMap } from "./cards/pattern";
+import { AxialRatio, PhaseCentreCard, PolarisationCard } from "./cards/polarisation";
 import { Impedance, Scattering, SmithCard, Standing, TimeReflection } from "./cards/matching";
 import { CellShares, CrossSection, PowerSections, ScatteredCuts } from "./cards/scattering";
 import { FormulaCard, Note, Trust } from "./cards/other";

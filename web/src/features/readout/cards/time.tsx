@@ -10,7 +10,7 @@ import { type Curve, LinePlot } from "../../../plots/LinePlot";
 import { series } from "../../../plots/scale";
 import { type Badge, Card, Choice, Nothing } from "../Card";
 import { type CardProps, illuminated, axis, useDesk, useSetting } from "../context";
-import { useCapture } from "./fields";
+import { useCapture } from "./fieldChoice";
 
 const AXES = ["x", "y", "z"];
 const FRAME_MS = 60;
