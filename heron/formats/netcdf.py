@@ -4,13 +4,16 @@ and ``_im``.
 
 from __future__ import annotations
 
+import atexit
 import io
 from pathlib import Path
 from typing import Any
+from weakref import WeakValueDictionary
 
+import h5netcdf
 import numpy as np
 import xarray as xr
-from xarray.backends import BackendArray
+from xarray.backends import BackendArray, H5NetCDFStore
 from xarray.core import indexing
 
 
@@ -85,4 +88,16 @@ def read(path: Path) -> xr.Dataset:
 
 def opened(data: bytes) -> xr.Dataset:
     """A dataset from the bytes of a file, each variable decoded when it is first asked for."""
-    return to_complex(xr.open_dataset(io.BytesIO(data), engine="h5netcdf"))
+    file = h5netcdf.File(io.BytesIO(data), "r")
+    _open[id(file)] = file
+    return to_complex(xr.open_dataset(H5NetCDFStore(file)))
+
+
+_open: WeakValueDictionary[int, h5netcdf.File] = WeakValueDictionary()
+
+
+@atexit.register
+def _close() -> None:
+    """While the library is still there to do it."""
+    for file in list(_open.values()):
+        file.close()

@@ -10,15 +10,15 @@ Share = list[float | None]
 
 
 class FarFigures(BaseModel):
-    """Of a far field at a frequency."""
+    """Of a far field at a frequency; none where nothing is radiated."""
 
     model_config = ConfigDict(extra="allow")
     frequency_hz: float
-    directivity_dbi: float
-    gain_dbi: float
-    realized_gain_dbi: float
-    radiation_efficiency: float
-    total_efficiency: float
+    directivity_dbi: float | None
+    gain_dbi: float | None
+    realized_gain_dbi: float | None
+    radiation_efficiency: float | None
+    total_efficiency: float | None
     peak_theta_deg: float
     peak_phi_deg: float
 

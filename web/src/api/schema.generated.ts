@@ -2277,21 +2277,21 @@ export interface components {
         };
         /**
          * FarFigures
-         * @description Of a far field at a frequency.
+         * @description Of a far field at a frequency; none where nothing is radiated.
          */
         FarFigures: {
             /** Frequency Hz */
             frequency_hz: number;
             /** Directivity Dbi */
-            directivity_dbi: number;
+            directivity_dbi: number | null;
             /** Gain Dbi */
-            gain_dbi: number;
+            gain_dbi: number | null;
             /** Realized Gain Dbi */
-            realized_gain_dbi: number;
+            realized_gain_dbi: number | null;
             /** Radiation Efficiency */
-            radiation_efficiency: number;
+            radiation_efficiency: number | null;
             /** Total Efficiency */
-            total_efficiency: number;
+            total_efficiency: number | null;
             /** Peak Theta Deg */
             peak_theta_deg: number;
             /** Peak Phi Deg */

@@ -3,8 +3,15 @@ import type { Sweep } from "../../../api/types";
 import { nearest, useAt } from "../../../app/cursor";
 import { fixed, number, quantity } from "../../../format";
 import { Card } from "../Card";
-import { useDesk } from "../context";
+import { type Shown, useDesk } from "../context";
 import { span, uncertain } from "../values";
+
+const NONE = "–"; // where nothing is radiated
+
+const level = (s: Shown, dbi: number | null): string =>
+  dbi === null ? NONE : `${uncertain(dbi, s.sweep.errors.gain_db, 2)} dBi`;
+const share = (s: Shown, of: number | null): string =>
+  of === null ? NONE : `${uncertain(100 * of, 100 * (s.sweep.errors.efficiency ?? 0), 1)} %`;
 
 /** Figures of one frequency, in words and numbers. */
 export function Figures() {
@@ -12,25 +19,11 @@ export function Figures() {
   const cursor = useAt();
   const rows: [string, (s: (typeof shown)[number]) => string][] = [
     ["Frequency", (s) => quantity(nearestFar(s, cursor).frequency_hz, "Hz", 5)],
-    [
-      "Directivity",
-      (s) => `${uncertain(nearestFar(s, cursor).directivity_dbi, s.sweep.errors.gain_db, 2)} dBi`,
-    ],
-    ["Gain", (s) => `${uncertain(nearestFar(s, cursor).gain_dbi, s.sweep.errors.gain_db, 2)} dBi`],
-    [
-      "Realized gain",
-      (s) => `${uncertain(nearestFar(s, cursor).realized_gain_dbi, s.sweep.errors.gain_db, 2)} dBi`,
-    ],
-    [
-      "Radiation efficiency",
-      (s) =>
-        `${uncertain(100 * nearestFar(s, cursor).radiation_efficiency, 100 * (s.sweep.errors.efficiency ?? 0), 1)} %`,
-    ],
-    [
-      "Total efficiency",
-      (s) =>
-        `${uncertain(100 * nearestFar(s, cursor).total_efficiency, 100 * (s.sweep.errors.efficiency ?? 0), 1)} %`,
-    ],
+    ["Directivity", (s) => level(s, nearestFar(s, cursor).directivity_dbi)],
+    ["Gain", (s) => level(s, nearestFar(s, cursor).gain_dbi)],
+    ["Realized gain", (s) => level(s, nearestFar(s, cursor).realized_gain_dbi)],
+    ["Radiation efficiency", (s) => share(s, nearestFar(s, cursor).radiation_efficiency)],
+    ["Total efficiency", (s) => share(s, nearestFar(s, cursor).total_efficiency)],
     [
       "Peak at",
       (s) =>
