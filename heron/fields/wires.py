@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from functools import lru_cache
+
 import numpy as np
 import xarray as xr
 from numba import njit, prange
@@ -187,6 +189,12 @@ class Sources:
         return e, h
 
 
+@lru_cache(maxsize=256)
+def _gauss(count: int) -> tuple[Floats, Floats]:
+    """Nodes and weights from −1 to 1, the same for most frequencies of a sweep."""
+    return np.polynomial.legendre.leggauss(count)
+
+
 def sphere_rule(radius: float, frequency: float, half: bool) -> tuple[Floats, Floats, Floats]:
     """θ, φ (d,) and weights (d,) of a product rule exact for the power pattern of a source within
     ``radius``.
@@ -196,7 +204,7 @@ def sphere_rule(radius: float, frequency: float, half: bool) -> tuple[Floats, Fl
     """
     ka = 2 * np.pi * frequency / C0 * radius
     order = int(np.ceil(ka + 6 + 2 * np.cbrt(ka)))
-    nodes, weights = np.polynomial.legendre.leggauss(order + 1)
+    nodes, weights = _gauss(order + 1)
     if half:
         nodes, weights = 0.5 * (nodes + 1), 0.5 * weights
     count = 2 * order + 2

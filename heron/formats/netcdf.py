@@ -16,6 +16,8 @@ import xarray as xr
 from xarray.backends import BackendArray, H5NetCDFStore
 from xarray.core import indexing
 
+WORTH = 8192  # bytes: packing smaller variables takes longer than it saves
+
 
 def to_real(results: xr.Dataset) -> xr.Dataset:
     """The dataset with complex variables split and booleans as small integers."""
@@ -75,7 +77,9 @@ def write(results: xr.Dataset, path: Path) -> None:
         path,
         engine="h5netcdf",
         encoding={
-            str(n): {"zlib": True, "complevel": 4} for n, v in real.data_vars.items() if v.ndim
+            str(n): {"zlib": True, "complevel": 4}
+            for n, v in real.data_vars.items()
+            if v.nbytes > WORTH
         },
     )
 
