@@ -1,5 +1,5 @@
 import { describe, expect, it } from "vitest";
-import { bytes, compact, complex, fixed, number, quantity, seconds } from "./format";
+import { bytes, compact, complex, fixed, forecastOf, number, quantity, seconds } from "./format";
 
 describe("quantities", () => {
   it.each([
@@ -44,7 +44,15 @@ it("rounds to significant digits without trailing zeros", () => {
 });
 
 it("puts times and sizes in people's words", () => {
-  expect([0.2, 12.4, 61].map(seconds)).toEqual(["under a second", "about 12 s", "about 2 min"]);
+  expect([0.2, 12.4, 61, 7000].map(seconds)).toEqual([
+    "under a second",
+    "about 12 s",
+    "about 2 min",
+    "about 2 h",
+  ]);
+  expect(forecastOf(12.4, 61)).toBe("about 12 s, at most 2 min");
+  expect(forecastOf(0.1, 0.4)).toBe("under a second");
+  expect(forecastOf(0.1, 4)).toBe("under a second, at most 4 s");
   expect([3 * 2 ** 20, 2.5 * 2 ** 30, 179_788, 12].map(bytes)).toEqual([
     "3 MiB",
     "2.5 GiB",
