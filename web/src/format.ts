@@ -76,7 +76,12 @@ export const compact = (n: number): string =>
       ? `${Math.round(n / 1e3)} k`
       : String(Math.round(n));
 
-const roughly = (s: number): string => (s < 60 ? `${Math.round(s)} s` : `${Math.ceil(s / 60)} min`);
+const roughly = (s: number): string =>
+  s < 60
+    ? `${Math.round(s)} s`
+    : s < 5400
+      ? `${Math.ceil(s / 60)} min`
+      : `${Math.ceil(s / 3600)} h`;
 export const seconds = (s: number): string => (s < 1 ? "under a second" : `about ${roughly(s)}`);
 /** How long something takes, and the most that it may. */
 export const forecastOf = (s: number, most: number): string =>

@@ -61,7 +61,9 @@ export function Words({
               </Fragment>
             ))}
           </span>
-          {!tight(words[group[group.length - 1]!.i + 1]) && " "}
+          {/* what unfolds a sentence stays with its last word */}
+          {!tight(words[group[group.length - 1]!.i + 1]) &&
+            (group[group.length - 1]!.i === words.length - 1 ? "\u00a0" : " ")}
         </Fragment>
       ))}
       {(folded || unfolded) && (
