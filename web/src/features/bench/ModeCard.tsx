@@ -141,7 +141,7 @@ function Modes({ feed, asked, band }: { feed: number; asked: number; band: [numb
               onChange={(e) => setAt(Number(e.target.value))}
             />
           </label>
-          <dl className="num mt-1 text-[12px]">
+          <dl className="num mt-1 text-[11.500px]">
             <Row name="kind">{kinds[Math.min(chosen, count - 1)]}</Row>
             {travels(near, chosen) ? (
               <>
@@ -267,7 +267,7 @@ function lengthOf(length: number, relative: number): string {
 }
 
 const Row = ({ name, children }: { name: string; children: React.ReactNode }) => (
-  <div className="flex justify-between">
+  <div className="flex justify-between gap-2">
     <dt className="text-ink2">{name}</dt>
     <dd>{children}</dd>
   </div>

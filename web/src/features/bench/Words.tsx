@@ -61,9 +61,7 @@ export function Words({
               </Fragment>
             ))}
           </span>
-          {/* what unfolds a sentence stays with its last word */}
-          {!tight(words[group[group.length - 1]!.i + 1]) &&
-            (group[group.length - 1]!.i === words.length - 1 ? "\u00a0" : " ")}
+          {!tight(words[group[group.length - 1]!.i + 1]) && " "}
         </Fragment>
       ))}
       {(folded || unfolded) && (
