@@ -129,6 +129,21 @@ def _half(own: Any, table: Any, spacing: Any, layers: Any, cases: Any, entry: An
     )
 
 
+@njit(cache=True, boundscheck=False)  # type: ignore[untyped-decorator]
+def _stretch_of(cuts: Any, t: int) -> Any:  # pragma: no cover - compiled
+    """Between two cuts, narrowing from step to step except at the ends of the grid."""
+    start, stop = cuts[t], cuts[t + 1]
+    left, right = int(t > 0), -int(t < len(cuts) - 2)
+    return Stretch(start, stop, start, stop, start + left, stop, left, right)
+
+
+@njit(cache=True, boundscheck=False)  # type: ignore[untyped-decorator]
+def _cut_of(cuts: Any, t: int, depth: int) -> Any:  # pragma: no cover - compiled
+    """What is left at a cut, widening from step to step."""
+    cut = cuts[t + 1]
+    return Stretch(cut - depth + 1, cut + depth, cut, cut, cut, cut + 1, -1, 1)
+
+
 @njit(parallel=True, fastmath=FAST, cache=True, boundscheck=False)  # type: ignore[untyped-decorator]
 def march(
     electric: Any,
@@ -157,37 +172,21 @@ def march(
         d = min(depth, steps - n0)
         if len(mixing[0]):
             keep(e, mixing[0], mixing[1])
-        for t in prange(chunks):
-            start, stop = cuts[t], cuts[t + 1]
-            left, right = int(t > 0), -int(t < chunks - 1)
-            _wave(
-                Stretch(start, stop, start, stop, start + left, stop, left, right),
-                n0,
-                d,
-                _half(e, table_e, spacing_e, layers_e, cases_e, entry_e),
-                _half(h, table_h, spacing_h, layers_h, cases_h, entry_h),
-                Lumped(*lumped),
-                Drive(*drive),
-                Polar(*polar),
-                Poles(*poles),
-                Extent(*extent),
-                tile,
-            )
-        for t in prange(chunks - 1):
-            cut = cuts[t + 1]
-            _wave(
-                Stretch(cut - d + 1, cut + d, cut, cut, cut, cut + 1, -1, 1),
-                n0,
-                d,
-                _half(e, table_e, spacing_e, layers_e, cases_e, entry_e),
-                _half(h, table_h, spacing_h, layers_h, cases_h, entry_h),
-                Lumped(*lumped),
-                Drive(*drive),
-                Polar(*polar),
-                Poles(*poles),
-                Extent(*extent),
-                tile,
-            )
+        for second in range(2):
+            for t in prange(chunks - second):
+                _wave(
+                    _stretch_of(cuts, t) if not second else _cut_of(cuts, t, d),
+                    n0,
+                    d,
+                    _half(e, table_e, spacing_e, layers_e, cases_e, entry_e),
+                    _half(h, table_h, spacing_h, layers_h, cases_h, entry_h),
+                    Lumped(*lumped),
+                    Drive(*drive),
+                    Polar(*polar),
+                    Poles(*poles),
+                    Extent(*extent),
+                    tile,
+                )
         if len(mixing[0]):
             mix(e, *mixing)
 
