@@ -1,13 +1,12 @@
 /** Gain, efficiency and where the power goes, over frequency. */
-import type { Packet } from "../../../api/client";
 import type { Sweep } from "../../../api/types";
 import { useAt } from "../../../app/cursor";
 import { fixed } from "../../../format";
 import { Card, Choice, Value } from "../Card";
 import { CurveCard } from "../CurveCard";
 import type { Line } from "../CurveCard";
-import { at, illuminated, useDesk, useSetting } from "../context";
-import type { CardProps, Shown } from "../context";
+import { at, useDesk, useSetting } from "../context";
+import type { CardProps } from "../context";
 import { uncertain } from "../values";
 import { nearestFar } from "./figures";
 import { KINDS } from "./pattern";
@@ -83,13 +82,6 @@ function lost(share: Sweep["power_share"], i: number): { text: string }[] {
     .map((name) => ({ name, part: (100 * (share[name]?.[i] ?? 0)) / accepted }))
     .filter((l) => l.part >= 0.1)
     .map((l) => ({ text: `${l.name} ${fixed(l.part, 1)} %` }));
-}
-
-/** The largest level of a pattern with its error. */
-export function peakOf(data: Packet, run: Shown): string {
-  const { gain_db, rcs_db } = run.sweep.errors,
-    lit = illuminated(run);
-  return `${uncertain(Number(data.header.peak_dbi), lit ? rcs_db : gain_db, 2)} ${lit ? "dBsm" : "dBi"}`;
 }
 
 export function Efficiency(props: CardProps) {

@@ -1,4 +1,7 @@
 /** Patterns in space: round the structure, and as a map of directions. */
+import type { Packet } from "../../../api/client";
+import { uncertain } from "../values";
+import type { Shown } from "../context";
 import { examination, field, run as runDetail } from "../../../api/queries";
 import type { Model } from "../../../api/types";
 import { useFollowing } from "../../../app/cursor";
@@ -11,7 +14,6 @@ import { Card, Choice, RunChoice } from "../Card";
 import { illuminated, useDesk, useOneRun, useSetting } from "../context";
 import type { CardProps } from "../context";
 import { nearestFar } from "./figures";
-import { peakOf } from "./gain";
 import { OrbitControls } from "@react-three/drei";
 import { Canvas } from "@react-three/fiber";
 import { useQuery } from "@tanstack/react-query";
@@ -54,6 +56,13 @@ export const SHORT: Record<string, string> = {
 const MAP_SIZE = 161,
   MAP_STEP = 2,
   MAP_DB = 30;
+
+/** The largest level of a pattern with its error. */
+function peakOf(data: Packet, run: Shown): string {
+  const { gain_db, rcs_db } = run.sweep.errors,
+    lit = illuminated(run);
+  return `${uncertain(Number(data.header.peak_dbi), lit ? rcs_db : gain_db, 2)} ${lit ? "dBsm" : "dBi"}`;
+}
 
 /** The pattern laid flat: over θ and φ, or over direction cosines of one half of space. */
 export function PatternMap(props: CardProps) {
