@@ -6,7 +6,7 @@ import argparse
 import sys
 
 from heron.cli._models import add_model, document_of, overrides_of
-from heron.engines.progress import Event, Signal, silent
+from heron.engines import Event, Signal, silent
 from heron.geometry.build import beside
 from heron.jobs import Job, Variant, execute, save
 

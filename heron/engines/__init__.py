@@ -6,7 +6,7 @@ from importlib import import_module
 from typing import Any, cast
 
 from heron.engines.contract import NO_INPUTS, Engine, Forecast, Inputs, Stage, Verdict
-from heron.engines.progress import Event, Progress, Signal, silent
+from heron.engines.progress import Event, News, Progress, Signal, silent
 
 
 class _Deferred:
@@ -47,6 +47,7 @@ __all__ = [
     "Event",
     "Forecast",
     "Inputs",
+    "News",
     "Progress",
     "Signal",
     "Stage",

@@ -9,7 +9,7 @@ from typing import Annotated, Any
 from django.http import HttpRequest
 from ninja import Field, Query, Router, Schema
 
-from heron.engines.progress import News
+from heron.engines import News
 from heron.model import load_document
 from heron.model.differences import differences
 from server.answers import Answer
