@@ -1,23 +1,21 @@
 /** Currents along wires and on metal. */
-import { examination, field, run as runDetail } from "../../../api/queries";
-import type { Model } from "../../../api/types";
-import { useFollowing } from "../../../app/cursor";
-import { quantity } from "../../../format";
-import { LinePlot } from "../../../plots/LinePlot";
-import type { Curve } from "../../../plots/LinePlot";
-import { ArrowLens, SurfaceLens } from "../../../stage/Lenses";
-import { Structure } from "../../../stage/Structure";
-import { extentOf } from "../../../stage/extent";
-import { Card, Choice, RunChoice } from "../Card";
-import { useDesk, useOneRun, useSetting } from "../context";
-import type { CardProps } from "../context";
-import { within } from "../values";
-import { under } from "./fieldChoice";
-import { PhaseBar, usePhase } from "./phase";
 import { OrbitControls } from "@react-three/drei";
 import { Canvas } from "@react-three/fiber";
 import { useQueries, useQuery } from "@tanstack/react-query";
 import { useMemo } from "react";
+import { examination, field, run as runDetail } from "../../../api/queries";
+import type { Model } from "../../../api/types";
+import { useFollowing } from "../../../app/cursor";
+import { quantity } from "../../../format";
+import { type Curve, LinePlot } from "../../../plots/LinePlot";
+import { ArrowLens, SurfaceLens } from "../../../stage/Lenses";
+import { Structure } from "../../../stage/Structure";
+import { extentOf } from "../../../stage/extent";
+import { Card, Choice, RunChoice } from "../Card";
+import { type CardProps, useDesk, useOneRun, useSetting } from "../context";
+import { within } from "../values";
+import { under } from "./fieldChoice";
+import { PhaseBar, usePhase } from "./phase";
 
 export function Current(props: CardProps) {
   const { projectId, shown } = useDesk();

@@ -1,20 +1,17 @@
 /** Cuts of patterns, with the figures of their lobes. */
+import { useQuery } from "@tanstack/react-query";
+import { useMemo } from "react";
 import { cuts } from "../../../api/queries";
 import type { Cut } from "../../../api/types";
 import { useFollowing } from "../../../app/cursor";
 import { fixed } from "../../../format";
-import { LinePlot } from "../../../plots/LinePlot";
-import type { Curve } from "../../../plots/LinePlot";
+import { type Curve, LinePlot } from "../../../plots/LinePlot";
 import { Polar } from "../../../plots/Polar";
 import { series } from "../../../plots/scale";
 import { Card, Choice, Value, WithLegend } from "../Card";
-import { useDesk, useSetting } from "../context";
-import type { CardProps } from "../context";
+import { type CardProps, useDesk, useSetting } from "../context";
 import { useReferenceCuts } from "../references";
-import { COMPONENTS, COMPONENT_NAMES, KINDS, SHORT } from "./pattern";
-import type { Components, Kind } from "./pattern";
-import { useQuery } from "@tanstack/react-query";
-import { useMemo } from "react";
+import { COMPONENTS, COMPONENT_NAMES, type Components, KINDS, type Kind, SHORT } from "./pattern";
 
 const PLANES: [string, string][] = [
   ["phi=0,phi=90", "φ = 0° and 90°"],

@@ -1,13 +1,11 @@
 /** Which field of which capture a card shows, and against what. */
+import type { ReactNode } from "react";
 import type { Packet } from "../../../api/client";
 import { useFollowing } from "../../../app/cursor";
 import { quantity } from "../../../format";
 import { Choice } from "../Card";
-import { illuminated, useDesk, useSetting } from "../context";
-import type { CardProps, Shown } from "../context";
-import { WHATS, asked, sharesOf, within } from "../values";
-import type { What } from "../values";
-import type { ReactNode } from "react";
+import { type CardProps, type Shown, illuminated, useDesk, useSetting } from "../context";
+import { WHATS, type What, asked, sharesOf, within } from "../values";
 
 const WHAT_NAMES = Object.entries(WHATS).map(([k, [name]]) => [k as What, name] as const);
 

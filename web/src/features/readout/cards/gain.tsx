@@ -3,14 +3,11 @@ import type { Sweep } from "../../../api/types";
 import { useAt } from "../../../app/cursor";
 import { fixed } from "../../../format";
 import { Card, Choice, Value } from "../Card";
-import { CurveCard } from "../CurveCard";
-import type { Line } from "../CurveCard";
-import { at, useDesk, useSetting } from "../context";
-import type { CardProps } from "../context";
+import { CurveCard, type Line } from "../CurveCard";
+import { type CardProps, at, useDesk, useSetting } from "../context";
 import { uncertain } from "../values";
 import { nearestFar } from "./figures";
-import { KINDS } from "./pattern";
-import type { Kind } from "./pattern";
+import { KINDS, type Kind } from "./pattern";
 
 export function Gain(props: CardProps) {
   const { shown } = useDesk();

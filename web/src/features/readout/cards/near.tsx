@@ -1,23 +1,27 @@
 /** Near fields on lines, planes and in boxes. */
+import { useQueries, useQuery } from "@tanstack/react-query";
+import { type ReactNode, useMemo, useState } from "react";
 import type { Packet } from "../../../api/client";
 import { evaluated, field } from "../../../api/queries";
 import type { Decay } from "../../../api/types";
 import { useFollowing } from "../../../app/cursor";
 import { fixed, quantity, scaled } from "../../../format";
 import { HeatMap } from "../../../plots/HeatMap";
-import { LinePlot } from "../../../plots/LinePlot";
-import type { Curve } from "../../../plots/LinePlot";
+import { type Curve, LinePlot } from "../../../plots/LinePlot";
 import { Card, Choice, Nothing, RunChoice } from "../Card";
-import { useDesk, useOneRun, useSetting } from "../context";
-import type { CardProps, Shown } from "../context";
-import { WHATS, pointValues, sharesOf } from "../values";
-import type { What } from "../values";
-import { STRAIGHT_DB, decibel, trusted, under, useCapture, useField, vtk } from "./fieldChoice";
-import type { Form } from "./fieldChoice";
+import { type CardProps, type Shown, useDesk, useOneRun, useSetting } from "../context";
+import { WHATS, type What, pointValues, sharesOf } from "../values";
+import {
+  type Form,
+  STRAIGHT_DB,
+  decibel,
+  trusted,
+  under,
+  useCapture,
+  useField,
+  vtk,
+} from "./fieldChoice";
 import { PhaseBar, usePhase } from "./phase";
-import { useQueries, useQuery } from "@tanstack/react-query";
-import { useMemo, useState } from "react";
-import type { ReactNode } from "react";
 
 /** A ticked run whose fields are taken off those of the others: with one of the model without a scatterer, what the scatterer adds. */
 function useMinus(props: CardProps): {

@@ -1,7 +1,9 @@
 /** Patterns in space: round the structure, and as a map of directions. */
+import { OrbitControls } from "@react-three/drei";
+import { Canvas } from "@react-three/fiber";
+import { useQuery } from "@tanstack/react-query";
+import { useMemo } from "react";
 import type { Packet } from "../../../api/client";
-import { uncertain } from "../values";
-import type { Shown } from "../context";
 import { examination, field, run as runDetail } from "../../../api/queries";
 import type { Model } from "../../../api/types";
 import { useFollowing } from "../../../app/cursor";
@@ -11,13 +13,16 @@ import { PatternLens } from "../../../stage/Lenses";
 import { Structure } from "../../../stage/Structure";
 import { extentOf } from "../../../stage/extent";
 import { Card, Choice, RunChoice } from "../Card";
-import { illuminated, useDesk, useOneRun, useSetting } from "../context";
-import type { CardProps } from "../context";
+import {
+  type CardProps,
+  type Shown,
+  illuminated,
+  useDesk,
+  useOneRun,
+  useSetting,
+} from "../context";
+import { uncertain } from "../values";
 import { nearestFar } from "./figures";
-import { OrbitControls } from "@react-three/drei";
-import { Canvas } from "@react-three/fiber";
-import { useQuery } from "@tanstack/react-query";
-import { useMemo } from "react";
 
 export const KINDS = [
   ["realized_gain", "realized gain"],

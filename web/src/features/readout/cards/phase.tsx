@@ -1,7 +1,7 @@
 /** Fields that move: the phase of a period, by hand or running. */
+import { useEffect, useState } from "react";
 import { useCursor } from "../../../app/cursor";
 import type { Frames } from "../animate";
-import { useEffect, useState } from "react";
 
 const PHASES = 24,
   FRAME_MS = 70;

@@ -1,18 +1,16 @@
 /** Polarisation in a direction, and the phase centre. */
+import { useQuery } from "@tanstack/react-query";
+import { useMemo } from "react";
 import { cuts, evaluated } from "../../../api/queries";
 import type { PhaseCentre, Polarisation } from "../../../api/types";
 import { nearest, useFollowing } from "../../../app/cursor";
 import { fixed, scaled } from "../../../format";
 import { Ellipse } from "../../../plots/Ellipse";
-import { LinePlot } from "../../../plots/LinePlot";
-import type { Curve } from "../../../plots/LinePlot";
+import { type Curve, LinePlot } from "../../../plots/LinePlot";
 import { series } from "../../../plots/scale";
 import { Card, Choice, RunChoice, Value } from "../Card";
 import { CurveCard } from "../CurveCard";
-import { axis, useDesk, useOneRun, useSetting } from "../context";
-import type { CardProps } from "../context";
-import { useQuery } from "@tanstack/react-query";
-import { useMemo } from "react";
+import { type CardProps, axis, useDesk, useOneRun, useSetting } from "../context";
 
 export function AxialRatio(props: CardProps) {
   const { projectId, shown } = useDesk();
