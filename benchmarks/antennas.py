@@ -1,7 +1,8 @@
 """Longer checks of the time-domain engine against published formulas: minutes each, so not among
 the tests.
 
-The last figures stand in docs/accuracy.md; ``./odd-heron bench antennas --json`` makes them anew.
+The last figures stand in docs/accuracy.md; ``./odd-heron benchmark antennas --json``
+makes them anew.
 """
 
 from __future__ import annotations
@@ -84,7 +85,7 @@ def _pin(name: str, x: float, y: float, h: float, radius: float) -> Row:
         "start": [f"{x} m", f"{y} m", "0"],
         "end": [f"{x} m", f"{y} m", f"{h} m"],
         "radius": f"{radius} m",
-        "material": "perfect",
+        "material": "perfect conductor",
     }
 
 
@@ -95,7 +96,7 @@ def patch() -> list[Row]:
     p, board = PATCH, 26e-3
     parts = [
         _box("substrate", (-board / 2, -board / 2, 0), (board, board, p["h"])),
-        _strip("patch", -p["w"] / 2, -p["l"] / 2, p["h"], p["w"], p["l"], "perfect"),
+        _strip("patch", -p["w"] / 2, -p["l"] / 2, p["h"], p["w"], p["l"], "perfect conductor"),
         _pin("pin", 0.0, -2.6e-3, p["h"], 0.15e-3),
     ]
     found, rows = [], []
@@ -254,7 +255,7 @@ def inverted_f() -> list[Row]:
     """
     rows = []
     for tap in (12e-3, 6e-3):
-        sheet = {"kind": "rectangle", "material": "perfect"}
+        sheet = {"kind": "rectangle", "material": "perfect conductor"}
         parts = [
             sheet
             | {
@@ -290,7 +291,7 @@ def inverted_f() -> list[Row]:
                 "cells_per_wavelength": "25",
                 "decay": "45",
             },
-            {"mirror": ["none", "magnetic", "none"]},
+            {"mirror": ["none", "PMC", "none"]},
         )
         f, s = results["frequency"].values, np.abs(results["s"].values[:, 0, 0])
         i = int(s.argmin())
@@ -366,11 +367,11 @@ def spheres() -> list[Row]:
     from heron.engines.transient.contents import dispersive
     from heron.model.substances import media_of
     from tests import mie
-    from tests.reference.test_scattering import lit
+    from tests.reference.test_scattering import illuminated
 
     radius, rows = 0.15, []
     for epsilon, loss, first, last in SPHERES:
-        material = {"material": "perfect"} if epsilon is None else {"material": "stuff"}
+        material = {"material": "perfect conductor"} if epsilon is None else {"material": "stuff"}
         ball = {
             "kind": "sphere",
             "name": "ball",
@@ -383,7 +384,7 @@ def spheres() -> list[Row]:
             "permittivity": str(epsilon or 1.0),
             "loss_tangent": str(loss),
         }
-        document = lit(
+        document = illuminated(
             [ball],
             first * C0 / (2 * np.pi * radius),
             last * C0 / (2 * np.pi * radius),

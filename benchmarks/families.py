@@ -236,7 +236,7 @@ def gratings(random: np.random.Generator) -> Case:
         "name": "strip",
         "corner": [f"{-step / 2} m", f"{-width / 2} m", "0"],
         "size": [f"{step} m", f"{width} m"],
-        "material": "perfect",
+        "material": "perfect conductor",
     }
 
     def truths(found: xr.Dataset) -> dict[str, float]:
@@ -284,7 +284,7 @@ def guides(random: np.random.Generator) -> Case:
                 "name": "guide",
                 "sections": ends,
                 "shell": True,
-                "material": "perfect",
+                "material": "perfect conductor",
             },
             slab,
         ],
@@ -327,7 +327,7 @@ def spheres(random: np.random.Generator) -> Case:
     return _ball(
         random,
         random.uniform(0.8, 2.5),
-        "perfect" if epsilon is None else {"permittivity": str(epsilon)},
+        "perfect conductor" if epsilon is None else {"permittivity": str(epsilon)},
     )
 
 
@@ -431,8 +431,8 @@ def lines(random: np.random.Generator) -> Case:
 
     document = {
         "parts": [
-            tube("pin", 0, inner, "perfect"),
-            tube("shield", 3, 4, "perfect"),
+            tube("pin", 0, inner, "perfect conductor"),
+            tube("shield", 3, 4, "perfect conductor"),
             tube("bead", inner, 3, "stuff", 3, thick),
         ],
         "materials": [{"kind": "dielectric", "name": "stuff", "permittivity": str(epsilon)}],
@@ -440,7 +440,7 @@ def lines(random: np.random.Generator) -> Case:
             {"kind": "line", "number": n, "centre": ["0", "0", f"{z} mm"], "towards": way}
             for n, z, way in ((1, 0.0, "+z"), (2, length, "-z"))
         ],
-        "surround": {"margin": "4 mm", "mirror": ["magnetic", "magnetic", "none"]},
+        "surround": {"margin": "4 mm", "mirror": ["PMC", "PMC", "none"]},
         "plan": {
             "engine": "transient",
             "f_start": "2 GHz",
@@ -498,7 +498,7 @@ def patches(random: np.random.Generator) -> Case:
             "name": name,
             "corner": [f"{-across / 2} m", f"{-along / 2} m", f"{z} m"],
             "size": [f"{across} m", f"{along} m"],
-            "material": "perfect",
+            "material": "perfect conductor",
             **more,
         }
 
@@ -529,7 +529,7 @@ def patches(random: np.random.Generator) -> Case:
             }
         ],
         "feeds": [{"number": 1, "part": "pin"}],
-        "surround": {"mirror": ["magnetic", "none", "none"]},
+        "surround": {"mirror": ["PMC", "none", "none"]},
         "captures": [FAR],
         "plan": {
             "engine": "transient",
@@ -591,7 +591,7 @@ def resonators(random: np.random.Generator) -> Case:
         ],
         "materials": [{"kind": "dielectric", "name": "stuff", "permittivity": str(epsilon)}],
         "feeds": [{"number": 1, "part": "pin", "at": "0"}],
-        "surround": {"kind": "ground", "height": "0", "mirror": ["magnetic", "none", "none"]},
+        "surround": {"kind": "ground", "height": "0", "mirror": ["PMC", "none", "none"]},
         "captures": [FAR],
         "plan": {
             "engine": "transient",

@@ -103,12 +103,17 @@ class Solved:
         """What is known of how far the results can be trusted."""
         return trust_card(self.results)
 
+    @property
+    def quantities(self) -> Quantities:
+        """What formulas find: the run's quantities, and the model's parameters as they were."""
+        return Quantities(self.results, self._done.examination.model.values)
+
     def curve(self, formula: str) -> NDArray[Any]:
-        """A formula of the run's quantities over frequency, such as ``"db20(s11)"``.
+        """A formula of the run's quantities and parameters over frequency, such as ``"db20(s11)"``.
 
         :raises QuantityError: it asks for what the run has not.
         """
-        return np.asarray(Quantities(self.results).curve(formula).values)
+        return np.asarray(self.quantities.curve(formula).values)
 
     def __getattr__(self, name: str) -> NDArray[Any]:
         if name.startswith("_"):

@@ -7,21 +7,25 @@ step of the kind has. Where places and supports come in, the geometry is asked.
 from __future__ import annotations
 
 import re
-from collections.abc import Iterable, Iterator, Mapping
+from collections.abc import Callable, Iterable, Iterator, Mapping
 from dataclasses import dataclass
-from difflib import get_close_matches
+from difflib import SequenceMatcher
 from typing import Any
 
 from heron.errors import ModelError
 from heron.geometry import build_geometry
 from heron.model import Document, evaluate_document
+from heron.quantities import evaluate
+from heron.quantities.expressions import LENGTH
 from heron.steps import CHAPTER, all_kinds, kind_of
 from heron.steps.contract import BodyKind, Kind, Shorthand
-from heron.steps.reading import Reader
+from heron.steps.reading import Reader, shared
 from heron.steps.schemas import MISSING, default_at, plain
 
 GROUND = "ground"
 MOST_OFFERED = 8
+SAME = 1e-9  # of a coordinate: what was typed stands
+ALIKE = 0.7  # above, one word is taken for a slip of another
 _NAMED = re.compile(r"(?:[^\W\d]\w*|\"[^\"]*\")\s*=(?!=)")  # how a parameter begins
 COMMON = ["box", "wire", "gap feed", "far field"]
 
@@ -54,10 +58,14 @@ def step_from(text: str, document: Document, materials: Iterable[str]) -> Typed:
     best: tuple[int, ModelError] | None = None
     for kind, short, start in _candidates(text):
         reader = Reader(text, names, _Short(short, kind))
+        if not CHAPTER[kind.chapter].many:
+            reader.present = getattr(document, kind.chapter).model_dump(mode="json")
         try:
-            found, end = kind.language.read(reader, start)
+            found, end = kind.typed(short).read(reader, start)
             if reader.skip(end) < len(text):
                 raise _not_understood(reader, end)
+            if short is not None:
+                found = _completed(found, short, document)
             number = _meant(kind, found, document)
             step = _finished(kind, short, found, reader, document, number)
             return Typed(kind.chapter, step, number)
@@ -69,23 +77,35 @@ def step_from(text: str, document: Document, materials: Iterable[str]) -> Typed:
     words = sorted(
         {k.title.lower() for k in all_kinds()} | {s.word for k in all_kinds() for s in k.short}
     )
-    near = get_close_matches(text.lower()[:20], words, 4, 0.5) or COMMON
+    near = _nearest(text, words)
     raise ModelError(
-        f"a step begins with what it is, such as {', '.join(near)}; not “{text.split(' ')[0]}”"
+        f"a step begins with what it is, such as {', '.join(COMMON)}; not “{text.split(' ')[0]}”"
+        + (f"; did you mean “{near}”?" if near else "")
     )
 
 
-def completions(text: str, document: Document, materials: Iterable[str]) -> list[str]:
-    """Texts that go on from what is typed, best first; none before a first letter."""
+@dataclass(frozen=True)
+class Completion:
+    """A text that goes on from what is typed, and what the step is in a line."""
+
+    text: str
+    meaning: str
+
+
+def completions(text: str, document: Document, materials: Iterable[str]) -> list[Completion]:
+    """What goes on from what is typed, best first; nothing before a first letter."""
     start = text.lstrip()
     if not start:
         return []
     names = _names(document, materials)
-    out = [e for e in examples() if e.lower().startswith(start.lower()) and e != start]
+    begun = [*_examples(), *((s.word, k) for k in all_kinds() for s in k.short if not s.example)]
+    out = {
+        e: kind.meaning for e, kind in begun if e.lower().startswith(start.lower()) and e != start
+    }
     for kind, short, at in _candidates(start):
         reader = Reader(start, names, _Short(short, kind))
         try:
-            _, end = kind.language.read(reader, at)
+            _, end = kind.typed(short).read(reader, at)
         except ModelError:
             continue
         furthest = max(reader.furthest, end)
@@ -96,15 +116,22 @@ def completions(text: str, document: Document, materials: Iterable[str]) -> list
         for word in wanted:
             if word.lower().startswith(typed) and word.lower() != typed and word[0].isalpha():
                 comma = "" if not head or head[-1] in " ,(=" else " "
-                out.append(f"{head}{comma}{word}")
-    return list(dict.fromkeys(out))[:MOST_OFFERED]
+                out.setdefault(f"{head}{comma}{word}", kind.meaning)
+    return [Completion(t, m) for t, m in out.items()][:MOST_OFFERED]
 
 
 def examples() -> list[str]:
     """A typed step of every kind: short ones first, then whole sentences of new steps."""
-    short = [f"{s.word} {s.example}" for k in all_kinds() for s in k.short]
+    return [text for text, _ in _examples()]
+
+
+def _examples() -> list[tuple[str, Kind]]:
+    short = [(f"{s.word} {s.example}", k) for k in all_kinds() for s in k.short if s.example]
     return short + [
-        printed(k.chapter, _new(k, e.step)) for k in all_kinds() for e in k.menu if _whole(e.step)
+        (printed(k.chapter, _new(k, e.step)), k)
+        for k in all_kinds()
+        for e in k.menu
+        if _whole(e.step)
     ]
 
 
@@ -171,11 +198,25 @@ def _candidates(text: str) -> Iterator[tuple[Kind, Shorthand | None, int]]:
 def _not_understood(reader: Reader, end: int) -> ModelError:
     at = max(reader.skip(end), reader.furthest)
     rest = reader.text[at:].strip() or reader.text[reader.skip(end) :].strip()
-    wanted = [w for w in dict.fromkeys(reader.expected) if w][:12]
-    may = f"; there may stand {', '.join(wanted)}" if wanted else ""
+    wanted = [w for w in dict.fromkeys(reader.expected) if w]
+    near = _nearest(rest, wanted)
+    may = f"; there may stand {', '.join(wanted[:12])}" if wanted else ""
+    may = f"; did you mean “{near}”?" if near else may
     if at >= len(reader.text):
         return ModelError(f"the sentence ends too early behind “{reader.text[-30:]}”{may}")
     return ModelError(f"“{rest[:60]}” is not understood here{may}")
+
+
+def _nearest(rest: str, wanted: list[str]) -> str:
+    """The words that may stand there and are spelled most like those that do."""
+    words = rest.lower().split()
+    scores = {
+        w: SequenceMatcher(None, w.lower(), " ".join(words[: len(w.split())])).ratio()
+        for w in wanted
+        if w[0].isalpha()
+    }
+    best = max(scores, key=lambda w: scores[w], default="")
+    return best if best and scores[best] > ALIKE else ""
 
 
 def _finished(
@@ -231,6 +272,38 @@ def _merged(present: Any, found: Any) -> Any:
     if not isinstance(present, dict) or not isinstance(found, dict):
         return found
     return present | {k: _merged(present.get(k), v) for k, v in found.items()}
+
+
+def _nearest_place(document: Document) -> Callable[[str, Any], list[str]]:
+    """Gives the place of a part that is nearest to a point, as expressions."""
+    model = evaluate_document(document)
+    geometry = build_geometry(model)
+
+    def place(name: str, near: Any) -> list[str]:
+        from heron.shapes.kernel import nearest
+
+        body = geometry.body(name)
+        if body is None:
+            known = ", ".join(b.name for b in geometry.bodies) or "none"
+            raise ModelError(f"there is no body “{name}” to feed; there are {known}")
+        at = [evaluate(str(c), model.values, LENGTH).value for c in near]
+        found = nearest(body.shape, at, geometry.unit)
+        return [
+            str(c) if abs(v - a) < SAME * max(1e-6, abs(a)) else f"{v * 1e3:.9g} mm"
+            for c, v, a in zip(near, found, at, strict=True)
+        ]
+
+    return place
+
+
+def _completed(found: dict[str, Any], short: Shorthand, document: Document) -> dict[str, Any]:
+    """What a short way to type a step leaves to be understood."""
+    if short.means is not None:
+        return short.means(found, _nearest_place(document))
+    values = [found[n] for n in short.of_one_unit if isinstance(found.get(n), str)]
+    if values and len(values) == len(short.of_one_unit):
+        found |= zip(short.of_one_unit, shared(values), strict=True)
+    return found | {n: found[other] for n, other in short.like.items() if other in found}
 
 
 def _sizes(step: dict[str, Any], short: Shorthand, sizes: list[str]) -> None:

@@ -7,14 +7,14 @@ from typing import Any, Literal
 
 import numpy as np
 
-Level = Literal["error", "look"]
+Level = Literal["error", "look", "offer"]
 Path = tuple[str | int, ...]
 
 
 @dataclass(frozen=True)
 class Problem:
-    """One finding. ``repair`` is a list of ``{"path", "value"}`` edits of the document, safe to
-    apply.
+    """One finding; an ``offer`` is not wrong but would be better. ``repair`` is a list of
+    ``{"path", "value"}`` edits of the document, safe to apply.
     """
 
     level: Level

@@ -62,7 +62,7 @@ def illumination_problems(model: Evaluated) -> Iterator[Problem]:
             yield Problem(
                 "error",
                 "invalid",
-                f"a lit model has no {DEAF[feed.kind]}",
+                f"an illuminated model has no {DEAF[feed.kind]}",
                 "take the feed out, or the illumination",
                 ("feeds", i),
             )
@@ -70,7 +70,7 @@ def illumination_problems(model: Evaluated) -> Iterator[Problem]:
         yield Problem(
             "look",
             "terminated",
-            "the model is lit, so its feeds only terminate and receive",
+            "the model is illuminated, so its feeds only terminate and receive",
             "take the illumination out to drive the feeds",
             ("feeds",),
         )
@@ -110,8 +110,8 @@ def layer_problems(model: Evaluated) -> Iterator[Problem]:
         yield Problem(
             "error",
             "invalid",
-            "layers are for models that are lit: what a feed sends out above and into them is not"
-            " worked out yet",
-            "light the model, or draw the layers as boxes",
+            "layers are for models that are illuminated: what a feed radiates above and into them"
+            " is not worked out yet",
+            "illuminate the model, or draw the layers as boxes",
             ("surround", "layers"),
         )

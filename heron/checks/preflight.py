@@ -10,6 +10,7 @@ from typing import Any
 
 from heron.checks.captures import capture_problems
 from heron.checks.dipoles import dipole_problems
+from heron.checks.feeding import no_feed
 from heron.checks.illuminations import illumination_problems, layer_problems
 from heron.checks.openings import opening_problems
 from heron.checks.repeats import repeat_problems
@@ -23,7 +24,7 @@ from heron.model import Document, Evaluated, evaluate_document
 from heron.model.feeds import ports_of
 from heron.problems import Path, Problem, whole
 from heron.quantities import engineering, evaluate
-from heron.steps import kind_of, kinds
+from heron.steps import kinds
 from heron.steps.contract import SettingsKind
 
 MAX_POINTS = 10_001  # frequencies of one plan
@@ -35,7 +36,8 @@ MOST_ROUNDS = 5
 class Examination:
     """A document looked at from every side.
 
-    ``discretisation`` and ``forecast`` are ``None`` when errors prevent them.
+    ``discretisation`` and ``forecast`` are ``None`` when errors prevent them. ``offers`` are what
+    is not wrong but would be better.
     """
 
     model: Evaluated
@@ -46,6 +48,7 @@ class Examination:
     engine_reason: str = ""
     contacts: list[Any] = field(default_factory=list)
     problems: list[Problem] = field(default_factory=list)
+    offers: list[Problem] = field(default_factory=list)
 
     @property
     def errors(self) -> list[Problem]:
@@ -76,7 +79,7 @@ def examine(
     if empty and not document.illuminations:
         model.errors.append(
             ModelError(
-                "the noise floor is that of an illumination; light the model with a plane wave",
+                "the noise floor is that of an illumination; add a plane wave",
                 ("illuminations",),
             )
         )
@@ -89,8 +92,20 @@ def examine_model(
     """As :func:`examine`, from evaluated values. ``engine`` overrides the plan's choice."""
     report = _examined(model, engine, files)
     at = ("plans", model.plan_number)
-    report.problems = [_at_plan(problem, at) for problem in report.problems]
+    report.problems = [
+        _at_source(_at_plan(problem, at), model.origins) for problem in report.problems
+    ]
     return report
+
+
+def _at_source(problem: Problem, origins: Mapping[int, Path]) -> Problem:
+    """A problem of a part that a feed implies, at the feed; what would mend only the part is left
+    out.
+    """
+    own = problem.path[1] if problem.path[:1] == ("parts",) and len(problem.path) > 1 else None
+    if not isinstance(own, int) or own not in origins:
+        return problem
+    return replace(problem, path=(*origins[own], *problem.path[2:]), repair=[], repair_label="")
 
 
 def _at_plan(problem: Problem, at: Path) -> Problem:
@@ -109,7 +124,7 @@ def _examined(model: Evaluated, engine: str | None, files: Files | None) -> Exam
     geometry = build_geometry(model, files)
     report = Examination(model, geometry)
     report.problems += [_located(e) for e in (*model.errors, *geometry.errors)]
-    report.problems += _values(model)
+    report.problems += _values(model, geometry)
     if geometry.bodies:
         from heron.checks.bodies import body_problems
         from heron.geometry.contacts import contacts
@@ -126,7 +141,9 @@ def _examined(model: Evaluated, engine: str | None, files: Files | None) -> Exam
         report.problems.append(_located(error))
         return report
     report.problems += [_located(e) for e in report.discretisation.errors]
-    report.problems += solver.checks(model, geometry, report.discretisation)
+    found = solver.checks(model, geometry, report.discretisation)
+    report.problems += [p for p in found if p.level != "offer"]
+    report.offers = [p for p in found if p.level == "offer"]
     report.forecast = solver.forecast(model, report.discretisation)
     return report
 
@@ -192,7 +209,7 @@ def _usable(model: Evaluated, engine: str) -> bool:
     )
 
 
-def _values(model: Evaluated) -> list[Problem]:
+def _values(model: Evaluated, geometry: Geometry) -> list[Problem]:
     """Values that are wrong whatever the geometry."""
     out: list[Problem] = []
     names = [p.name for p in model.document.plans]
@@ -237,7 +254,7 @@ def _values(model: Evaluated) -> list[Problem]:
     if model.document.illuminations:
         out += illumination_problems(model)
     elif not model.document.feeds:
-        out.append(_no_feed(model))
+        out.append(no_feed(model, geometry))
     elif all(f is not None and f.amplitude == 0 for f in model.feeds):
         out.append(_error(("feeds", 0, "amplitude"), "no feed is driven: every amplitude is zero"))
     for chapter in ("feeds", "illuminations"):
@@ -385,28 +402,6 @@ def _pulse(here: Path, p: Any, source: Any = None) -> Iterator[Problem]:
                 f"at {engineering(f, 'Hz')} the pulse has fallen by {-level:.0f} dB, and results"
                 " there would be noise; let it cover the band",
             )
-
-
-def _no_feed(model: Evaluated) -> Problem:
-    wires = [
-        p
-        for p in model.document.parts
-        if not p.suspended and kind_of("parts", p.kind).makes == "wire"
-    ]
-    repair: list[dict[str, Any]] = []
-    if wires:
-        ground = model.document.surround.kind == "ground"
-        feed = {"kind": "gap", "number": 1, "part": wires[0].name, "at": "0" if ground else "0.5"}
-        repair = [{"path": ["feeds", 0], "value": feed}]
-    return Problem(
-        "error",
-        "no-feed",
-        "nothing feeds the antenna",
-        "without a feed, or a wave that lights it, there is no power and no result",
-        ("feeds",),
-        repair=repair,
-        repair_label="Feed the first wire",
-    )
 
 
 def _memory_refusal(forecast: Forecast, there: float) -> Problem | None:

@@ -1,4 +1,4 @@
-"""Whether a model that is repeated without end can be, and is lit as the engine can."""
+"""Whether a model that is repeated without end can be, and is illuminated as the engine can."""
 
 from __future__ import annotations
 
@@ -43,7 +43,7 @@ def repeat_problems(model: Evaluated) -> Iterator[Problem]:
         yield Problem(
             "error",
             "invalid",
-            "a model is repeated along two of the three axes, and lit along the third",
+            "a model is repeated along two of the three axes, and illuminated along the third",
             "give both periods, or none",
             ("surround", "period"),
         )
@@ -60,8 +60,8 @@ def repeat_problems(model: Evaluated) -> Iterator[Problem]:
         yield Problem(
             "error",
             "invalid",
-            "what is repeated must be lit by a plane wave: what feeds in all of the cells do"
-            " together is not worked out yet",
+            "what is repeated must be illuminated by a plane wave: what feeds in all of the cells"
+            " do together is not worked out yet",
             path=("surround", "period"),
         )
     for i, light in enumerate(model.illuminations):

@@ -22,7 +22,7 @@ def arguments(parser: argparse.ArgumentParser) -> None:
     parser.add_argument(
         "--noise-floor",
         action="store_true",
-        help="solve a lit model without its parts: what leaks out of the box of total fields",
+        help="solve an illuminated model without its parts: what leaks out of the total-field box",
     )
     parser.add_argument("--quiet", action="store_true")
     parser.add_argument(

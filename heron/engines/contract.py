@@ -61,7 +61,8 @@ class Stage:
 @dataclass(frozen=True)
 class Forecast:
     """What a run will take: ``size`` in ``what`` (unknowns, cells), which ``field`` of the engine's
-    settings governs; how often it is solved; and its stages.
+    settings governs; how often it is solved; and its stages. ``base_bytes`` of their memory any
+    run of the engine takes.
     """
 
     engine: str
@@ -71,6 +72,7 @@ class Forecast:
     solves: int
     stages: tuple[Stage, ...]
     reason: str = ""
+    base_bytes: float = 0.0
 
     @property
     def seconds(self) -> float:

@@ -16,6 +16,7 @@ LEAST_BAND = 0.4
 NARROWEST = 0.01  # the same of a pulse that was asked for
 LEAST_SHARE = 1e-3  # of the energy: of a band from nearly nothing on
 START = 4.6  # widths before its middle the pulse begins, at e^(−START²)
+LONGEST = 60.0  # lengths of the pulse that a run goes on after it, unless its plan says how long
 LEAST_LEVEL_DB = 40.0  # of its spectrum: below, what is divided by it is mostly rounding
 SPECTRUM_END = 1e-4  # beyond this the pulse has nothing
 
@@ -107,6 +108,12 @@ def covered(plan: Any, source: Any = None) -> tuple[float, float, bool]:
         for end, band in zip(ends, (plan.f_start, plan.f_stop), strict=True)
     )
     return low, high, None not in ends
+
+
+def longest_run(plan: Any, pulse: Pulse) -> float:
+    """s from the start of the pulse, at which a run by an evaluated plan ends at the latest."""
+    own: float | None = plan.settings.transient.longest
+    return pulse.duration + LONGEST * max(pulse.duration, 1 / pulse.centre) if own is None else own
 
 
 def pulse_of(plan: Any, source: Any = None) -> Pulse:

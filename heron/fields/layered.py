@@ -284,7 +284,9 @@ class Stack:
 
 
 def stack_of(results: xr.Dataset, index: int) -> Stack:
-    """The media about a lit run's model at sweep point ``index``: its layers, or vacuum alone."""
+    """The media about an illuminated run's model at sweep point ``index``: its layers, or vacuum
+    alone.
+    """
     frequency = float(results["frequency"].values[index])
     if "layer_height" not in results:
         return Stack(frequency, np.ones(1, dtype=complex), np.ones(1, dtype=complex), np.zeros(0))

@@ -70,9 +70,7 @@ def planes_of(model: Evaluated, low: Floats, high: Floats, margin: float) -> lis
         return []
     out = [Plane(2, 0, False, float(s.height), False)] if s.kind == "ground" else []
     out += [
-        Plane(k, 0, kind == "magnetic", 0.0, True)
-        for k, kind in enumerate(s.mirror)
-        if kind != "none"
+        Plane(k, 0, kind == "PMC", 0.0, True) for k, kind in enumerate(s.mirror) if kind != "none"
     ]
     for n, kind in enumerate(s.walls):
         axis, side = divmod(n, 2)
@@ -81,7 +79,7 @@ def planes_of(model: Evaluated, low: Floats, high: Floats, margin: float) -> lis
                 Plane(
                     axis,
                     side,
-                    kind == "magnetic",
+                    kind == "PMC",
                     float(high[axis] + margin if side else low[axis] - margin),
                     False,
                 )

@@ -91,7 +91,7 @@ def far_field(
 
     With a ``lattice``, phases from the middle of the points are those of its waves, which the
     recorded fields have: what is scattered forwards from there is then in step with the wave that
-    lit it, on whose difference in phase extinction depends.
+    illuminated it, on whose difference in phase extinction depends.
     """
     k = 2 * np.pi * frequency / C0
     direction, along_theta, along_phi = spherical(theta, phi)

@@ -1,4 +1,4 @@
-"""Curves from elsewhere: columns of numbers, pasted or from a file, and Touchstone; what they are
+"""Reference curves: columns of numbers, pasted or from a file, and Touchstone; what they are
 is recognised and can be corrected.
 """
 

@@ -21,17 +21,17 @@ WORTH = 8192  # bytes: packing smaller variables takes longer than it saves
 
 def to_real(results: xr.Dataset) -> xr.Dataset:
     """The dataset with complex variables split and booleans as small integers."""
-    out = xr.Dataset(coords=results.coords, attrs=results.attrs)
-    for key, v in results.data_vars.items():
+    real: dict[str, xr.Variable] = {}
+    for key, v in results.variables.items():
         name = str(key)
+        if key in results.coords:
+            continue
         if np.iscomplexobj(v.values):
-            out[f"{name}_re"], out[f"{name}_im"] = v.real, v.imag
-            out[f"{name}_re"].attrs = out[f"{name}_im"].attrs = v.attrs
-        elif v.dtype == bool:
-            out[name] = v.astype(np.int8)
+            real[f"{name}_re"] = xr.Variable(v.dims, v.values.real, v.attrs)
+            real[f"{name}_im"] = xr.Variable(v.dims, v.values.imag, v.attrs)
         else:
-            out[name] = v
-    return out
+            real[name] = v.astype(np.int8) if v.dtype == bool else v
+    return xr.Dataset(real, results.coords, results.attrs)
 
 
 class _Whole(BackendArray):
@@ -56,18 +56,18 @@ def _cached(array: Any) -> Any:
 
 def to_complex(stored: xr.Dataset) -> xr.Dataset:
     """The inverse of :func:`to_real`; what is not loaded yet is only when it is asked for."""
-    out = xr.Dataset(coords=stored.coords, attrs=stored.attrs)
-    for key, v in stored.data_vars.items():
+    whole: dict[str, xr.Variable] = {}
+    for key, v in stored.variables.items():
         name = str(key)
+        if key in stored.coords or name.endswith("_im"):
+            continue
         if name.endswith("_re"):
-            parts = _Whole(v.variable, stored[name[:-3] + "_im"].variable)
-            whole = _cached(indexing.LazilyIndexedArray(parts))
-            out[name[:-3]] = xr.Variable(v.dims, whole, v.attrs)
-        elif name == "solved":
-            out[name] = v.astype(bool)
-        elif not name.endswith("_im"):
-            out[name] = v
-    return out
+            parts = _Whole(v, stored.variables[name[:-3] + "_im"])
+            values = _cached(indexing.LazilyIndexedArray(parts))
+            whole[name[:-3]] = xr.Variable(v.dims, values, v.attrs)
+        else:
+            whole[name] = v.astype(bool) if name == "solved" else v
+    return xr.Dataset(whole, stored.coords, stored.attrs)
 
 
 def write(results: xr.Dataset, path: Path) -> None:

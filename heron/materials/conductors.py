@@ -59,7 +59,7 @@ class Conductor:
         return complex(gamma * ratio / (2 * np.pi * radius * self.conductivity))
 
 
-PERFECT = Conductor("perfect", float("inf"), "by definition")
+PERFECT = Conductor("perfect conductor", float("inf"), "by definition")
 
 # Conductivities at 20 °C; from memory, as tabulated in Pozar, Microwave Engineering, appendix F.
 LIBRARY: dict[str, Conductor] = {

@@ -20,7 +20,7 @@ from heron.steps.fields import Step
 from heron.steps.plans.plan import Plan
 from heron.steps.surround.surround import Surround
 
-VERSION: Literal[2] = 2
+VERSION: Literal[3] = 3
 
 
 class _AnyOf:
@@ -53,7 +53,7 @@ def _most(chapter: str) -> Any:
 class Document(Step):
     """One project's model."""
 
-    version: Literal[2] = VERSION
+    version: Literal[3] = VERSION
     name: Annotated[str, Field(max_length=120)] = "Untitled"
     notes: Annotated[str, Field(max_length=20000)] = ""
     parameters: Annotated[list[Annotated[Any, _AnyOf("parameters")]], _most("parameters")] = []

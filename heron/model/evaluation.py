@@ -9,6 +9,7 @@ from typing import Annotated, Any, get_args, get_origin
 
 from heron.errors import HeronError, QuantityError
 from heron.model.document import Document
+from heron.model.implied import Path, with_implied
 from heron.quantities import Quantity, Values, evaluate, names_in, resolve_parameters
 from heron.quantities.units import Dimension
 from heron.steps.contract import CHAPTERS
@@ -21,7 +22,8 @@ class Evaluated:
 
     ``parts`` and the other chapters hold namespaces with the fields of the schema; a step that
     cannot be evaluated is ``None`` in its place and explained in ``errors``. ``empty`` asks for a
-    solve of the same space without its parts.
+    solve of the same space without its parts. Parts that feeds imply are behind those of the sheet;
+    ``origins`` has the paths of those feeds by the numbers of their parts.
     """
 
     document: Document
@@ -39,6 +41,7 @@ class Evaluated:
     surround: Any = None
     plan_number: int = 0
     empty: bool = False
+    origins: dict[int, Path] = field(default_factory=dict)
 
     @property
     def plan(self) -> Any:
@@ -55,7 +58,8 @@ def evaluate_document(
     :raises ModelError: there is no plan of that name.
     """
     values, parameter_errors = resolve_parameters(document.parameters, overrides)
-    result = Evaluated(document, values, list(parameter_errors))
+    document, origins = with_implied(document)
+    result = Evaluated(document, values, list(parameter_errors), origins=origins)
     result.plan_number = document.plan_number(plan)
     for chapter in CHAPTERS:
         if chapter.key == "parameters":

@@ -45,6 +45,53 @@ def _from_1(data: Data) -> Data:
     return out
 
 
+def _from_2(data: Data) -> Data:
+    """Values are the trade's words: reflecting walls and symmetry planes PEC and PMC, captures read
+    at the nearest grid point, the perfect conductor by its whole name. The longest run, once in
+    lengths of the pulse, is a time.
+    """
+    own = data.get("materials")
+    named = own if isinstance(own, list) else []
+    defined = {m.get("name") for m in named if isinstance(m, dict)}
+    words = {k: v for k, v in RENAMED_VALUES.items() if k[1] not in defined}
+
+    def said(value: Any, field: str = "") -> Any:
+        if isinstance(value, dict):
+            return {k: said(v, str(k)) for k, v in value.items()}
+        if isinstance(value, list):
+            return [said(v, field) for v in value]
+        return words.get((field, value), value) if isinstance(value, str) else value
+
+    out = {k: said(v) if k in RENAMED_IN else v for k, v in data.items()} | {"version": 3}
+    if isinstance(data.get("plans"), list):
+        out["plans"] = [_timed(plan) for plan in data["plans"]]
+    return out
+
+
+def _timed(plan: Any) -> Any:
+    """A plan whose longest run is a time: so many lengths of the pulse that covers its band."""
+    try:
+        own = plan["settings"]["transient"]
+        count = float(own["longest"])
+    except (KeyError, TypeError, ValueError):
+        return plan
+    start, stop = (plan.get(f"pulse_{k}") or plan.get(f"f_{k}") for k in ("start", "stop"))
+    length = f"6.427 / max(({stop}) - ({start}), 0.2 * (({stop}) + ({start})))"
+    left = {k: v for k, v in own.items() if k != "longest"}
+    timed = left if count == FORMER_LONGEST else left | {"longest": f"{count + 1:g} * {length}"}
+    return plan | {"settings": plan["settings"] | {"transient": timed}}
+
+
+RENAMED_IN = ("surround", "captures", "parts")
+RENAMED_VALUES = {
+    ("walls", "electric"): "PEC",
+    ("walls", "magnetic"): "PMC",
+    ("mirror", "electric"): "PEC",
+    ("mirror", "magnetic"): "PMC",
+    ("reading", "as they lie"): "nearest grid point",
+    ("material", "perfect"): "perfect conductor",
+}
+FORMER_LONGEST = 60
 FIRST_KINDS = {
     "materials": "conductor",
     "feeds": "gap",
@@ -55,4 +102,4 @@ FIRST_SETTINGS = {
     "moments": ("sampling", "tolerance", "segments_per_wavelength"),
     "transient": ("cells_per_wavelength", "cells_per_detail", "decay", "longest"),
 }
-UPGRADES: dict[int, Callable[[Data], Data]] = {1: _from_1}
+UPGRADES: dict[int, Callable[[Data], Data]] = {1: _from_1, 2: _from_2}

@@ -1,6 +1,6 @@
 """Units, expressions and parameters: dimension-checked, acyclic, parsed and never executed."""
 
-from heron.quantities.engineering import engineering
+from heron.quantities.engineering import area, engineering
 from heron.quantities.expressions import Quantity, evaluate, names_in
 from heron.quantities.parameters import Values, resolve_parameters
 from heron.quantities.units import Dimension
@@ -9,6 +9,7 @@ __all__ = [
     "Dimension",
     "Quantity",
     "Values",
+    "area",
     "engineering",
     "evaluate",
     "names_in",

@@ -1,4 +1,4 @@
-"""What a body does to a wave that lights it: radar cross-section, cross-sections of power.
+"""What a body does to a wave that illuminates it: radar cross-section, cross-sections of power.
 
 Bohren and Huffman, ch. 3; Knott, *Radar Cross Section*, ch. 3.
 """
@@ -27,8 +27,8 @@ OF_POWER = 1e-2  # of scattered and absorbed power, likewise
 
 
 def layered(results: xr.Dataset) -> bool:
-    """Whether layers go through a lit model; then the far field has no bounded degree, and a part
-    of the power may stay in the layers.
+    """Whether layers go through an illuminated model; then the far field has no bounded degree, and
+    a part of the power may stay in the layers.
     """
     return "layer_height" in results
 
@@ -228,9 +228,9 @@ def received(results: xr.Dataset, light: int = 0) -> Floats:
 
 @dataclass(frozen=True)
 class Shares:
-    """Of a wave on a model that is repeated without end, (f,): power that is sent back, let
-    through, absorbed, in all directions; and what goes straight, as E along that of the wave over
-    it, complex, with phases at the origin.
+    """Of a wave on a model that is repeated without end, (f,): power that is reflected,
+    transmitted, absorbed, in all directions; and what goes straight, as E along that of the wave
+    over it, complex, with phases at the origin.
     """
 
     reflectance: Floats

@@ -59,7 +59,7 @@ _CURVE_FUNCTIONS = ["db10", "db20", "arg", "unwrap", "delay", *_KEEPS]
 
 
 class Source(Protocol):
-    """Where a formula finds its names: a run, or a curve from elsewhere."""
+    """Where a formula finds its names: a run, or a reference curve."""
 
     frequency: Floats
 
@@ -161,7 +161,7 @@ class Quantities:
 
 
 class Given:
-    """Quantities of a curve from elsewhere over its own frequencies in Hz, by the names that
+    """Quantities of a reference curve over its own frequencies in Hz, by the names that
     formulas use; ``phased`` says which are known with their phase.
     """
 
@@ -218,7 +218,7 @@ class Given:
         return quantity(z, OHM) if kind == "z" else quantity(1 / z, SIEMENS)
 
     def towards(self, name: str, theta: float, phi: float) -> Quantity:
-        """The quantity itself: a curve from elsewhere says its direction in its name."""
+        """The quantity itself: a reference curve says its direction in its name."""
         found = self.find(name)
         if found is None:
             raise QuantityError(f"there is no {name} in this curve")

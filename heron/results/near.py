@@ -177,7 +177,7 @@ def quantity(
 
     ``e``, ``h``: rms of the whole vector; ``ex`` … ``hz``: peak of a component; ``s``, ``sx`` …:
     mean power density and its components; ``w``: |E|/|H|; ``r``: |E| over the ``incident`` peak
-    field in V/m of a lit run.
+    field in V/m of an illuminated run.
 
     :raises ValueError: another quantity.
     """

@@ -23,6 +23,7 @@ Floats = NDArray[np.float64]
 Complexes = NDArray[np.complex128]
 
 FLOOR_DB = -100.0
+ALIKE_DB = 0.1  # a cut that differs less front and back has no front-to-back ratio
 
 
 def nearest_index(results: xr.Dataset, frequency: float) -> int:
@@ -177,7 +178,7 @@ def grid(step_theta: float, step_phi: float) -> tuple[Floats, Floats]:
 @dataclass(frozen=True)
 class Lobes:
     """Figures of a cut's main lobe; ``None`` where the cut has no such thing: no fall by 3 dB,
-    nothing behind (ground), no second lobe.
+    nothing behind (ground) or the same as in front, no second lobe.
 
     Side lobes in dB relative to the main one: the highest, and the higher of the two next to the
     main lobe.
@@ -353,7 +354,7 @@ def lobe_figures(angle: Floats, level: Floats) -> Lobes:
     left, right = edge(-1), edge(1)
     width = None if left is None or right is None else (left + right) * step
     back = float(v[(peak + n // 2) % n])
-    front_to_back = None if back <= FLOOR_DB + 20 else float(top) - back
+    front_to_back = None if back <= FLOOR_DB + 20 or top - back < ALIKE_DB else float(top) - back
     maxima = np.flatnonzero((turned > np.roll(turned, 1)) & (turned >= np.roll(turned, -1)))
     others = [
         int(i)

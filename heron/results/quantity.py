@@ -18,6 +18,14 @@ OHM: Dimension = (2.0, 1.0, -3.0, -2.0, 0.0)
 SIEMENS: Dimension = (-2.0, -1.0, 3.0, 2.0, 0.0)
 
 
+OPTICAL = 3e12  # Hz: beyond, a wavelength of 0.1 mm, waves are told by their length in vacuum
+
+
+def by_wavelength(frequency: Values) -> bool:
+    """Whether a run over frequencies (f,) in Hz, in rising order, is told by wavelengths."""
+    return bool(frequency[-1] >= OPTICAL)
+
+
 def quantity(values: Values, dimension: Dimension = NONE) -> Quantity:
     """Values (f,), real or complex, in SI units."""
     return Quantity(cast(float, values), dimension)

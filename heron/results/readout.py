@@ -9,6 +9,7 @@ import xarray as xr
 
 from heron.results.capabilities import CAPABILITIES, leading, provided
 from heron.results.currents import surface_names
+from heron.results.quantity import by_wavelength
 from heron.results.signals import trace_names
 
 SPARK_POINTS = 60
@@ -31,6 +32,7 @@ def sweep(results: xr.Dataset) -> dict[str, Any]:
         "provides": list(there),
         "lacks": {c.name: c.words for c in CAPABILITIES.values() if c.name not in there},
         "frequency_hz": results["frequency"].values.tolist(),
+        "by_wavelength": by_wavelength(results["frequency"].values),
         "solved": results["solved"].values.tolist(),
         "surfaces": surface_names(results),
         "traces": trace_names(results),

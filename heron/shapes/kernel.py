@@ -23,7 +23,11 @@ from OCP.BRepAlgoAPI import (
     BRepAlgoAPI_Splitter,
 )
 from OCP.BRepBndLib import BRepBndLib
-from OCP.BRepBuilderAPI import BRepBuilderAPI_GTransform, BRepBuilderAPI_Transform
+from OCP.BRepBuilderAPI import (
+    BRepBuilderAPI_GTransform,
+    BRepBuilderAPI_MakeVertex,
+    BRepBuilderAPI_Transform,
+)
 from OCP.BRepCheck import BRepCheck_Analyzer
 from OCP.BRepExtrema import BRepExtrema_DistShapeShape
 from OCP.BRepGProp import BRepGProp
@@ -202,6 +206,12 @@ def distance(a: Shape, b: Shape) -> tuple[float, Floats]:
     found = BRepExtrema_DistShapeShape(a, b)
     at = found.PointOnShape1(1)
     return float(found.Value()), np.array([at.X(), at.Y(), at.Z()])
+
+
+def nearest(shape: Shape, at: Sequence[float] | Floats, unit: float) -> Floats:
+    """The point (3,) m of a shape that is nearest to one given in m."""
+    vertex = BRepBuilderAPI_MakeVertex(point(at, unit)).Vertex()
+    return distance(shape, vertex)[1] * unit
 
 
 def valid(shape: Shape) -> bool:

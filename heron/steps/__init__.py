@@ -18,7 +18,7 @@ FILES: dict[str, str] = {
     " ellipsoid torus wedge prism revolve loft rod coil dish combine thicken edges copy"
     " import_file",
     "materials": "conductor dielectric dispersive table",
-    "feeds": "gap line guide dipole",
+    "feeds": "gap between line guide dipole",
     "loads": "series parallel",
     "illuminations": "plane_wave gaussian_beam",
     "surround": "surround",

@@ -7,6 +7,7 @@ from what stands here.
 
 from __future__ import annotations
 
+import re
 from collections.abc import Callable, Iterator, Mapping
 from dataclasses import dataclass, field
 from functools import cached_property
@@ -59,7 +60,7 @@ class Chapter:
 
 
 CHAPTERS: tuple[Chapter, ...] = (
-    Chapter("parameters", "Parameters", most=1000, default="parameter"),
+    Chapter("parameters", "Parameters", most=1000, default="parameter", merged=True),
     Chapter("frames", "Frames", most=200, default="frame", quiet=True),
     Chapter("parts", "Parts", most=2000),
     Chapter("materials", "Materials", most=200, default="conductor"),
@@ -84,25 +85,35 @@ class Entry:
 
 @dataclass(frozen=True)
 class Shorthand:
-    """A short way to type a step: ``word``, then ``sizes`` as "a x b x c" into these fields.
+    """A short way to type a step: ``word``, then ``sizes`` as "a x b x c" into these fields, or a
+    ``sentence`` of its own.
 
-    ``centred`` parts are typed by their middle in x and y. ``example`` follows the word.
+    ``centred`` parts are typed by their middle in x and y. ``example`` follows the word, if it can
+    be typed on an empty sheet. A last unit serves all fields that are ``of_one_unit``; a field has
+    the value of another one where it is ``like`` that. A sentence may be of a ``schema`` of its
+    own: ``means`` takes what was found, and a function that gives the place of a part nearest to a
+    point (expressions), to fields of the kind.
     """
 
     word: str
     example: str
     sizes: tuple[str, ...] = ()
     centred: bool = False
+    sentence: str = ""
+    of_one_unit: tuple[str, ...] = ()
+    like: Mapping[str, str] = field(default_factory=dict)
+    schema: type[Step] | None = None
+    means: Callable[[dict[str, Any], Callable[[str, Any], list[str]]], dict[str, Any]] | None = None
 
 
 @dataclass(frozen=True)
 class Pick:
     """A rule that is taken from a click on the stage: at ``path`` of the step, of a face or an
-    edge, one more of ``many``, or the whole placement of a frame.
+    edge, one more of ``many``, a point, or the whole placement of a frame.
     """
 
     path: tuple[str, ...]
-    of: Literal["face", "edge", "placement"]
+    of: Literal["face", "edge", "point", "placement"]
     many: bool = False
 
 
@@ -111,7 +122,8 @@ class Kind:
     """A kind of step.
 
     ``title`` begins its sentence; ``members`` are what is put at the end of its lists, and
-    ``above`` what the member above it then gets where it has nothing.
+    ``above`` what the member above it then gets where it has nothing. A ``widget`` of the interface
+    may stand beside the sentence.
     """
 
     name: str
@@ -124,11 +136,24 @@ class Kind:
     picks: tuple[Pick, ...] = ()
     members: Mapping[str, Any] = field(default_factory=dict)
     above: Mapping[str, Mapping[str, str]] = field(default_factory=dict)
+    widget: str = ""
 
     @cached_property
     def language(self) -> Sentence:
         """The sentence as a grammar."""
         return Sentence.of(self.sentence, self.schema)
+
+    @cached_property
+    def meaning(self) -> str:
+        """What it is in a line: the beginning of its schema's description."""
+        said = " ".join((self.schema.__doc__ or "").replace("`", "").split())
+        return re.split(r"[.;:] |[.;:]$", said)[0]
+
+    def typed(self, short: Shorthand | None) -> Sentence:
+        """The sentence that a text is read by, which may be that of a short way to type a step."""
+        if short is None or not short.sentence:
+            return self.language
+        return Sentence.of(short.sentence, short.schema or self.schema)
 
     @property
     def makes(self) -> str:
@@ -202,6 +227,15 @@ class ChangeKind(Kind):
     @property
     def makes(self) -> str:
         return self.gives
+
+
+@dataclass(frozen=True, eq=False)
+class ImpliedKind(Kind):
+    """A feed that brings a part with it: ``implied`` takes the step and the part's name to that
+    part and the feed that is on it, whose fields are named as the step's own where they are those.
+    """
+
+    implied: Callable[[Any, str], tuple[Step, Step]] = field(kw_only=True)
 
 
 @dataclass(frozen=True, eq=False)

@@ -54,6 +54,7 @@ def _kind(kind: Kind) -> dict[str, Any]:
         "picks": [{"path": list(p.path), "of": p.of, "many": p.many} for p in kind.picks],
         "members": {k: plain(v) for k, v in kind.members.items()},
         "above": {k: dict(v) for k, v in kind.above.items()},
+        "widget": kind.widget,
     }
 
 

@@ -44,6 +44,11 @@ class OfT:
     dimension: Dimension
 
 
+@dataclass(frozen=True)
+class Along:
+    """Metadata of a vector that may be typed by its axis, as "−z"."""
+
+
 def _as_text(value: Any) -> Any:
     if isinstance(value, bool):
         return value
@@ -63,7 +68,7 @@ Conductivity = Annotated[_Text, Of((-3, -1, 3, 2, 0))]
 FieldStrength = Annotated[_Text, Of((1, 1, -3, -1, 0))]
 Formula = Annotated[_Text, OfT((1, 0, 0, 0, 0))]
 Point = tuple[Length, Length, Length]
-Direction = tuple[Number, Number, Number]
+Direction = Annotated[tuple[Number, Number, Number], Along()]
 
 Name = Annotated[str, StringConstraints(min_length=1, max_length=60, pattern=r"^[^\W\d][\w .\-]*$")]
 ParameterName = Annotated[
@@ -84,3 +89,9 @@ class Step(BaseModel):
     """
 
     model_config = ConfigDict(extra="forbid", frozen=True, populate_by_name=True, defer_build=True)
+
+
+class Commented(Step):
+    """A step of a chapter, which may have a ``comment`` of whoever wrote it."""
+
+    comment: Annotated[str, Field(max_length=200)] = ""

@@ -26,6 +26,9 @@ PLAIN_TEXT = re.compile(r"[^\s,;:()\"“”][^,;:()\"“”]*")
 _SKIPPED = re.compile(r"[\s,;:]*")
 
 
+_AXIS = re.compile(r"([+\-−]?)\s*([xyz])(?!\w)")
+
+
 _INTEGER = re.compile(r"[-−]?\d+")
 
 
@@ -59,6 +62,7 @@ class Reader:
         self.text = text
         self.names = names or {}
         self.short = short
+        self.present: Mapping[str, Any] = {}  # the step that is changed, where that is known
         self.sizes: list[str] = []
         self.place: list[str] | None = None
         self.support = ""
@@ -182,6 +186,11 @@ class Reader:
                 found[node.path] = None
                 return end
         at = self.skip(at)
+        axis = _AXIS.match(self.text, at) if node.along else None
+        if axis is not None:
+            way = "-1" if axis[1] in ("-", "−") else "1"
+            found[node.path] = [way if k == axis[2] else "0" for k in "xyz"]
+            return axis.end()
         if self.text[at : at + 1] != "(":
             self.miss(at, "(" + ", ".join(["…"] * len(node.slots)) + ")")
             return None

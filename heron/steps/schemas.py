@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterator, Mapping
-from types import UnionType
+from types import MappingProxyType, UnionType
 from typing import Annotated, Any, Union, get_args, get_origin
 
 from pydantic_core import PydanticUndefined
@@ -154,8 +154,12 @@ def plain_full(value: Any, annotation: Any) -> Any:
     return plain(value)
 
 
-def assembled(found: Mapping[Path, Any], schema: Any) -> dict[str, Any]:
-    """Values by path as a nested step; what is not named of a tuple has its default."""
+def assembled(
+    found: Mapping[Path, Any], schema: Any, present: Mapping[str, Any] = MappingProxyType({})
+) -> dict[str, Any]:
+    """Values by path as a nested step; what is not named of a tuple is as in the ``present`` step,
+    else has its default.
+    """
     out: dict[str, Any] = {}
     for path, value in found.items():
         into: Any = out
@@ -165,7 +169,8 @@ def assembled(found: Mapping[Path, Any], schema: Any) -> dict[str, Any]:
             bare, _ = bare_of(annotation)
             start: Any = {}
             if get_origin(bare) is tuple:
-                known = default_at(schema, path[: k + 1])
+                known = value_at(present, path[: k + 1])
+                known = default_at(schema, path[: k + 1]) if known is MISSING else known
                 start = list(known) if isinstance(known, list) else ["0"] * len(get_args(bare))
             elif get_origin(bare) is list:
                 start = []

@@ -112,5 +112,5 @@ class Sentence:
             else:
                 end = reader.shorthand(at, stops, found) or reader.field(at, self.schema, found)
                 if end is None:
-                    return assembled(found, self.schema), at
+                    return assembled(found, self.schema, reader.present), at
                 at = end

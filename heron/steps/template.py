@@ -10,7 +10,7 @@ from typing import Annotated, Any, Literal, get_args, get_origin
 from lark import Lark, Token, Transformer
 
 from heron.quantities.units import si_symbol
-from heron.steps.fields import Of, OfT
+from heron.steps.fields import Along, Of, OfT
 from heron.steps.schemas import Path, annotation_at, bare_of
 
 BREAK = "¦"
@@ -61,6 +61,7 @@ class Group:
     path: Path
     slots: tuple[Slot, ...]
     empty: str = ""
+    along: bool = False  # whether it may be typed as an axis
 
 
 @dataclass(frozen=True)
@@ -156,7 +157,8 @@ def _of_type(path: Path, schema: Any, of: str, empty: str) -> Slot | Group:
     annotation, metadata = bare_of(annotation_at(schema, path))
     if get_origin(annotation) is tuple:
         members = tuple(_slot((*path, k), schema, of, "") for k in range(len(get_args(annotation))))
-        return Group(path, tuple(s for s in members if isinstance(s, Slot)), empty)
+        along = any(isinstance(m, Along) for m in metadata)
+        return Group(path, tuple(s for s in members if isinstance(s, Slot)), empty, along)
     for m in metadata:
         if isinstance(m, Of):
             return Slot(path, "expression", si_symbol(m.dimension) or "1", empty=empty)

@@ -17,7 +17,7 @@ from server.config import ROOT
 
 
 def test_every_file_is_a_command() -> None:
-    assert set(COMMANDS) >= {"solve", "geometry", "modes", "compare", "bench"}
+    assert set(COMMANDS) >= {"solve", "geometry", "modes", "compare", "benchmark"}
     for name in COMMANDS:
         command = import_module(f"heron.cli.{name}")
         assert command.__doc__.startswith(f"``{name}``")

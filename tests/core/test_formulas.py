@@ -1,4 +1,4 @@
-"""Formulas over a run, spec lines, curves from elsewhere, and the comparing command."""
+"""Formulas over a run, spec lines, reference curves, and the comparing command."""
 
 from __future__ import annotations
 

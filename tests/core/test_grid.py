@@ -179,7 +179,7 @@ SNAPS = {
 
 
 def patch(change: dict[str, Any] | None = None, **sets: str) -> Examination:
-    document = json.loads((ROOT / "examples" / "hide-patch.json").read_text())
+    document = json.loads((ROOT / "examples" / "roof-patch.json").read_text())
     for path, value in (change or {}).items():
         if path.startswith("plan."):
             document = planned(document, **{path.removeprefix("plan."): value})
@@ -223,7 +223,7 @@ def test_the_patch_is_given_to_the_transient_engine_with_a_reason_and_a_forecast
             "coarser grids do not carry a wave",
         ),
         ({"plan.decay": "5"}, (*SETTINGS, "decay"), "20 to 100 dB"),
-        ({"plan.longest": "0.2"}, (*SETTINGS, "longest"), "cut the pulse off"),
+        ({"plan.longest": "0.2 ns"}, (*SETTINGS, "longest"), "cut the pulse off"),
         (
             {"surround": {"kind": "open", "margin": "-1 mm"}},
             ("surround", "margin"),
@@ -410,7 +410,7 @@ def test_details_finer_than_the_grid_and_bent_sheets_are_told() -> None:
         "axis": "z",
         "material": "copper",
     }
-    document = json.loads((ROOT / "examples" / "hide-patch.json").read_text())
+    document = json.loads((ROOT / "examples" / "roof-patch.json").read_text())
     sliver = {
         "kind": "box",
         "name": "sliver",
@@ -486,7 +486,7 @@ def test_what_the_grid_cannot_carry_is_refused_in_words() -> None:
     tilted = {"plan.engine": "transient", "parts.7.end": ["1 mm", "-board / 2 + 1 mm", "h"]}
     assert "does not run along x, y or z" in patch(tilted).errors[0].message
     with pytest.raises(ModelError, match="million cells"):
-        document = load_document(json.loads((ROOT / "examples" / "hide-patch.json").read_text()))
+        document = load_document(json.loads((ROOT / "examples" / "roof-patch.json").read_text()))
         examined = examine(document, {"f_stop": "60 GHz"})
         raise ModelError(next(p.message for p in examined.errors))
 

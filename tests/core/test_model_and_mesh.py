@@ -14,7 +14,7 @@ from heron.checks import examine, judged_for
 from heron.discretise.wires import STRAIGHT_OVER_RADIUS
 from heron.errors import ModelError
 from heron.jobs import Job, execute
-from heron.model import load_document
+from heron.model import VERSION, load_document
 from server.config import ROOT
 from tests.models import dipole, examined, plan, wire
 
@@ -203,7 +203,7 @@ def test_too_many_segments_are_refused_before_meshing() -> None:
     [
         ("{", "not JSON"),
         ("[]", "JSON object"),
-        ({"plan": plan(), "version": 3}, "newer"),
+        ({"plan": plan(), "version": VERSION + 1}, "newer"),
         ({"plan": plan(), "wings": 2}, "wings"),
         ({}, "plan"),
         ({"plan": plan(), "parts": [{"kind": "wing"}]}, "parts.0"),

@@ -107,7 +107,7 @@ def test_what_cannot_be_an_opening() -> None:
             "name": "floor",
             "corner": ["0", "-a/2", "-b/2"],
             "size": ["L", "a"],
-            "material": "perfect",
+            "material": "perfect conductor",
         }
     ]
     says(bare, "no closed metal wall")
@@ -155,7 +155,7 @@ def test_modes_that_do_not_travel_and_modes_that_do() -> None:
     )
     says(
         models.rectangular_guide("12 mm", cells="15", band=("8.2 GHz", "14 GHz")),
-        "at port 1 mode 2 travels from 13.",
+        "at port 1 mode 2 propagates from 13.",
         "look",
         "modes",
     )
@@ -178,13 +178,16 @@ def test_feeds_that_contradict_the_rest() -> None:
     )
     wired["parts"][-1] |= {"start": ["0", "0", "0"], "end": ["12 mm", "0", "0"]}
     says(wired, "a thin wire runs through the opening of port 1")
-    lit = {"illuminations": [{"kind": "plane_wave", "name": "wave"}], "surround": {}}
+    illuminated = {"illuminations": [{"kind": "plane_wave", "name": "wave"}], "surround": {}}
     assert any(
-        "a lit model has no line feeds" in message
-        for _, message, _ in faults(models.microstrip("3 mm", "1.5 mm", "2.2", cells="15") | lit)
+        "an illuminated model has no line feeds" in message
+        for _, message, _ in faults(
+            models.microstrip("3 mm", "1.5 mm", "2.2", cells="15") | illuminated
+        )
     )
     assert not any(
-        "a lit model has no" in message for _, message, _ in faults(models.horn(cells="15") | lit)
+        "an illuminated model has no" in message
+        for _, message, _ in faults(models.horn(cells="15") | illuminated)
     ), "a guide's case is shut"
     assert any(
         "gap feeds only" in p.message

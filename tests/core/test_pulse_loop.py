@@ -157,7 +157,7 @@ def test_fields_that_grow_are_an_error_at_the_place_where_they_do(bench: Bench) 
 
 def test_it_ends_at_its_longest_time() -> None:
     short = Bench(decay="100")
-    short.plan.settings.transient.longest = 0.1  # shorter than a plan may ask for
+    short.plan.settings.transient.longest = 1e-12  # shorter than a plan may ask for
     loop = short.loop()
     while not loop.reason:
         loop.advance()

@@ -190,9 +190,9 @@ def test_a_sentence_shows_only_what_differs_from_a_default() -> None:
     [
         ("Surround ground plane at z = -2 mm", "surround", {"kind": "ground", "height": "-2 mm"}),
         (
-            "surround mirror planes magnetic at y = 0",
+            "surround symmetry planes PMC at y = 0",
             "surround",
-            {"mirror": ["none", "magnetic", "none"]},
+            {"mirror": ["none", "PMC", "none"]},
         ),
         ("plan 41 points, from 3 GHz to 4 GHz", "plans", {"points": "41", "f_stop": "4 GHz"}),
         (
@@ -211,6 +211,30 @@ def test_a_sentence_shows_only_what_differs_from_a_default() -> None:
         ("wire from (0, 6, 0 mm) to (0, 6, 1.6 mm)", "parts", {"end": ["0", "6 mm", "1.6 mm"]}),
         ("plane wave along (0, 0, -1)", "illuminations", {"travels": ["0", "0", "-1"]}),
         ("box 40 x 20 x 1.6 mm, FR4, on ground", "parts", {"material": "FR4"}),
+        (
+            "wave along −z, E along x",
+            "illuminations",
+            {"travels": ["0", "0", "-1"], "electric": ["1", "0", "0"], "name": "wave"},
+        ),
+        ("wave aslant along (1, 0, -1), E along y", "illuminations", {"name": "aslant"}),
+        ("plane wave along +x", "illuminations", {"travels": ["1", "0", "0"]}),
+        (
+            "far field every 2 deg",
+            "captures",
+            {"theta_step": "2 deg", "phi_step": "2 deg", "name": "far field"},
+        ),
+        ("far field every 2 deg of θ, 3 deg of φ", "captures", {"phi_step": "3 deg"}),
+        (
+            "sweep 2 to 3 GHz, 201 points",
+            "plans",
+            {"f_start": "2 GHz", "f_stop": "3 GHz", "points": "201"},
+        ),
+        ("sweep f0 / 2 to 3 GHz", "plans", {"f_start": "f0 / 2", "f_stop": "3 GHz"}),
+        ("mirror plane x = 0, PMC", "surround", {"mirror": ["PMC", "none", "none"]}),
+        ("symmetry plane z = 0: PEC", "surround", {"mirror": ["none", "none", "PEC"]}),
+        ("ground plane at z = -2 mm", "surround", {"kind": "ground", "height": "-2 mm"}),
+        ("margin 20 mm", "surround", {"margin": "20 mm"}),
+        ("L = 32 mm", "parameters", {"name": "L", "expression": "32 mm"}),
     ],
 )
 def test_parts_of_sentences_are_enough(text: str, chapter: str, fields: dict[str, Any]) -> None:
@@ -221,6 +245,22 @@ def test_parts_of_sentences_are_enough(text: str, chapter: str, fields: dict[str
     read = step_from(text, EMPTY, KNOWN)
     assert read.chapter == chapter
     assert {k: read.step[k] for k in fields} == fields
+
+
+def test_a_typed_step_changes_what_it_names_and_leaves_the_rest() -> None:
+    document = load_document(
+        {
+            "parameters": [{"name": "L", "expression": "30 mm", "comment": "arm", "low": "1 mm"}],
+            "surround": {"mirror": ["PEC", "none", "none"], "margin": "9 mm"},
+            "plans": [{"f_start": "1 GHz", "f_stop": "2 GHz"}],
+        }
+    )
+    read = step_from("mirror plane y = 0, PMC", document, KNOWN)
+    assert read.number == 0 and read.step["mirror"] == ["PEC", "PMC", "none"]
+    assert read.step["margin"] == "9 mm"
+    read = step_from("L = 32 mm", document, KNOWN)
+    assert (read.number, read.step["expression"], read.step["comment"]) == (0, "32 mm", "arm")
+    assert step_from("W = 32 mm", document, KNOWN).number is None
 
 
 def test_typing_a_part_of_the_plan_leaves_the_rest_of_it() -> None:
@@ -236,6 +276,9 @@ def test_typing_a_part_of_the_plan_leaves_the_rest_of_it() -> None:
         ("gap feed port x on arm", "“x on arm” is not understood"),
         ("plan from 1 GHz until 2 GHz", "“until 2 GHz” is not understood here; there may stand to"),
         ("surround sideways", "ground, open"),
+        ("box 9 x 9 x 2 mm, cooper", "“cooper” is not understood here; did you mean “copper”"),
+        ("wir from (0, 0, 0) to (0, 0, 1)", "did you mean “wire”"),
+        ("wave along −z, E allong x", "did you mean “E along”"),
     ],
 )
 def test_what_is_not_understood_is_named_with_what_may_stand_there(text: str, words: str) -> None:
@@ -244,12 +287,23 @@ def test_what_is_not_understood_is_named_with_what_may_stand_there(text: str, wo
 
 
 def test_completions_go_on_from_what_is_typed() -> None:
-    assert "box 40 x 20 x 1.6 mm" in completions("bo", EMPTY, KNOWN)
-    assert "box 40 x 20 x 1.6 mm, FR4" in completions("box 40 x 20 x 1.6 mm, FR", EMPTY, KNOWN)
+    def offered(text: str) -> list[str]:
+        return [c.text for c in completions(text, EMPTY, KNOWN)]
+
+    assert "box 40 x 20 x 1.6 mm" in offered("bo")
+    assert "box 40 x 20 x 1.6 mm, FR4" in offered("box 40 x 20 x 1.6 mm, FR")
     made = "cylinder radius 5 mm, height 20 mm, copp"
-    assert completions(made, EMPTY, KNOWN) == [made + "er"]
-    assert "gap feed port 1 on" in completions("gap feed port 1 ", EMPTY, KNOWN)
-    assert completions("", EMPTY, KNOWN) == []
+    assert offered(made) == [made + "er"]
+    assert "gap feed port 1 on" in offered("gap feed port 1 ")
+    assert "feed between" in offered("feed b")
+    assert offered("") == []
+
+
+def test_a_completion_says_what_it_is_in_a_line() -> None:
+    (dish, *_) = completions("dish", EMPTY, KNOWN)
+    assert dish.meaning.startswith("A paraboloid with its vertex at centre")
+    for kind in all_kinds():
+        assert 8 < len(kind.meaning) < 140 and "`" not in kind.meaning, kind.name
 
 
 @pytest.mark.parametrize(

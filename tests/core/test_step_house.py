@@ -115,7 +115,7 @@ def test_it_is_printed_typed_offered_and_in_the_menu() -> None:
     short = step_from("stake 30 mm, copper at (1 m, 0, 0)", empty, LIBRARY).step
     assert (short["side"], short["corner"], short["name"]) == ("30 mm", ["1 m", "0", "0"], "stake")
     assert "stake 30 mm" in examples()
-    assert "stake 30 mm" in completions("sta", empty, LIBRARY)
+    assert "stake 30 mm" in [c.text for c in completions("sta", empty, LIBRARY)]
     own = next(k for k in language()["kinds"] if k["name"] == "post")
     assert own["menu"][0]["label"] == "Square post" and own["makes"] == "body"
     assert own["defaults"]["height"] == "1 m"

@@ -64,7 +64,7 @@ def test_what_no_rays_can_make_is_refused() -> None:
         beam_rays(made(), beam((0, 0, 1), 0.03, (0, 0, 20)), PULSE, 5e9)
 
 
-def lit(waist: str, focus: list[str], **more: Any) -> dict[str, Any]:
+def illuminated(waist: str, focus: list[str], **more: Any) -> dict[str, Any]:
     return {
         "version": 1,
         "name": "In a beam",
@@ -103,7 +103,7 @@ def test_it_is_the_field_of_a_gaussian_beam() -> None:
     """
     w0, f = 45e-3, 10e9
     results = solve(
-        lit(
+        illuminated(
             "45 mm",
             ["0", "0", "10 mm"],
             surround={"margin": "45 mm"},
@@ -147,16 +147,18 @@ def test_a_lossy_bead_in_a_beam_takes_what_it_scatters_and_absorbs() -> None:
     """The optical theorem with every ray of the beam; a bead at the focus of a wide beam sees a
     plane wave.
     """
-    found = cross_sections.cross_sections(solve(lit("25 mm", ["3 mm", "0", "0"]), cells="24"))
+    found = cross_sections.cross_sections(
+        solve(illuminated("25 mm", ["3 mm", "0", "0"]), cells="24")
+    )
     print(f"beam: off by {np.round(100 * found.balance, 2)} %")
     assert np.abs(found.balance).max() < 0.02
-    plane = lit("1 m", [])
+    plane = illuminated("1 m", [])
     plane["illuminations"] = [
         {"name": "wave", "travels": ["0", "0", "-1"], "electric": ["1", "0", "0"]}
     ]
     of_wave, wide = (
         cross_sections.cross_sections(solve(plane)),
-        cross_sections.cross_sections(solve(lit("150 mm", ["0", "0", "0"]))),
+        cross_sections.cross_sections(solve(illuminated("150 mm", ["0", "0", "0"]))),
     )
     print(
         "wide beam over plane wave: extinction"

@@ -358,7 +358,7 @@ def test_half_of_a_model_shows_the_currents_of_the_whole(
     document["captures"] = [c for c in document["captures"] if c["name"] in ("metal", "far")]
     document["plan"] |= {"cells_per_wavelength": "12", "points": "3"}
     whole = run(document)[1]
-    quarter = run(document | {"surround": {"mirror": ["magnetic", "magnetic", "none"]}})[1]
+    quarter = run(document | {"surround": {"mirror": ["PMC", "PMC", "none"]}})[1]
     a, b = (currents.surface_current(r, "metal", 0.9e9) for r in (whole, quarter))
     assert len(a.normal) == len(b.normal)
 
@@ -391,9 +391,7 @@ def dipole(engine: str, cells: str = "30", **more: Any) -> xr.Dataset:
     """The mast's dipole; on a grid a quarter of it between mirror planes."""
     document = json.loads((ROOT / "examples" / "mast-dipole.json").read_text()) | more
     document["captures"] = []
-    document["surround"] = document.get("surround", {}) | {
-        "mirror": ["magnetic", "magnetic", "none"]
-    }
+    document["surround"] = document.get("surround", {}) | {"mirror": ["PMC", "PMC", "none"]}
     document = planned(document, cells_per_wavelength=cells, decay="60")
     found = examine(load_document(document), {"points": "31"}, engine)
     assert found.sound, [p.message for p in found.errors]

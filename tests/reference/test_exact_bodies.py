@@ -449,7 +449,7 @@ def test_step_keeps_volume_area_place_and_name(name: str, tmp_path: Path) -> Non
         [exchange.Named("Flügel 7", made.shape, "#3c6480")], tmp_path / "a.step", made.unit
     )
     (back,), unit = exchange.read_step(tmp_path / "a.step")
-    again = Body("again", 0, back.shape, "perfect", unit, f"again {name}")
+    again = Body("again", 0, back.shape, "perfect conductor", unit, f"again {name}")
     assert (back.name, back.colour) == ("Flügel 7", "#3c6480")
     if made.solid:
         assert again.volume == pytest.approx(made.volume, rel=1e-6)
@@ -530,7 +530,7 @@ def test_closed_triangles_become_a_solid_again(tmp_path: Path) -> None:
     points, triangles = exchange.read_stl((tmp_path / "a.stl").read_bytes())
     shape, closed = exchange.sewn(points, triangles, 1e-5)
     assert closed
-    again = Body("again", 0, shape, "perfect", MM, "sewn cone")
+    again = Body("again", 0, shape, "perfect conductor", MM, "sewn cone")
     assert again.volume == pytest.approx(mesh_figures(points * MM, triangles)[1], rel=1e-6)
     _, still = exchange.sewn(points, triangles[1:], 1e-5)
     assert not still, "a missing triangle leaves it open"

@@ -67,7 +67,7 @@ def block(
                     f"{scale * v!r} m"
                     for v in [(0.1, 0.1, 0.1)[(k - along - 1) % 3] for k in range(3)]
                 ],
-                "material": "perfect",
+                "material": "perfect conductor",
             },
         ],
         "materials": [
@@ -172,14 +172,14 @@ def shell(wall: str, angle: str) -> dict[str, Any]:
                 "name": "outer",
                 "corner": ["-a/2-wall"] * 3,
                 "size": ["a+2*wall"] * 3,
-                "material": "perfect",
+                "material": "perfect conductor",
             },
             {
                 "kind": "box",
                 "name": "inner",
                 "corner": ["-a/2"] * 3,
                 "size": ["a"] * 3,
-                "material": "perfect",
+                "material": "perfect conductor",
             },
             *SHELL,
         ],
@@ -254,7 +254,7 @@ def test_phases_of_repeated_cells_refer_to_the_origin_wherever_the_sheet_lies(
         "name": "plate",
         "corner": ["-3 mm", "-3 mm", height],
         "size": ["6 mm", "6 mm"],
-        "material": "perfect",
+        "material": "perfect conductor",
     }
     results = solve(
         {
@@ -313,7 +313,7 @@ def rectangle(name: str, low: str, size: str) -> dict[str, Any]:
         "name": name,
         "corner": [low, "-3 mm", "0"],
         "size": [size, "6 mm"],
-        "material": "perfect",
+        "material": "perfect conductor",
     }
 
 
@@ -432,7 +432,7 @@ def test_duality() -> None:
     without anything else.
     """
     found = []
-    for moment, kind in (("electric", "electric"), ("magnetic", "magnetic")):
+    for moment, kind in (("electric", "PEC"), ("magnetic", "PMC")):
         document = dipoles(
             {"centre": ["70 mm", "0", "0"], "along": ["1", "0", "1"], "moment": moment},
             surround={"walls": [kind, *["open"] * 5], "margin": "75 mm"},
@@ -515,10 +515,10 @@ def test_energy_through_a_guide() -> None:
         "name": "block",
         "corner": ["8 mm", "-6 mm", "-3 mm"],
         "size": ["7 mm", "4 mm", "6 mm"],
-        "material": "perfect",
+        "material": "perfect conductor",
     }
     document = rectangular_guide("24 mm", "10", more=[block], points=5)
-    document["surround"]["mirror"] = ["none", "none", "electric"]
+    document["surround"]["mirror"] = ["none", "none", "PEC"]
     document["plan"]["decay"] = "60"  # the block resonates: what is cut off counts
     s = solve(document)["s"].values
     off = np.abs(np.swapaxes(s.conj(), 1, 2) @ s - np.eye(2)).max()

@@ -124,8 +124,8 @@ def test_a_dipole_over_glass_gives_off_the_power_that_sommerfelds_integral_says(
     assert sides.sum() / free == pytest.approx(wanted, rel=2e-5)
 
 
-def over_glass(below: str = "4", metal: str = "perfect") -> dict[str, Any]:
-    """A cube half sunk into a lossless ground, lit from above at a slant."""
+def over_glass(below: str = "4", metal: str = "perfect conductor") -> dict[str, Any]:
+    """A cube half sunk into a lossless ground, illuminated from above at a slant."""
     return {
         "version": 1,
         "name": "A half sunk cube",

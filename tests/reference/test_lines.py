@@ -128,7 +128,7 @@ def test_striplines_of_some_thickness(width: float, thick: float) -> None:
         "name": "strip",
         "corner": ["0", "-w/2", f"h - {thick / 2} mm"],
         "size": ["L", "w", f"{thick} mm"],
-        "material": "perfect",
+        "material": "perfect conductor",
     }
     compared(
         f"stripline {width} × {thick} mm",
@@ -181,8 +181,8 @@ def test_half_a_line_beside_a_mirror_plane_has_the_impedance_of_the_whole() -> N
     two take three quarters.
     """
     for document, planes in (
-        (models.coplanar("1 mm", "1 mm"), ["none", "magnetic", "none"]),
-        (models.coaxial("1 mm", "3 mm"), ["magnetic", "magnetic", "none"]),
+        (models.coplanar("1 mm", "1 mm"), ["none", "PMC", "none"]),
+        (models.coaxial("1 mm", "3 mm"), ["PMC", "PMC", "none"]),
     ):
         whole = looked_at(document, 3e9)
         document["surround"]["mirror"] = planes

@@ -39,7 +39,7 @@ def resistance(f: float) -> float:
 def test_a_coaxial_line() -> None:
     inner, outer, length = 1e-3, 3e-3, 10e-3
     document = models.coaxial("1 mm", "3 mm")
-    document["surround"]["mirror"] = ["magnetic", "magnetic", "none"]
+    document["surround"]["mirror"] = ["PMC", "PMC", "none"]
     found, leaks = lost(document)
     wanted = 1 - np.exp(
         -2 * length * resistance(7e9) / (2 * ETA0 * np.log(outer / inner)) * (1 / inner + 1 / outer)
@@ -61,7 +61,7 @@ def test_a_round_guide(wall: str) -> None:
     document["feeds"].append(
         {"kind": "guide", "number": 2, "centre": ["0", "0", "L"], "towards": "-z"}
     )
-    document["surround"]["mirror"] = ["electric", "magnetic", "none"]
+    document["surround"]["mirror"] = ["PEC", "PMC", "none"]
     document["surround"]["margin"] = "8 mm"
     if wall == "none":
         end = {"width": "24 mm", "height": "24 mm", "round": True}

@@ -241,7 +241,7 @@ def test_a_straight_guide_passes_its_mode() -> None:
     """
     document = models.rectangular_guide("25 mm", cells="15")
     document["feeds"][1]["shift"] = "5 mm"
-    document["surround"]["mirror"] = ["none", "magnetic", "electric"]
+    document["surround"]["mirror"] = ["none", "PMC", "PEC"]
     results = models.solve(document)
     s, f = results["s"].values, results["frequency"].values
     omega = 2 * np.pi * f[[0, 5, 10]]

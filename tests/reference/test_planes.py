@@ -108,9 +108,9 @@ def whole() -> xr.Dataset:
 
 
 MIRRORS = [
-    ("magnetic", "none", "none"),
-    ("none", "none", "electric"),
-    ("magnetic", "magnetic", "electric"),
+    ("PMC", "none", "none"),
+    ("none", "none", "PEC"),
+    ("PMC", "PMC", "PEC"),
 ]
 
 
@@ -165,7 +165,7 @@ def dipoles(*places: str, **surround: Any) -> Row:
                 "start": [x, "-75 mm", "0"],
                 "end": [x, "75 mm", "0"],
                 "radius": "2.5 mm",
-                "material": "perfect",
+                "material": "perfect conductor",
             }
             for k, x in enumerate(places)
         ],
@@ -187,7 +187,7 @@ def pair() -> xr.Dataset:
     return solve(dipoles("0", "200 mm"))
 
 
-@pytest.mark.parametrize(("kind", "sign"), [("electric", -1), ("magnetic", 1)])
+@pytest.mark.parametrize(("kind", "sign"), [("PEC", -1), ("PMC", 1)])
 def test_a_wall_is_an_image(pair: xr.Dataset, kind: str, sign: int) -> None:
     """Image theory (Balanis, Antenna Theory, ch. 4): a wall and a second antenna, driven alike or
     opposite, do the same on the antenna's side, with half of the power.
@@ -225,32 +225,32 @@ def test_a_wall_is_an_image(pair: xr.Dataset, kind: str, sign: int) -> None:
     ("change", "path", "words"),
     [
         (
-            {"surround": {"mirror": ["none", "magnetic", "none"]}, "shift": "1 mm"},
+            {"surround": {"mirror": ["none", "PMC", "none"]}, "shift": "1 mm"},
             ("parts", 1),
             "no mirror image in y = 0",
         ),
         (
-            {"surround": {"mirror": ["none", "none", "magnetic"]}},
+            {"surround": {"mirror": ["none", "none", "PMC"]}},
             ("feeds", 0, "at"),
             "lets no current through",
         ),
         (
-            {"surround": {"mirror": ["electric", "none", "none"]}},
+            {"surround": {"mirror": ["PEC", "none", "none"]}},
             ("feeds", 0, "at"),
             "would short it",
         ),
         (
             {
                 "surround": {
-                    "mirror": ["none", "none", "electric"],
-                    "walls": ["open"] * 5 + ["electric"],
+                    "mirror": ["none", "none", "PEC"],
+                    "walls": ["open"] * 5 + ["PEC"],
                 }
             },
             ("surround", "mirror"),
             "for ever",
         ),
         (
-            {"surround": {"mirror": ["none", "none", "electric"]}, "at": "0.6"},
+            {"surround": {"mirror": ["none", "none", "PEC"]}, "at": "0.6"},
             ("feeds", 0, "at"),
             "does not lie in the mirror plane",
         ),
@@ -322,7 +322,7 @@ def test_a_hemispherical_resonator_rings_at_its_characteristic_frequency() -> No
                         "permeability": "1",
                     }
                 ],
-                "surround": {"mirror": ["electric", "magnetic", "electric"]},
+                "surround": {"mirror": ["PEC", "PMC", "PEC"]},
                 "plan": {
                     "engine": "transient",
                     "f_start": "3 GHz",

@@ -195,7 +195,7 @@ def test_a_dipole_tells_what_an_antenna_sends_to_its_place() -> None:
             },
             "points nowhere",
         ),
-        ({"surround": {"mirror": ["magnetic", "none", "none"]}}, "no image in mirror planes"),
+        ({"surround": {"mirror": ["PMC", "none", "none"]}}, "no image in mirror planes"),
         (
             {
                 "parts": [
@@ -204,7 +204,7 @@ def test_a_dipole_tells_what_an_antenna_sends_to_its_place() -> None:
                         "name": "plate",
                         "corner": ["-9 mm", "-9 mm", "4 mm"],
                         "size": ["18 mm", "18 mm", "4 mm"],
-                        "material": "perfect",
+                        "material": "perfect conductor",
                     }
                 ]
             },
@@ -236,7 +236,7 @@ def test_a_dipole_tells_what_an_antenna_sends_to_its_place() -> None:
             {"plan": {"engine": "moments", "f_start": "0.8 GHz", "f_stop": "1.2 GHz"}},
             "point dipoles are of the transient engine",
         ),
-        ({"illuminations": [{"name": "wave"}]}, "a lit model has no point dipoles"),
+        ({"illuminations": [{"name": "wave"}]}, "an illuminated model has no point dipoles"),
     ],
 )
 def test_where_it_cannot_stand_is_said_before_the_run(change: dict[str, Any], message: str) -> None:

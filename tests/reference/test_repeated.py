@@ -1,4 +1,4 @@
-"""Models that are repeated without end: what they send back and let through, against `tmm`,
+"""Models that are repeated without end: reflection and transmission, against `tmm`,
 handbook grids and the balance of power.
 """
 
@@ -30,7 +30,7 @@ STRIP = {
     "name": "strip",
     "corner": ["-1.5 mm", "-0.3 mm", "0"],
     "size": ["3 mm", "0.6 mm"],
-    "material": "perfect",
+    "material": "perfect conductor",
 }
 
 
@@ -318,7 +318,7 @@ def test_a_mirror_sends_back_all_of_the_power() -> None:
         "name": "mirror",
         "corner": ["-1 mm", "-1 mm", "0"],
         "size": ["2 mm", "2 mm"],
-        "material": "perfect",
+        "material": "perfect conductor",
     }
     made = cell([sheet], period=["2 mm", "2 mm", None])
     made["refinements"] = [
@@ -387,7 +387,7 @@ def test_higher_orders_take_their_share_and_an_empty_cell_passes_all() -> None:
             {
                 "surround": {
                     "period": ["6 mm", "6 mm", None],
-                    "mirror": ["electric", "none", "none"],
+                    "mirror": ["PEC", "none", "none"],
                 }
             },
             "mirror",
@@ -406,7 +406,10 @@ def test_higher_orders_take_their_share_and_an_empty_cell_passes_all() -> None:
             },
             "a beam cannot be repeated",
         ),
-        ({"illuminations": [], "feeds": [{"number": 1, "part": "slab"}]}, "lit by a plane wave"),
+        (
+            {"illuminations": [], "feeds": [{"number": 1, "part": "slab"}]},
+            "illuminated by a plane wave",
+        ),
         ({"captures": [{"kind": "scattered_cut", "name": "cut"}]}, "no far field"),
         (
             {
@@ -441,7 +444,7 @@ def mirror(cells: int = 20, **captures: Any) -> dict[str, Any]:
                 "name": "mirror",
                 "corner": ["-1 mm", "-1 mm", "0"],
                 "size": ["2 mm", "2 mm"],
-                "material": "perfect",
+                "material": "perfect conductor",
             }
         ],
         margin="120 mm",
@@ -527,7 +530,7 @@ def test_an_average_over_a_line_is_of_powers() -> None:
 
 
 def test_fields_as_the_pulse_had_them_are_the_transform_of_the_signal() -> None:
-    results = solve(mirror(whole={}, lying={"reading": "as they lie"}))
+    results = solve(mirror(whole={}, lying={"reading": "nearest grid point"}))
     f, time = results["frequency"].values, results["trace 0_time"].values
     signal = results["trace 0_e"].values[0, :, 0, 0]
     wanted = np.array(

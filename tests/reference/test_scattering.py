@@ -28,7 +28,7 @@ from tests.models import C0, solve
 WAVE = {"name": "lamp", "travels": ["0", "0", "1"], "electric": ["1", "0", "0"]}
 
 
-def lit(
+def illuminated(
     parts: list[dict[str, Any]], low: float, high: float, points: int, cells: int = 20, **more: Any
 ) -> dict[str, Any]:
     return {
@@ -149,7 +149,7 @@ def test_a_dielectric_sphere_is_as_mie_says() -> None:
     radius = 0.1
     low, high = 0.6 * C0 / (2 * np.pi * radius), 3.0 * C0 / (2 * np.pi * radius)
     results = solve(
-        lit(
+        illuminated(
             [{"kind": "sphere", "name": "ball", "radius": f"{radius} m", "material": "glassy"}],
             low,
             high,
@@ -179,7 +179,7 @@ def test_a_gold_bead_converges_to_mie() -> None:
     worst = []
     for cell in ("8 nm", "5 nm"):
         results = solve(
-            lit(
+            illuminated(
                 [
                     {
                         "kind": "sphere",
@@ -226,7 +226,7 @@ def test_a_plate_flashes_back_its_area() -> None:
     """
     side, f = 0.3, 3 * C0 / 0.3
     results = solve(
-        lit(
+        illuminated(
             [
                 {
                     "kind": "rectangle",
@@ -234,7 +234,7 @@ def test_a_plate_flashes_back_its_area() -> None:
                     "corner": [f"{-side / 2} m"] * 2 + ["0"],
                     "size": [f"{side} m"] * 2,
                     "axis": "z",
-                    "material": "perfect",
+                    "material": "perfect conductor",
                 }
             ],
             0.9 * f,
@@ -268,7 +268,7 @@ def test_two_waves_at_once() -> None:
         }
         for name, z in (("bead", -40), ("other", 0))
     ]
-    document = lit(
+    document = illuminated(
         beads,
         2e9,
         3e9,
@@ -294,7 +294,7 @@ def test_what_an_open_guide_receives_is_its_gain() -> None:
     The wave's power in the guide is found as a mode there; the case behind its plane is in the
     guide's own metal.
     """
-    box = {"kind": "box", "material": "perfect"}
+    box = {"kind": "box", "material": "perfect conductor"}
     parts = [
         {
             **box,
@@ -379,7 +379,7 @@ def test_curved_media_are_of_second_order(epsilon: float, tangent: float) -> Non
     """
     low, high = 0.5 * C0 / (2 * np.pi), C0 / (2 * np.pi)
     law = rational(Medium("stuff", epsilon, tangent), *pulse_for(low, high).band).law
-    document = lit(
+    document = illuminated(
         [
             {
                 "kind": "sphere",

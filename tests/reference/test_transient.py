@@ -450,7 +450,7 @@ def test_a_loaded_dipole_against_moments() -> None:
             engine,
             plan,
             loads=[load],
-            surround={"mirror": ["magnetic", "magnetic", "none"]},
+            surround={"mirror": ["PMC", "PMC", "none"]},
             points="31",
         )
         for engine, plan in (
@@ -500,7 +500,7 @@ def test_the_dipoles_pattern_is_a_torus(dipoles: tuple[xr.Dataset, xr.Dataset]) 
 @pytest.fixture(scope="module")
 def coarse_patch() -> xr.Dataset:
     return solved(
-        "hide-patch",
+        "roof-patch",
         "transient",
         {"cells_per_wavelength": "10", "cells_per_detail": "1.5", "decay": "40"},
         points="41",
@@ -509,7 +509,7 @@ def coarse_patch() -> xr.Dataset:
     )
 
 
-def test_the_hide_patch_fires_upwards_near_its_design_frequency(coarse_patch: xr.Dataset) -> None:
+def test_the_roof_patch_fires_upwards_near_its_design_frequency(coarse_patch: xr.Dataset) -> None:
     """Cavity formula with Hammerstad's edge extension (Balanis, ch. 14): f = c/(2 (L + 2ΔL)
     √ε_eff); on a deliberately coarse grid.
     """
@@ -523,7 +523,7 @@ def test_the_hide_patch_fires_upwards_near_its_design_frequency(coarse_patch: xr
     figures = patterns.figures(coarse_patch, i)
     powers = budget(coarse_patch)
     print(
-        f"hide patch, 10 cells per wavelength: minimum at {f / design - 1:+.1%} of the design"
+        f"roof patch, 10 cells per wavelength: minimum at {f / design - 1:+.1%} of the design"
         f" formula, {figures.gain_dbi:.1f} dBi, efficiency {figures.radiation_efficiency:.0%},"
         f" balance {powers.balance_error[i]:+.1%}"
     )
@@ -659,7 +659,7 @@ def test_fields_of_a_moment_near_and_far() -> None:
 
 
 def test_growing_fields_end_the_run_with_the_place() -> None:
-    found = small(longest="9000")
+    found = small(longest="9000 ns")
     # faster than the time step allows
     found.discretisation.structure.epsilon[10:14, 10:14, 20:24] = 1e-3
     with pytest.raises(ModelError, match="grow without bound near"):

@@ -175,6 +175,7 @@ class MomentsEngine:
                     BYTES_CURRENT * points * n * ports + BASE_BYTES,
                 ),
             ),
+            base_bytes=BASE_BYTES,
         )
 
     def trust(self, results: xr.Dataset) -> list[TrustItem]:

@@ -1,4 +1,4 @@
-"""A Gaussian beam let in through the faces of the box of total fields: a sum of plane waves as the
+"""A Gaussian beam let in through the faces of the total-field box: a sum of plane waves as the
 grid carries them.
 
 The field in the focal plane is a Gaussian of the transverse wave number, of directions on an even

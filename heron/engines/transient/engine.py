@@ -42,7 +42,7 @@ from heron.engines.transient.structure import LAYERS, Floats, Structure
 from heron.engines.transient.trust import trust
 from heron.engines.transient.views import VIEWS, stage
 from heron.errors import ModelError, Stopped
-from heron.excitation.pulse import pulse_of
+from heron.excitation.pulse import longest_run, pulse_of
 from heron.excitation.waves import light_of
 from heron.geometry import Geometry
 from heron.model import Evaluated
@@ -128,7 +128,6 @@ class TransientEngine:
             )
         )
         memory = BYTES_CELL * s.cells + 8.0 * points * patches + 2.5e8
-        longest = plan.settings.transient.longest * max(pulse.duration, 1 / pulse.centre)
         each = sum(map(self.cost, sizes)) * runs * s.cells / machine_rate()
         more = f"; {len(sizes)} rounds, this the last" if len(sizes) > 1 else ""
         return Forecast(
@@ -143,7 +142,7 @@ class TransientEngine:
                     "solving",
                     each * steps,
                     FASTEST * each * pulse.duration / s.step,
-                    SLOWEST * each * (pulse.duration + longest) / s.step,
+                    SLOWEST * each * longest_run(plan, pulse) / s.step,
                     memory,
                 ),
                 Stage("fields", 1.0, 0.0, FIELDS * points * patches * runs + 5.0, memory),
@@ -234,7 +233,7 @@ class TransientEngine:
         ]
         modes = [(own, mode) for own in gates for mode in range(own.driven)]
         count = len(waves) or len(feeds) + len(modes)
-        lit = []
+        lights = []
         for number in range(count):
             light = None
             if waves:
@@ -242,7 +241,7 @@ class TransientEngine:
             elif number >= len(feeds):
                 own, mode = modes[number - len(feeds)]
                 light = own.launch(stepper, mode, float(plan.f_start))
-            lit.append(light)
+            lights.append(light)
             source = Source(number, count, pulses[number], light, bool(waves))
             runs.append(run_pulse(stepper, recorder, plan, source, progress))
             if runs[-1].stopped and number + 1 < count:
@@ -258,7 +257,7 @@ class TransientEngine:
 
         def fields() -> xr.Dataset:
             if waves:
-                delays = [light.delay for light in lit if light is not None]
+                delays = [light.delay for light in lights if light is not None]
                 ends = terminals(model, s, gates)
                 return scattered(s, model, ends, z0, frequency, recorder, runs, waves, rays, delays)
             own = plan.settings.transient

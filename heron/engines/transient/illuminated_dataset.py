@@ -1,5 +1,5 @@
-"""What lit runs have recorded, as a dataset: everything for each illumination alone at 1 V/m, so
-that any combination follows by sums.
+"""What illuminated runs have recorded, as a dataset: everything for each illumination alone at 1
+V/m, so that any combination follows by sums.
 """
 
 from __future__ import annotations
@@ -243,7 +243,7 @@ def _repeated(
     e: Complexes,
     h: Complexes,
 ) -> dict[str, Any]:
-    """What a model that is repeated without end sends back and lets through: the wave that goes
+    """What a model that is repeated without end reflects and transmits: the wave that goes
     straight, as its E where it leaves over that of the wave let in where it enters, at the lower
     and the upper of the ``references``, m; and all power, of waves in other directions too, over
     that of the wave; of what is scattered and of what layers alone would do together.
@@ -328,12 +328,12 @@ def _repeated(
         "returned_share": (
             axes,
             shares[0],
-            {"units": "1", "long_name": "of the power, all that is sent back"},
+            {"units": "1", "long_name": "share of the power reflected, all waves"},
         ),
         "passed_share": (
             axes,
             shares[1],
-            {"units": "1", "long_name": "of the power, all that is let through"},
+            {"units": "1", "long_name": "share of the power transmitted, all waves"},
         ),
         "taken_share": (axes, taken, {"units": "1", "long_name": "of the power, what is absorbed"}),
     }

@@ -57,7 +57,7 @@ class Incidence:
 
 
 def box_corners(s: Structure) -> tuple[Floats, Floats]:
-    """Lowest and highest corner (3,) of the box of total fields, m."""
+    """Lowest and highest corner (3,) of the total-field box, m."""
     low, high = s.box
     return np.array([s.lines[k][low[k]] for k in range(3)]), np.array(
         [s.lines[k][high[k]] for k in range(3)]
@@ -105,7 +105,7 @@ def incidence(stepper: Stepper, wave: PlaneWave, pulse: Pulse) -> Incidence:
 
 
 def corners(s: Structure) -> Floats:
-    """(3, 8) m of the box of total fields."""
+    """(3, 8) m of the total-field box."""
     return np.array(np.meshgrid(*zip(*box_corners(s), strict=True), indexing="ij")).reshape(3, -1)
 
 

@@ -384,7 +384,7 @@ def gate(stepper: Stepper, p: Aperture, feed: Any, plan: Any, pulse: Pulse) -> G
     for k, family in enumerate(found[:count]):
         if family.cut_off >= plan.f_start:
             raise ModelError(
-                f"mode {k + 1} of its opening is cut off below"
+                f"mode {k + 1} of its opening has its cut-off at"
                 f" {engineering(family.cut_off, 'Hz')}; "
                 + (
                     "ask for fewer modes, or raise the band"

@@ -220,7 +220,7 @@ def structure(model: Evaluated, geometry: Geometry, scale: float = 1.0) -> Struc
 
 
 def _place_box(s: Structure, model: Evaluated) -> None:
-    """The box of total fields of an illumination: as far from the model as asked for, or a few
+    """The total-field box of an illumination: as far from the model as asked for, or a few
     cells inside the walls.
 
     :raises ModelError: there is no room for it between model and walls; a wall reflects.
@@ -250,7 +250,7 @@ def _place_box(s: Structure, model: Evaluated) -> None:
         room = min(low[k] - s.walls[k, 0], s.shape[k] - s.walls[k, 1] - high[k])
         if room <= SCATTERED:
             raise ModelError(
-                f"the box of total fields reaches to within {max(int(room), 0)} cells of the open"
+                f"the total-field box reaches to within {max(int(room), 0)} cells of the open"
                 f" walls, and the scattered field is taken {SCATTERED} cells from them; make the"
                 " box smaller or move the walls away",
                 ("surround", "box"),
@@ -258,7 +258,7 @@ def _place_box(s: Structure, model: Evaluated) -> None:
         if low[k] > inner[0] - ROOM_IN_BOX or high[k] < inner[1] + ROOM_IN_BOX:
             field = "margin" if asked is None else "box"
             raise ModelError(
-                f"the box of total fields does not clear the model by {ROOM_IN_BOX} cells along"
+                f"the total-field box does not clear the model by {ROOM_IN_BOX} cells along"
                 f" {'xyz'[k]}; "
                 + (
                     f"move the walls at least {engineering(least_distance(model), 'm', 3)} away"

@@ -17,7 +17,7 @@ from heron.engines.transient.stepper import Stepper
 from heron.engines.transient.structure import Floats
 from heron.engines.transient.sums import Complexes
 from heron.errors import ModelError, Stopped
-from heron.excitation.pulse import Pulse
+from heron.excitation.pulse import Pulse, longest_run
 from heron.quantities import engineering
 from heron.steps.captures.snapshots import FRAMES
 
@@ -66,8 +66,8 @@ class PulseLoop:
         self.look = every * -(-LOOK // every)
         # a wave has left the box after it has reached its far corner
         self.source_end = int((pulse.duration + (0.0 if wave is None else wave.passes)) / dt)
-        longest = plan.settings.transient.longest * max(pulse.duration, 1 / pulse.centre)
-        self.most = self.source_end + int(np.ceil(longest / dt))
+        rest = max(longest_run(plan, pulse) - pulse.duration, 0.0)
+        self.most = self.source_end + int(np.ceil(rest / dt))
         self._record()
         self.volts: list[Floats] = []
         self.amperes: list[Floats] = []

@@ -29,9 +29,11 @@ from heron.quantities.constants import C0
 
 OVERSAMPLED = 6  # samples per period of the highest frequency in the pulse
 CURRENT_POINTS = 21  # frequencies of surface currents when none are asked for
-MOST_FLOWS = 1e7  # places round a lit model by frequencies at which power is taken cell by cell
-MOST_LOSSY = 200_000  # edges whose losses are recorded for each part of a lit model
-AS_THEY_LIE = "as they lie"
+MOST_FLOWS = (
+    1e7  # places round an illuminated model by frequencies at which power is taken cell by cell
+)
+MOST_LOSSY = 200_000  # edges whose losses are recorded for each part of an illuminated model
+NEAREST = "nearest grid point"
 
 
 class Window(NamedTuple):
@@ -172,7 +174,7 @@ class Recorder:
         for capture, points, on_grid, sign_e, sign_h in _placed(model, s, at_frequencies):
             window, nearest = (
                 window_of(capture, pulse_of(model.plan)),
-                getattr(capture, "reading", "") == AS_THEY_LIE,
+                getattr(capture, "reading", "") == NEAREST,
             )
             if window is None:
                 self.near.append(

@@ -13,7 +13,7 @@ from heron.model.surroundings import layers_of
 from heron.quantities.constants import C0
 
 ROOM_IN_BOX = 4  # cells at least between the model and the sides of that box
-BESIDE = 3  # cells from there to the box of total fields, unless its place is given
+BESIDE = 3  # cells from there to the total-field box, unless its place is given
 # of the longest wavelength, between model and absorbing layer (common practice)
 MARGIN = 0.25
 
@@ -30,7 +30,7 @@ def wall_distance(model: Evaluated, scale: float = 1.0) -> float:
 
 
 def least_distance(model: Evaluated, scale: float = 1.0) -> float:
-    """Least distance in m of the walls from an illuminated model, with the box of total fields
+    """Least distance in m of the walls from an illuminated model, with the total-field box
     between them, in cells of the largest size.
     """
     return float(

@@ -115,7 +115,7 @@ class Structure:
     them; ``apertures`` are the openings of line and guide feeds, ``cases`` what stands behind them;
     ``interfaces`` are the heights of layers' boundaries, m, from above; along the axes ``repeats``
     the model is repeated, and the grid begins with the last cell of the one before; ``box`` are the
-    lowest and highest lines (3,) of the box of total fields of an illumination; ``wires`` are the
+    lowest and highest lines (3,) of the total-field box of an illumination; ``wires`` are the
     edges of each wire (component, node, sign, fraction of its length); ``crowded`` are (axis,
     place, width) of details finer than the grid, ``unresolved`` those it shows poorly.
     """
@@ -187,7 +187,7 @@ class Structure:
 
     @property
     def corner(self) -> tuple[int, ...]:
-        """Numbers (3,) of the lines at the lowest corner of the box of total fields, inside the
+        """Numbers (3,) of the lines at the lowest corner of the total-field box, inside the
         grid.
         """
         return tuple(max(int(v), 1) for v in self.box[0])

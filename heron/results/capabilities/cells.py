@@ -69,7 +69,7 @@ class Cells(Illuminated):
         reflectance = cross_sections.shares(results).reflectance
         level = ports.magnitude_db(np.sqrt(np.maximum(reflectance, 0)))
         at, low = ports.minimum(results["frequency"].values, level)
-        return Headline(level, at, low, f"sends back {low:.1f} dB at {engineering(at, 'Hz')}")
+        return Headline(level, at, low, f"reflects {low:.1f} dB at {engineering(at, 'Hz')}")
 
     def summary(self, results: xr.Dataset, model: Any, indices: list[int]) -> dict[str, Any]:
         rows = []

@@ -13,7 +13,8 @@ import xarray as xr
 
 from heron.errors import QuantityError
 from heron.formats.tables import mixed_table
-from heron.quantities import Quantity, engineering
+from heron.quantities import Quantity, area, engineering
+from heron.quantities.constants import C0
 from heron.results import cross_sections, patterns
 from heron.results.capabilities.contract import (
     FINER,
@@ -30,7 +31,7 @@ from heron.results.capabilities.contract import (
 from heron.results.capabilities.illuminated import DECAY, Illuminated
 from heron.results.convergence import HELD, ORDERS, UNSURE
 from heron.results.errors import FLOOR_DB, FLOOR_SHARE, PATTERN_LEVEL
-from heron.results.quantity import AREA, quantity
+from heron.results.quantity import AREA, by_wavelength, quantity
 
 SECTIONS = ("scattered", "absorbed", "extinction", "scattered_below")
 # of the extinction, absorbed: what lossy bodies do is of first order at slanted surfaces
@@ -93,7 +94,16 @@ class Scattering(Illuminated):
         return quantity(np.array(values), AREA)
 
     def headline(self, results: xr.Dataset) -> Headline:
-        """The largest cross-section back to the source."""
+        """The largest monostatic cross-section; of what is told by wavelengths, as particles are,
+        the largest extinction.
+        """
+        frequency = results["frequency"].values
+        if by_wavelength(frequency):
+            taken = cross_sections.cross_sections(results).extinction
+            level, k = cross_sections.dbsm(taken), int(taken.argmax())
+            at, most = float(frequency[k]), float(level[k])
+            words = f"extinction {area(float(taken[k]))} at {engineering(C0 / at, 'm')}"
+            return Headline(level, at, most, words)
         level = cross_sections.dbsm(cross_sections.monostatic(results))
         at, most = float(results["frequency"].values[level.argmax()]), float(level.max())
         return Headline(level, at, most, f"{most:.1f} dBsm at {engineering(at, 'Hz')}")

@@ -9,7 +9,7 @@ import numpy as np
 
 from heron.problems import whole
 from heron.steps.contract import Floats, Found
-from heron.steps.fields import Name, Number, Point, Step, Time
+from heron.steps.fields import Commented, Name, Number, Point, Time
 
 MAX_POINTS = 250_000  # of one near-field capture, directions of one far field
 MAX_TRACED = 20_000  # points of one capture of snapshots
@@ -20,18 +20,18 @@ ON_RECTANGLE = (
 )
 
 
-class Recorded(Step):
+class Recorded(Commented):
     """How a run on a grid records: from the time it ``opens`` to the time it ``closes``, with soft
     ends; and its ``reading``, interpolated between the places of the grid, or of each component at
-    the nearest, as they lie.
+    the nearest grid point.
     """
 
     opens: Time | None = None
     closes: Time | None = None
-    reading: Literal["interpolated", "as they lie"] = "interpolated"
+    reading: Literal["interpolated", "nearest grid point"] = "interpolated"
 
 
-class OnRectangle(Step):
+class OnRectangle(Commented):
     """A rectangle of ``counts`` points from ``corner`` along the edges ``along`` and ``across``."""
 
     name: Name

@@ -7,11 +7,11 @@ from typing import Any, Literal
 import numpy as np
 
 from heron.steps.captures.common import MAX_POINTS
-from heron.steps.contract import CaptureKind, Entry, Found
-from heron.steps.fields import Name, Number, Step
+from heron.steps.contract import CaptureKind, Entry, Found, Shorthand
+from heron.steps.fields import Commented, Name, Number
 
 
-class FarField(Step):
+class FarField(Commented):
     """The far field on a regular grid of θ and φ, both ends included."""
 
     kind: Literal["far_field"]
@@ -38,5 +38,13 @@ KIND = CaptureKind(
     "Far field",
     "{name} every {theta_step} of θ, {phi_step} of φ",
     (Entry("Captures", "Far field", {"name": "far field"}),),
+    (
+        Shorthand(
+            "far field",
+            "every 2 deg",
+            sentence="{name} every {theta_step}",
+            like={"phi_step": "theta_step"},
+        ),
+    ),
     check=check,
 )

@@ -7,10 +7,10 @@ from typing import Any, Literal
 import numpy as np
 
 from heron.steps.contract import CaptureKind, Entry, Found
-from heron.steps.fields import Length, Name, Number, Step
+from heron.steps.fields import Commented, Length, Name, Number
 
 
-class FarTrace(Step):
+class FarTrace(Commented):
     """E and H of the far field against time, in one direction at a distance."""
 
     kind: Literal["far_trace"]
@@ -39,13 +39,13 @@ KIND = CaptureKind(
     "far_trace",
     "captures",
     FarTrace,
-    "Far signal",
+    "Far-field waveform",
     "{name} towards θ = {theta}, φ = {phi}, at a distance of {distance}",
     (
         Entry(
             "Captures",
-            "Signal far away",
-            {"name": "far signal", "theta": "90 deg", "phi": "0", "distance": "1 m"},
+            "Far-field waveform",
+            {"name": "waveform", "theta": "90 deg", "phi": "0", "distance": "1 m"},
         ),
     ),
     check=check,

@@ -6,10 +6,10 @@ from typing import Literal
 
 from heron.steps.captures.common import IN_FRAME, one
 from heron.steps.contract import CaptureKind, Entry
-from heron.steps.fields import Name, Point, Step
+from heron.steps.fields import Commented, Name, Point
 
 
-class PointTrace(Step):
+class PointTrace(Commented):
     """E and H at a point against time."""
 
     kind: Literal["point_trace"]
@@ -22,9 +22,15 @@ KIND = CaptureKind(
     "point_trace",
     "captures",
     PointTrace,
-    "Signal",
+    "Field against time",
     "{name} at {point}" + IN_FRAME,
-    (Entry("Captures", "Signal at a point", {"name": "signal", "point": ["0", "0", "50 mm"]}),),
+    (
+        Entry(
+            "Captures",
+            "Field against time at a point",
+            {"name": "point", "point": ["0", "0", "50 mm"]},
+        ),
+    ),
     points=one,
     outline=one,
     in_time=True,

@@ -1,4 +1,4 @@
-"""Radar cross-section all round."""
+"""Bistatic radar cross-section in a plane."""
 
 from __future__ import annotations
 
@@ -8,11 +8,11 @@ import numpy as np
 from pydantic import Field
 
 from heron.steps.contract import CaptureKind, Entry, Found
-from heron.steps.fields import Frequency, Name, Number, Step
+from heron.steps.fields import Commented, Frequency, Name, Number
 
 
-class ScatteredCut(Step):
-    """Radar cross-section all round in a plane through the z axis, θ from 0 to 360° at ``phi``, at
+class ScatteredCut(Commented):
+    """Bistatic radar cross-section in a plane through the z axis, θ from 0 to 360° at ``phi``, at
     ``frequencies``; at those of the plan's patterns if there are none.
     """
 
@@ -41,13 +41,13 @@ KIND = CaptureKind(
     "scattered_cut",
     "captures",
     ScatteredCut,
-    "Scattered cut",
-    "{name} all round at φ = {phi} every {step}[, at <frequencies/and: {.}>]",
+    "Bistatic RCS cut",
+    "{name} at φ = {phi} every {step}[, at <frequencies/and: {.}>]",
     (
         Entry(
             "Captures",
-            "Radar cross-section all round",
-            {"name": "scattered", "phi": "0", "step": "2 deg"},
+            "Bistatic RCS cut",
+            {"name": "RCS cut", "phi": "0", "step": "2 deg"},
         ),
     ),
     members={"frequencies": "1 GHz"},

@@ -9,10 +9,10 @@ from pydantic import Field
 from heron.excitation.pulse import LEAST_LEVEL_DB, pulse_of
 from heron.quantities import engineering
 from heron.steps.contract import CaptureKind, Entry, Found
-from heron.steps.fields import Frequency, Name, Step
+from heron.steps.fields import Commented, Frequency, Name
 
 
-class SurfaceCurrent(Step):
+class SurfaceCurrent(Commented):
     """The current on a conducting part, or on all when none is named, at ``frequencies``; at those
     of the plan's patterns when there are none.
     """
@@ -47,7 +47,7 @@ KIND = CaptureKind(
     SurfaceCurrent,
     "Surface current",
     "{name}[ on {part:part|all conductors}][, at <frequencies/and: {.}>]",
-    (Entry("Captures", "Current on surfaces", {"name": "surface current"}),),
+    (Entry("Captures", "Surface current", {"name": "surface current"}),),
     members={"frequencies": "1 GHz"},
     check=check,
 )

@@ -6,7 +6,7 @@ from typing import Annotated, Literal
 
 from pydantic import Field
 
-from heron.steps.fields import Frequency, Length, Number, Point, Step
+from heron.steps.fields import Commented, Frequency, Length, Number, Point
 
 Axis = Literal["+x", "-x", "+y", "-y", "+z", "-z"]
 PortNumber = Annotated[int, Field(ge=1, le=64)]
@@ -14,7 +14,7 @@ PULSE = "[, pulse from {pulse_start|the planâ€™s start} to {pulse_stop|the planâ
 DRIVE = "[, amplitude {amplitude}][, phase {phase}]" + PULSE
 
 
-class Source(Step):
+class Source(Commented):
     """What sends power in.
 
     In time its pulse covers ``pulse_start`` to ``pulse_stop``; where one is not given, what the
@@ -26,13 +26,13 @@ class Source(Step):
 
 
 class ModeFeed(Source):
-    """The mode of a line or of a hollow guide, let in through a plane across an axis.
+    """The mode of a line or of a hollow guide, fed through a plane across an axis.
 
     ``centre`` is a point of the plane, on the strip or inner conductor of a line, in the opening of
     a guide; the wave goes in ``towards`` an axis. The opening is found on the grid, unless its
     ``width`` and ``height`` (along the earlier and the later of the other two axes in the order x,
     y, z) are given. ``modes`` above one take as many ports, from ``number`` on; the first of them
-    is driven. ``shift`` moves the plane of reference along the wave's way.
+    is driven. ``shift`` shifts the reference plane along the wave's way.
     """
 
     number: PortNumber
@@ -47,7 +47,7 @@ class ModeFeed(Source):
 
 
 THROUGH = (
-    ", going {towards}[, opening {width|found} by {height|found}][, {modes} modes]"
-    "[, reference plane {shift} ahead]" + DRIVE
+    ", going {towards}[, opening {width|automatic} by {height|automatic}][, {modes} modes]"
+    "[, reference plane shifted by {shift}]" + DRIVE
 )
 NEW = {"number": 1, "centre": ["0", "0", "0"], "towards": "+x"}

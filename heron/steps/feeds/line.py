@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from typing import Literal
 
-from heron.steps.contract import Entry, Kind
+from heron.steps.contract import Entry, Kind, Shorthand
 from heron.steps.feeds.common import NEW, THROUGH, ModeFeed
 
 
@@ -21,4 +21,11 @@ KIND = Kind(
     "Line feed",
     "port {number}¦on the strip or inner conductor at {centre}" + THROUGH,
     (Entry("Feeds", "Line feed", NEW),),
+    (
+        Shorthand(
+            "line feed",
+            "at (0, 0, 1.6 mm), going +x",
+            sentence="port {number}¦at {centre}" + THROUGH,
+        ),
+    ),
 )

@@ -3,10 +3,10 @@
 from __future__ import annotations
 
 from heron.steps.contract import Entry, Kind, Pick
-from heron.steps.fields import Name, Number, Point, Step
+from heron.steps.fields import Commented, Name, Number, Point
 
 
-class Frame(Step):
+class Frame(Commented):
     """A local coordinate system: turned about its own x, then y, then z axis, then placed at
     ``origin``.
     """

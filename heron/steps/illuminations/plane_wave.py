@@ -4,14 +4,14 @@ from __future__ import annotations
 
 from typing import Literal
 
-from heron.steps.contract import Entry, Kind
+from heron.steps.contract import Entry, Kind, Shorthand
 from heron.steps.feeds.common import DRIVE, Source
 from heron.steps.fields import Direction, FieldStrength, Name, Number
 
 
 class PlaneWave(Source):
-    """A plane wave that travels along a vector, its electric field along another (of which the part
-    across the first counts), of that peak value at the origin.
+    """A plane wave that travels along a vector; its electric field lies along another (of which the
+    part across the first counts), of that peak value at the origin.
     """
 
     kind: Literal["plane_wave"] = "plane_wave"
@@ -33,6 +33,11 @@ KIND = Kind(
             "Feeds",
             "Plane wave",
             {"name": "wave", "travels": ["0", "0", "-1"], "electric": ["1", "0", "0"]},
+        ),
+    ),
+    (
+        Shorthand(
+            "wave", "along −z, E along x", sentence="{name} along {travels}, E along {electric}"
         ),
     ),
 )

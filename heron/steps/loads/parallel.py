@@ -5,10 +5,10 @@ from __future__ import annotations
 from typing import Literal
 
 from heron.steps.contract import Entry, Kind
-from heron.steps.fields import Capacitance, Inductance, Name, Number, Resistance, Step
+from heron.steps.fields import Capacitance, Commented, Inductance, Name, Number, Resistance
 
 
-class ParallelLoad(Step):
+class ParallelLoad(Commented):
     """R, L and C side by side across a gap of the wire's diameter, at the fraction ``at`` of a
     part's length; what is not given is not there.
     """

@@ -5,10 +5,10 @@ from __future__ import annotations
 from typing import Literal
 
 from heron.steps.contract import Entry, Kind
-from heron.steps.fields import Capacitance, Inductance, Name, Number, Resistance, Step
+from heron.steps.fields import Capacitance, Commented, Inductance, Name, Number, Resistance
 
 
-class SeriesLoad(Step):
+class SeriesLoad(Commented):
     """R, L and C in series across a gap of the wire's diameter, at the fraction ``at`` of a part's
     length.
     """

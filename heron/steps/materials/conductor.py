@@ -41,7 +41,7 @@ KIND = MaterialKind(
     "materials",
     GoodConductor,
     "Conductor",
-    "{name} of {conductivity}[, sheets {thickness|without thickness}][, roughness {roughness}]",
+    "{name} of {conductivity}[, sheet thickness {thickness|zero}][, roughness {roughness}]",
     (Entry("Materials", "Conductor", {"name": "conductor", "conductivity": "1e7 S/m"}),),
     conducts=True,
     substance=substance,

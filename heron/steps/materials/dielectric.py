@@ -41,13 +41,15 @@ KIND = MaterialKind(
     "dielectric",
     "materials",
     Dielectric,
-    "Medium",
+    "Dielectric",
     "{name} of permittivity {permittivity}[, loss tangent {loss_tangent}]"
     "[, conductivity {conductivity}][, permeability {permeability}]"
     "[, magnetic loss tangent {magnetic_loss_tangent}]",
     (
         Entry(
-            "Materials", "Medium", {"name": "medium", "permittivity": "3", "loss_tangent": "0.01"}
+            "Materials",
+            "Dielectric",
+            {"name": "dielectric", "permittivity": "3", "loss_tangent": "0.01"},
         ),
     ),
     substance=substance,

@@ -36,7 +36,7 @@ KIND = WireKind(
     "parts",
     Arc,
     "Arc",
-    "{name} about {centre}, bend radius {bend}[, from angle {from_angle} to {to_angle}]" + WIRE_END,
+    "{name} about {centre}, arc radius {bend}[, from angle {from_angle} to {to_angle}]" + WIRE_END,
     (Entry("Wires", "Arc or circle", {"name": "arc", "bend": "50 mm", "radius": "1 mm"}),),
     path=path,
 )

@@ -38,7 +38,7 @@ KIND = ChangeKind(
     "parts",
     Combine,
     "Combine",
-    "{name}, {operation} {first:body} with <others/and: {.:body}>[keep=yes:, sources kept]"
+    "{name}, {operation} {first:body} with <others/and: {.:body}>[keep=yes:, originals kept]"
     "[, in frame {frame:frame}]",
     (
         Entry(

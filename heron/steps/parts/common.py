@@ -35,13 +35,13 @@ class WireStep(PartStep):
     """A wire of ``radius``."""
 
     radius: Length
-    material: str = "perfect"
+    material: str = "perfect conductor"
 
 
 class BodyStep(PartStep):
     """``priority``: where solids overlap, the higher one stays; among equals the later part."""
 
-    material: str = "perfect"
+    material: str = "perfect conductor"
     priority: Annotated[int, Field(ge=-100, le=100)] = 0
 
 

@@ -52,7 +52,7 @@ KIND = BodyKind(
                 "top": "0",
                 "height": "20 mm",
                 "axis": "z",
-                "material": "perfect",
+                "material": "perfect conductor",
             },
         ),
     ),

@@ -85,7 +85,7 @@ KIND = ChangeKind(
     "[!operation=turn: by {angle} about axis {axis} through {about}]"
     "[!operation=mirror: in the plane across {axis} through {about}]"
     "[!operation=scale: by {factor} from {about}]"
-    "[keep=no:, the source goes][, in frame {frame:frame}]",
+    "[keep=no:, original removed][, in frame {frame:frame}]",
     (
         Entry(
             "Changes",

@@ -50,7 +50,7 @@ KIND = BodyKind(
                 "inner": "0",
                 "height": "20 mm",
                 "axis": "z",
-                "material": "perfect",
+                "material": "perfect conductor",
             },
         ),
     ),

@@ -39,7 +39,7 @@ KIND = BodyKind(
                 "name": "ellipsoid",
                 "centre": ["0", "0", "0"],
                 "radii": ["10 mm", "15 mm", "20 mm"],
-                "material": "perfect",
+                "material": "perfect conductor",
             },
         ),
     ),

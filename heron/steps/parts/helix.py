@@ -44,7 +44,7 @@ KIND = WireKind(
     "parts",
     Helix,
     "Helix",
-    "{name} from {centre}, bend radius {bend}, pitch {pitch}, {turns} turns[, {hand} handed]"
+    "{name} from {centre}, helix radius {bend}, pitch {pitch}, {turns} turns[, {hand} handed]"
     + WIRE_END,
     (
         Entry(

@@ -53,7 +53,7 @@ KIND = BodyKind(
                     {"at": ["0", "0", "0"], "width": "20 mm", "height": "10 mm"},
                     {"at": ["0", "0", "40 mm"], "width": "50 mm", "height": "40 mm"},
                 ],
-                "material": "perfect",
+                "material": "perfect conductor",
             },
         ),
     ),

@@ -34,21 +34,21 @@ KIND = BodyKind(
     "revolve",
     "parts",
     Revolve,
-    "Turned body",
-    "{name} with the profile from " + CORNERS + "[, turned by {angle}]" + BODY_END,
+    "Revolved solid",
+    "{name} with the profile from " + CORNERS + "[, revolved by {angle}]" + BODY_END,
     (
         Entry(
             "Solids",
-            "Turned body",
+            "Revolved solid",
             {
-                "name": "turned body",
+                "name": "revolved solid",
                 "outline": [
                     {"to": ["5 mm", "0"]},
                     {"to": ["20 mm", "0"]},
                     {"to": ["5 mm", "30 mm"]},
                 ],
                 "angle": "360 deg",
-                "material": "perfect",
+                "material": "perfect conductor",
             },
         ),
     ),

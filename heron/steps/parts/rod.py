@@ -45,14 +45,14 @@ KIND = BodyKind(
                 "points": [["0", "0", "0"], ["0", "0", "40 mm"], ["40 mm", "0", "40 mm"]],
                 "radius": "2 mm",
                 "bend": "8 mm",
-                "material": "perfect",
+                "material": "perfect conductor",
             },
         ),
         Entry(
             "Solids",
-            "Bar of any profile",
+            "Swept profile",
             {
-                "name": "bar",
+                "name": "swept profile",
                 "points": [["0", "0", "0"], ["40 mm", "0", "0"], ["40 mm", "40 mm", "0"]],
                 "outline": [
                     {"to": ["-2 mm", "-1 mm"]},
@@ -61,7 +61,7 @@ KIND = BodyKind(
                     {"to": ["-2 mm", "1 mm"]},
                 ],
                 "bend": "8 mm",
-                "material": "perfect",
+                "material": "perfect conductor",
             },
         ),
     ),

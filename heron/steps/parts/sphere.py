@@ -32,7 +32,12 @@ KIND = BodyKind(
         Entry(
             "Solids",
             "Sphere",
-            {"name": "sphere", "centre": ["0", "0", "0"], "radius": "15 mm", "material": "perfect"},
+            {
+                "name": "sphere",
+                "centre": ["0", "0", "0"],
+                "radius": "15 mm",
+                "material": "perfect conductor",
+            },
         ),
     ),
     (Shorthand("sphere", "radius 10 mm", ("radius",)),),

@@ -45,7 +45,7 @@ KIND = BodyKind(
                 "bend": "20 mm",
                 "radius": "4 mm",
                 "axis": "z",
-                "material": "perfect",
+                "material": "perfect conductor",
             },
         ),
     ),

@@ -43,7 +43,7 @@ KIND = BodyKind(
                 "corner": ["0", "0", "0"],
                 "size": ["30 mm", "20 mm", "10 mm"],
                 "top": "0",
-                "material": "perfect",
+                "material": "perfect conductor",
             },
         ),
     ),

@@ -10,8 +10,8 @@ from pydantic import Field, GetCoreSchemaHandler
 from pydantic_core import CoreSchema, core_schema
 
 from heron.steps import changed, kinds
-from heron.steps.contract import Entry, Kind
-from heron.steps.fields import ByName, Frequency, Name, Number, Step
+from heron.steps.contract import Entry, Kind, Shorthand
+from heron.steps.fields import ByName, Commented, Frequency, Name, Number, Step
 from heron.steps.sentence import Sentence
 from heron.steps.template import Words, within
 
@@ -40,7 +40,7 @@ def _given(settings: dict[str, Step]) -> dict[str, Step]:
     return {name: own for name, own in settings.items() if own != type(own)()}
 
 
-class Plan(Step):
+class Plan(Commented):
     """Engine, band and accuracy; what only one engine knows is in its ``settings``.
 
     A run solves in several ``rounds``, the last of which is as fine as the plan asks and the others
@@ -95,5 +95,15 @@ KIND = PlanKind(
     "[, {spacing} spacing][, patterns at <pattern_frequencies/and: {.}>][, {rounds} rounds]"
     "[, pulse from {pulse_start|the band\u2019s start} to {pulse_stop|the band\u2019s end}]",
     (Entry("Build", "Plan", {"name": "second plan", "f_start": "1 GHz", "f_stop": "2 GHz"}),),
+    short=(
+        Shorthand(
+            "sweep",
+            "2 to 3 GHz, 201 points",
+            sentence="{f_start} to {f_stop}[, {points} points][, {spacing} spacing]",
+            of_one_unit=("f_start", "f_stop"),
+        ),
+        Shorthand("engine", "auto", sentence="{engine:engine}"),
+        Shorthand("rounds", "3", sentence="{rounds}"),
+    ),
     members={"pattern_frequencies": "1 GHz"},
 )

@@ -5,10 +5,10 @@ from __future__ import annotations
 from typing import Literal
 
 from heron.steps.contract import Entry, Kind
-from heron.steps.fields import Length, Name, Point, Step
+from heron.steps.fields import Commented, Length, Name, Point
 
 
-class FineBox(Step):
+class FineBox(Commented):
     """Cells of at most ``cell`` along every axis in a box; for engines that fill space with a
     grid.
     """

@@ -5,10 +5,10 @@ from __future__ import annotations
 from typing import Literal
 
 from heron.steps.contract import Entry, Kind
-from heron.steps.fields import Length, Name, Step
+from heron.steps.fields import Commented, Length, Name
 
 
-class FinePart(Step):
+class FinePart(Commented):
     """Cells of at most ``cell`` along every axis within the bounds of a part."""
 
     kind: Literal["fine_part"]

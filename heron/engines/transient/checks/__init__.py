@@ -11,7 +11,7 @@ from heron.engines.transient.checks.dipoles import dipole_places
 from heron.engines.transient.checks.illuminations import beams_in_box, first_media, looked_across
 from heron.engines.transient.checks.openings import aperture_problems
 from heron.engines.transient.checks.repeats import beyond_period
-from heron.engines.transient.checks.symmetry import mirror_problems
+from heron.engines.transient.checks.symmetry import mirror_problems, symmetry_offers
 from heron.geometry import Geometry
 from heron.model import Evaluated
 from heron.problems import Problem
@@ -30,6 +30,7 @@ CHECKS: list[Callable[[Evaluated, Geometry, Any], list[Problem]]] = [
     aperture_problems,
     dipole_places,
     mirror_problems,
+    symmetry_offers,
     first_media,
     beams_in_box,
     looked_across,

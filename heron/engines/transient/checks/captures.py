@@ -4,8 +4,8 @@ from __future__ import annotations
 
 from typing import Any
 
-from heron.engines.transient.recorder import AS_THEY_LIE, window_of
-from heron.excitation.pulse import pulse_of
+from heron.engines.transient.recorder import NEAREST, window_of
+from heron.excitation.pulse import longest_run, pulse_of
 from heron.fields.surface import within
 from heron.geometry import Geometry
 from heron.geometry.build import build_frames, frame_matrix
@@ -21,8 +21,7 @@ def beyond_walls(model: Evaluated, geometry: Geometry, discretisation: Any) -> l
     frames, out = build_frames(model, []), []
     for i, c in enumerate(model.captures):
         own = c is not None and (
-            window_of(c, pulse_of(model.plan)) is not None
-            or getattr(c, "reading", "") == AS_THEY_LIE
+            window_of(c, pulse_of(model.plan)) is not None or getattr(c, "reading", "") == NEAREST
         )
         if c is None or not (own or in_time(c)) or (c.frame and c.frame not in frames):
             continue
@@ -48,8 +47,7 @@ def beyond_walls(model: Evaluated, geometry: Geometry, discretisation: Any) -> l
 def opens_late(model: Evaluated, geometry: Geometry, discretisation: Any) -> list[Problem]:
     """Captures that open when the run has ended for certain."""
     pulse = pulse_of(model.plan)
-    own = model.plan.settings.transient
-    longest = pulse.duration + own.longest * max(pulse.duration, 1 / pulse.centre)
+    longest = longest_run(model.plan, pulse)
     return [
         Problem(
             "error",

@@ -115,7 +115,7 @@ def beams_in_box(model: Evaluated, geometry: Geometry, discretisation: Any) -> l
 
 
 def looked_across(model: Evaluated, geometry: Geometry, discretisation: Any) -> list[Problem]:
-    """Captures that lie on both sides of the box of total fields, or in the cells where waves
+    """Captures that lie on both sides of the total-field box, or in the cells where waves
     enter.
     """
     if not model.document.illuminations:
@@ -159,7 +159,7 @@ def looked_across(model: Evaluated, geometry: Geometry, discretisation: Any) -> 
                 Problem(
                     "error",
                     "invalid",
-                    f"“{capture.name}” lies on both sides of the box of total fields; beyond it"
+                    f"“{capture.name}” lies on both sides of the total-field box; beyond it"
                     " there are scattered fields only",
                     "make it smaller, or move the box or the walls away",
                     ("captures", i),

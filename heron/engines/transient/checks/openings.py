@@ -91,8 +91,8 @@ def _of_aperture(model: Evaluated, s: Any, p: Any) -> Iterator[Problem]:
         yield Problem(
             "look",
             "next-mode",
-            f"at port {feed.number} mode {count + 1} travels from {begins} on, and the band ends at"
-            f" {stop}",
+            f"at port {feed.number} mode {count + 1} propagates from {begins} on, and the band ends"
+            f" at {stop}",
             "what enters that mode is taken up unseen: ask for more modes, or make the opening"
             " smaller",
             (*here, "modes"),

@@ -59,10 +59,10 @@ def beyond_period(model: Evaluated, geometry: Geometry, discretisation: Any) -> 
             Problem(
                 "look",
                 "higher-orders",
-                f"from {engineering(first, 'Hz', 3)} on the period is longer than a wavelength, and"
-                " waves go off aslant too",
+                f"grating lobes appear from {engineering(first, 'Hz', 3)} on: the period is longer"
+                " than a wavelength",
                 "reflectance and transmittance count them; complex reflection and transmission are"
-                " of the straight wave",
+                " those of the zero-order wave",
                 ("surround", "period"),
             )
         )

@@ -1,4 +1,4 @@
-"""``bench``: measure this machine, or check against formulas at length."""
+"""``benchmark``: measure this machine, or check against formulas at length."""
 
 from __future__ import annotations
 
