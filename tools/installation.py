@@ -114,6 +114,7 @@ def ensure_web() -> None:
     sources = Stamp(
         "web",
         web / "src",
+        ROOT / "docs" / "guide",
         web / "public",
         web / "index.html",
         web / "package.json",

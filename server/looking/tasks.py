@@ -107,8 +107,8 @@ def read_phrase(document: str, text: str, materials: list[str]) -> dict[str, Any
     return asdict(step_from(text, load_document(document), materials))
 
 
-def complete_phrase(document: str, text: str, materials: list[str]) -> list[str]:
-    return completions(text, load_document(document), materials)
+def complete_phrase(document: str, text: str, materials: list[str]) -> list[dict[str, str]]:
+    return [asdict(c) for c in completions(text, load_document(document), materials)]
 
 
 def print_step(document: str, chapter: str, number: int) -> str | None:
@@ -174,7 +174,7 @@ def warm_up() -> None:
     from server.projects.library import example
 
     examine(example("mast-dipole"))
-    examine(example("hide-patch"))
+    examine(example("roof-patch"))
 
 
 TASKS: dict[str, Callable[..., Any]] = {

@@ -77,6 +77,15 @@ def save_revision(
 
 
 @transaction.atomic
+def copy_example(request: HttpRequest, project_id: int, document: Document) -> Project:
+    """A shipped example as the project's next revision, with the files that it imports."""
+    project = get_project(request, project_id, Role.EDITOR, lock=True)
+    _append(project, document, person(request))
+    files.ship(project, document)
+    return project
+
+
+@transaction.atomic
 def step_history(request: HttpRequest, project_id: int, direction: str) -> Project:
     """Moves the head to its parent ("undo") or its newest child ("redo").
 

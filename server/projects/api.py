@@ -40,6 +40,7 @@ class ProjectCard(Schema):
     revision: int
     headline: str
     running: int
+    fraction: float
 
 
 class Line(Schema):
@@ -183,6 +184,23 @@ class NewRole(Schema):
     role: Role
 
 
+class CompletionLine(Schema):
+    """A text that goes on from what is typed, and what the step is."""
+
+    text: str
+    meaning: str
+
+
+class StartLine(Schema):
+    """A skeleton to begin a model from; ``drawing`` is SVG."""
+
+    name: str
+    title: str
+    hint: str
+    drawing: str
+    document: dict[str, Any]
+
+
 class ExampleLine(Schema):
     name: str
     title: str
@@ -236,6 +254,20 @@ def create_project(request: HttpRequest, data: NewProject) -> Answer:
 @router.get("/examples", response=list[ExampleLine], operation_id="list_examples")
 def list_examples(request: HttpRequest) -> list[ExampleLine]:
     return [ExampleLine(name=n, title=d.name, notes=d.notes) for n, d in library.examples().items()]
+
+
+@router.get("/starts", response=list[StartLine], operation_id="list_starts")
+def list_starts(request: HttpRequest) -> list[library.Start]:
+    """Working skeletons of parts, feed, captures and plan, one for each sort of problem."""
+    return library.starts()
+
+
+@router.post(
+    "/{int:project_id}/examples/{name}", response=ProjectState, operation_id="copy_example"
+)
+def copy_example(request: HttpRequest, project_id: int, name: str) -> ProjectState:
+    """Puts an example, with the files it imports, in the place of the project's model."""
+    return _state(request, actions.copy_example(request, project_id, library.example(name)))
 
 
 @router.post("/examine", response=ExaminationAnswer, operation_id="examine_document")
@@ -381,12 +413,15 @@ def read_phrase(request: HttpRequest, data: Phrase) -> TypedStep:
     return TypedStep(**read)
 
 
-@router.post("/phrase/next", response=list[str], operation_id="complete_phrase")
-def complete_phrase(request: HttpRequest, data: Phrase) -> list[str]:
+@router.post("/phrase/next", response=list[CompletionLine], operation_id="complete_phrase")
+def complete_phrase(request: HttpRequest, data: Phrase) -> list[dict[str, str]]:
     """What a typed text may go on as, best first."""
     known = _library(data.document)
     document = text_of(data.document)
-    return cast(list[str], asked(request, None, "complete_phrase", document, data.text, known))
+    return cast(
+        list[dict[str, str]],
+        asked(request, None, "complete_phrase", document, data.text, known),
+    )
 
 
 @router.post("/sentence", response=str, operation_id="print_step")

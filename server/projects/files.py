@@ -64,7 +64,8 @@ def ship(project: Project, document: Document) -> None:
     """Gives a project made from an example the files that its import steps name; they are our own,
     so they are read here.
     """
-    for name in {p.file for p in document.parts if p.kind == "import"}:
+    present = set(project.uploads.values_list("name", flat=True))
+    for name in {p.file for p in document.parts if p.kind == "import"} - present:
         path = ROOT / "examples" / name
         if not path.is_file():
             continue

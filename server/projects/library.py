@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import json
+from dataclasses import dataclass
 from functools import lru_cache
 from typing import Any
 
@@ -35,6 +37,29 @@ def examples() -> dict[str, Document]:
     }
 
 
+@dataclass(frozen=True)
+class Start:
+    """A working skeleton to begin a model from, with its drawing as SVG."""
+
+    name: str
+    title: str
+    hint: str
+    drawing: str
+    document: dict[str, Any]
+
+
+@lru_cache(maxsize=1)
+def starts() -> list[Start]:
+    """The skeletons, one file each with a drawing of the same name beside it, in their order."""
+    found = []
+    for path in sorted((ROOT / "examples/starts").glob("*.json")):
+        own = json.loads(path.read_bytes())
+        document = load_document(own["document"]).model_dump(mode="json")
+        drawing = path.with_suffix(".svg").read_text()
+        found.append(Start(path.stem, own["title"], own["hint"], drawing, document))
+    return found
+
+
 def example(name: str | None) -> Document:
     """A shipped example, or an empty model without a name."""
     if name is None:
@@ -46,7 +71,8 @@ def example(name: str | None) -> Document:
 
 def cards(request: HttpRequest) -> list[dict[str, Any]]:
     """The projects of whoever asks, the latest changed first, each with the number of its head, its
-    last run's headline and how many runs are going on; one query, and nothing of their models.
+    last run's headline, how many runs are going on and how far the farthest is; one query, and
+    nothing of their models.
     """
     runs = Run.objects.filter(project=OuterRef("pk"))
     active = runs.filter(status__in=ACTIVE).order_by().values("project")
@@ -60,8 +86,14 @@ def cards(request: HttpRequest) -> list[dict[str, Any]]:
                 runs.exclude(headline={}).order_by("-number").values("headline__text")[:1]
             ),
             running=Coalesce(Subquery(active.annotate(n=Count("*")).values("n")), 0),
+            fraction=Coalesce(
+                Subquery(
+                    runs.filter(status__in=ACTIVE).order_by("-fraction").values("fraction")[:1]
+                ),
+                0.0,
+            ),
         )
         .order_by("-updated")
-        .values("id", "name", "updated", "revision", "role", "last", "running")
+        .values("id", "name", "updated", "revision", "role", "last", "running", "fraction")
     )
     return [{**line, "headline": line.pop("last") or ""} for line in found]

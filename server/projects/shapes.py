@@ -10,15 +10,20 @@ Point = tuple[float, float, float]
 Path = list[str | int]
 
 
-class Value(BaseModel):
+class ParameterValue(BaseModel):
+    """SI; the limits of a parameter that has both, and what one of its ``shown`` unit is in SI."""
+
     value: float
     unit: str
+    low: float | None
+    high: float | None
+    shown: float
 
 
 class Finding(BaseModel):
-    """Something that is wrong or worth a look, with what would mend it."""
+    """Something that is wrong, worth a look or could be better, with what would mend it."""
 
-    level: Literal["error", "look"]
+    level: Literal["error", "look", "offer"]
     code: str
     message: str
     why: str
@@ -52,6 +57,7 @@ class Body(BaseModel):
     solid: bool
     material: str
     conductor: bool
+    metallic: bool
     colour: str
     faces: int
     low: Point
@@ -182,6 +188,7 @@ class ForecastAnswer(BaseModel):
     solves: int
     stages: list[StageForecast]
     reason: str
+    base_bytes: float
     seconds: float
     least_seconds: float
     most_seconds: float
@@ -195,7 +202,7 @@ class ExaminationAnswer(BaseModel):
     meshes: dict[str, RawMesh]
     contacts: list[Contact]
     displaced: list[tuple[str, str]]
-    values: dict[str, Value]
+    values: dict[str, ParameterValue]
     shapes: list[Shape]
     feeds: list[Point | None]
     dipoles: list[DipoleMark]
@@ -207,6 +214,7 @@ class ExaminationAnswer(BaseModel):
     layers: list[LayerMark]
     frames: list[FrameMark]
     problems: list[Finding]
+    offers: list[Finding]
     forecast: ForecastAnswer | None
     engine: str
     engine_reason: str

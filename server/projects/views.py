@@ -5,6 +5,7 @@ from __future__ import annotations
 import base64
 from collections.abc import Callable
 from dataclasses import asdict
+from itertools import pairwise
 from typing import Any
 
 import numpy as np
@@ -24,8 +25,9 @@ from heron.materials import Medium, fit_table
 from heron.model import Evaluated
 from heron.model.substances import conducting, conductors_of, media_of
 from heron.model.surroundings import layers_of, periods_of
+from heron.quantities import Quantity, Values, evaluate
 from heron.quantities.constants import C0
-from heron.quantities.units import si_symbol
+from heron.quantities.units import si_symbol, unit
 from heron.shapes.bodies import Body, cached
 from heron.shapes.kernel import FACE, subshapes
 from heron.shapes.mesh import FINE, SCENE, edge_lines, triangulate
@@ -34,6 +36,26 @@ from server.packets import packet
 
 OUTLINE_EDGES, OUTLINE_BODIES = 60, 40
 OUTLINE_FINE = 5e-3  # of a body's diagonal: distance of its drawn edges from the true ones
+
+
+def _value(own: Quantity, parameter: Any, values: Values) -> dict[str, Any]:
+    known = unit(parameter.unit) if parameter.unit else None
+    return {
+        "value": own.value,
+        "unit": si_symbol(own.dimension),
+        "low": _limit(parameter.low, own, values),
+        "high": _limit(parameter.high, own, values),
+        "shown": 1.0 if known is None else known[0],
+    }
+
+
+def _limit(text: str, of: Quantity, values: Values) -> float | None:
+    """A limit of a parameter, where there is one that means something."""
+    try:
+        limit = evaluate(text, values) if text else None
+    except HeronError:
+        return None
+    return limit.value if limit is not None and limit.dimension == of.dimension else None
 
 
 def examination_view(e: Examination, have: set[str] | None = None) -> dict[str, Any]:
@@ -54,7 +76,9 @@ def examination_view(e: Examination, have: set[str] | None = None) -> dict[str, 
         "contacts": [asdict(c) for c in e.contacts],
         "displaced": [list(pair) for pair in e.geometry.placed.taken] if e.geometry.bodies else [],
         "values": {
-            n: {"value": q.value, "unit": si_symbol(q.dimension)} for n, q in e.model.values.items()
+            p.name: _value(e.model.values[p.name], p, e.model.values)
+            for p in e.model.document.parameters
+            if p.name in e.model.values
         },
         "shapes": shapes(e.geometry),
         "feeds": [_mark(e, f) for f in e.model.feeds],
@@ -91,6 +115,7 @@ def examination_view(e: Examination, have: set[str] | None = None) -> dict[str, 
             if n
         ],
         "problems": [asdict(p) for p in e.problems],
+        "offers": [asdict(p) for p in e.offers],
         "forecast": e.forecast.as_json() if e.forecast else None,
         "engine": e.engine,
         "engine_reason": e.engine_reason,
@@ -182,6 +207,19 @@ def mesh_key(body: Body, scene: float) -> str:
     return f"{body.key}@{scene:.3g}" if small else body.key
 
 
+def _metallic(e: Examination, name: str) -> bool:
+    """Whether a material looks like metal: a conductor, or a medium whose permittivity is negative
+    in the middle of the band, as that of metals at optical frequencies.
+    """
+    if conducting(e.model, name):
+        return True
+    medium, plan = media_of(e.model)[0].get(name), e.model.plan
+    if medium is None or plan is None:
+        return False
+    middle = np.array([(plan.f_start + plan.f_stop) / 2])
+    return bool(medium.epsilon(middle)[0].real < 0)
+
+
 def _body(e: Examination, body: Body, scene: float) -> dict[str, Any]:
     low, high = body.bounds
     return {
@@ -191,6 +229,7 @@ def _body(e: Examination, body: Body, scene: float) -> dict[str, Any]:
         "solid": body.solid,
         "material": body.material,
         "conductor": conducting(e.model, body.material),
+        "metallic": _metallic(e, body.material),
         "colour": body.colour,
         "low": low.tolist(),
         "high": high.tolist(),
@@ -222,15 +261,25 @@ def outline(geometry: Geometry) -> list[list[list[float]]]:
     """
     sizes = {b.name: float(np.linalg.norm(np.subtract(*b.bounds))) for b in geometry.bodies}
     largest = sorted(geometry.bodies, key=lambda b: -sizes[b.name])[:OUTLINE_BODIES]
-    lines = [
-        line * b.unit
-        for b in largest
-        for line in edge_lines(b.shape, OUTLINE_FINE * sizes[b.name] / b.unit)
-    ]
+    lines = []
+    for b in largest:
+        own = [line * b.unit for line in edge_lines(b.shape, OUTLINE_FINE * sizes[b.name] / b.unit)]
+        lines += [*own, *_sides(own)]
     lines.sort(key=lambda line: -float(np.linalg.norm(np.diff(line, axis=0), axis=1).sum()))
     return [
         [*line[:: max(1, len(line) // 24)].round(9).tolist(), line[-1].round(9).tolist()]
         for line in lines[:OUTLINE_EDGES]
+    ]
+
+
+def _sides(edges: list[Any]) -> list[Any]:
+    """Lines between the rims of a round body, which has no edges along its sides."""
+    if len(edges) < 2 or any(np.linalg.norm(e[0] - e[-1]) > 1e-9 for e in edges):
+        return []
+    return [
+        np.array([one[k * len(one) // 4], other[k * len(other) // 4]])
+        for one, other in pairwise(edges)
+        for k in range(4)
     ]
 
 

@@ -1,4 +1,4 @@
-"""Readout pages, templates of their owners, and curves from elsewhere."""
+"""Readout pages, templates of their owners, and reference curves."""
 
 from __future__ import annotations
 
@@ -35,7 +35,7 @@ class Template(models.Model):
 
 
 class ReferenceCurve(models.Model):
-    """A curve from elsewhere: the text as it came, and how it is read."""
+    """A reference curve: the text as it came, and how it is read."""
 
     project = models.ForeignKey(Project, on_delete=models.CASCADE, related_name="references")
     number = models.PositiveIntegerField()

@@ -91,13 +91,15 @@ class StatedErrors(BaseModel):
 
 class Sweep(BaseModel):
     """Everything against frequency; ``provides`` and ``lacks`` by the names of capabilities, which
-    may say more of themselves. ``receives`` are ports of a lit run.
+    may say more of themselves. ``receives`` are ports of an illuminated run; ``by_wavelength``
+    runs are told by wavelengths unless otherwise wished.
     """
 
     model_config = ConfigDict(extra="allow")
     provides: list[str]
     lacks: dict[str, str]
     frequency_hz: list[float]
+    by_wavelength: bool
     solved: list[bool]
     layered: bool = False
     receives: list[int] = []

@@ -155,7 +155,7 @@ def test_shipped_examples_bring_their_files(api: Api) -> None:
 
 
 def test_an_interrupted_reader_is_not_waited_for_forever(api: Api) -> None:
-    project = create_project(person("zoe"), example("hide-patch"))
+    project = create_project(person("zoe"), example("roof-patch"))
     upload = Upload.objects.create(project=project, name="a.step", digest="", size=1, original=b"x")
     Upload.objects.update(created="2020-01-01T00:00:00Z", message=files.WAITING)
     upload.refresh_from_db()
@@ -178,7 +178,7 @@ def test_typed_steps_and_material_curves(api: Api, project: int) -> None:
     assert printed == "Box box from (-40 mm / 2, -20 mm / 2, 0) by (40 mm, 20 mm, 1.6 mm), of FR4"
     assert api.ask("post", "/projects/sentence", asked | {"number": 99}).status_code == 404
     more = api.ask("post", "/projects/phrase/next", {"document": found, "text": "cyl"}).json()
-    assert more[0] == "cylinder radius 5 mm, height 20 mm"
+    assert more[0]["text"] == "cylinder radius 5 mm, height 20 mm" and more[0]["meaning"]
     language = api.ask("get", "/projects/language").json()
     assert language["references"]["engine"] == ["auto", "moments", "transient"]
     assert {"box", "gap", "plan"} <= {k["name"] for k in language["kinds"]}

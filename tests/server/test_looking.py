@@ -46,7 +46,7 @@ def test_a_process_answers_what_this_one_would(monkeypatch: pytest.MonkeyPatch) 
     first = pool._processes[0].process
     assert first is not None
     again = pool.ask(1, 4, "complete_phrase", MODEL, "cyl", [])
-    assert again[0].startswith("cylinder") and pool._processes[0].process is first
+    assert again[0]["text"].startswith("cylinder") and pool._processes[0].process is first
     with pytest.raises(ModelError, match="there is no field “sied” here") as refused:
         bad = json.dumps({**dipole(), "surround": {"sied": 1}})
         pool.ask(1, 4, "look_over", bad, None, None, [], None)
@@ -59,7 +59,7 @@ def test_a_process_answers_what_this_one_would(monkeypatch: pytest.MonkeyPatch) 
     # a question that takes too long ends its process, and the next one has another
     monkeypatch.setattr(pool, "ANSWER_S", 0.0)
     with pytest.raises(Problem, match="more time or memory") as late:
-        large = json.dumps(example("hide-patch").model_dump(mode="json"), sort_keys=True)
+        large = json.dumps(example("roof-patch").model_dump(mode="json"), sort_keys=True)
         pool.ask(1, 4, "look_over", large, None, None, [], None)
     assert late.value.status == 503
     assert first.poll() is not None

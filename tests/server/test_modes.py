@@ -21,7 +21,7 @@ def test_modes_of_an_opening_are_studied_and_solved_with(
     document = {"version": 1, "name": "guide"} | models.rectangular_guide(
         "12 mm", cells="10", points=3
     )
-    document["surround"]["mirror"] = ["none", "magnetic", "electric"]
+    document["surround"]["mirror"] = ["none", "PMC", "PEC"]
     guide = create_project(owner, load_document(document))
     body = {"document": document, "project": guide.id}
 

@@ -235,7 +235,7 @@ def test_examples_and_blank_projects(api: Api) -> None:
         "ground-whip",
         "yagi",
         "helix",
-        "hide-patch",
+        "roof-patch",
         "skiff-mount",
     } <= names
     assert api.ask("post", "/projects", {"example": "yagi"}).json()["name"] == "Channel Yagi"
@@ -268,7 +268,7 @@ def test_a_document_saved_before_a_field_was_there_is_served_with_it(
 def test_a_grid_is_laid_open_and_where_there_is_none_it_says_why(
     api: Api, stranger: Api, project: Project
 ) -> None:
-    patch = create_project(User.objects.get(username="olive"), example("hide-patch"))
+    patch = create_project(User.objects.get(username="olive"), example("roof-patch"))
     document = patch.head.document
     document["plans"][0]["settings"] = {"transient": {"cells_per_wavelength": "10"}}
     asked = {"axis": "z", "at": 0.0007}

@@ -233,7 +233,7 @@ def test_server_and_worker_outlive_a_restart_of_postgresql(
         print((folder / "log").read_text()[-2000:])
 
 
-@pytest.mark.parametrize("command", ["solve", "modes", "geometry", "compare", "bench"])
+@pytest.mark.parametrize("command", ["solve", "modes", "geometry", "compare", "benchmark"])
 def test_every_command_of_the_core_is_one_of_the_script(
     script: dict[str, Any],
     command: str,

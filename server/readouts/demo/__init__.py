@@ -1,4 +1,4 @@
-"""What the demo's readouts show beside the models: variants, spec lines, a curve from elsewhere.
+"""What the demo's readouts show beside the models: variants, spec lines, a reference curve.
 
 All invented.
 """

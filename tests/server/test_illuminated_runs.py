@@ -1,4 +1,4 @@
-"""Runs of lit models through the API: what they offer, what they refuse, their noise floor."""
+"""Runs of illuminated models through the API: what they offer and refuse, their noise floor."""
 
 from __future__ import annotations
 
@@ -20,7 +20,9 @@ from tests.server.conftest import Api, solved, unpacked
 BALL: dict[str, Any] = {
     "version": 1,
     "name": "ball",
-    "parts": [{"kind": "sphere", "name": "ball", "radius": "20 mm", "material": "perfect"}],
+    "parts": [
+        {"kind": "sphere", "name": "ball", "radius": "20 mm", "material": "perfect conductor"}
+    ],
     "illuminations": [
         {"name": "lamp", "amplitude": "2 V/m"},
         {"name": "side lamp", "travels": ["1", "0", "0"], "electric": ["0", "0", "1"]},
@@ -103,7 +105,7 @@ def test_a_lit_run_offers_cross_sections_and_refuses_ports(api: Api, ball: Proje
         )
         level = abs(results["pulse_spectrum"].values[1, 0])
         assert raw == pytest.approx(steady * (level if share else level**2), rel=1e-5), (
-            "as the pulse had it"
+            "raw pulse spectrum"
         )
     wide = unpacked(
         api.ask("get", f"{base}/near/beside?frequency=2e9&quantity=ex&width=2e9").content
@@ -204,9 +206,9 @@ def test_repeated_cells_send_back_and_let_through(api: Api, owner: Any) -> None:
     base = f"/projects/{project.id}/runs/{number}"
     assert api.ask("get", f"{base}/sweep").json()["provides"] == ["cells"]
     line = api.ask("get", base).json()
-    assert line["headline"]["text"].startswith("sends back −") and [
-        i["name"] for i in line["trust"]
-    ][:3] == ["Error of the reflection", "Error of the transmission", "Power in = power out"]
+    assert line["headline"]["text"].startswith("reflects −") and [i["name"] for i in line["trust"]][
+        :3
+    ] == ["Error of the reflection", "Error of the transmission", "Power in = power out"]
     header, arrays = unpacked(
         api.ask(
             "post",
@@ -274,10 +276,7 @@ def test_the_noise_floor_is_a_run_of_its_own(api: Api, ball: Project) -> None:
 
 def test_a_driven_model_has_no_noise_floor_and_no_cross_section(api: Api, project: Project) -> None:
     refused = api.ask("post", f"/projects/{project.id}/runs", {"empty": True})
-    assert (
-        refused.status_code == 422
-        and "light the model with a plane wave" in refused.json()["title"]
-    )
+    assert refused.status_code == 422 and "add a plane wave" in refused.json()["title"]
     number = solved(api, project.id)
     base = f"/projects/{project.id}/runs/{number}"
     assert api.ask("get", f"{base}/scattered?frequency=9e8").status_code == 422
@@ -322,7 +321,7 @@ def test_a_driven_model_has_no_noise_floor_and_no_cross_section(api: Api, projec
                     }
                 ]
             },
-            "on both sides of the box",
+            "on both sides of the total-field box",
         ),
         (
             {
@@ -367,7 +366,7 @@ def test_a_driven_model_has_no_noise_floor_and_no_cross_section(api: Api, projec
                         "kind": "near_point",
                         "name": "far",
                         "point": ["0", "0", "-9 m"],
-                        "reading": "as they lie",
+                        "reading": "nearest grid point",
                     }
                 ]
             },
