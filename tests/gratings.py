@@ -1,5 +1,5 @@
-"""Thin perfectly conducting strips without end, lit from straight above: Galerkin's method with
-Chebyshev functions that have the edges' own singularities.
+"""Thin perfectly conducting strips without end, illuminated from straight above: Galerkin's method
+with Chebyshev functions that have the edges' own singularities.
 
 The spectral domain over Floquet modes: Mittra and Chan in Wait (ed.) and Richmond, IEEE Trans.
 Antennas Propag. AP-28 (1980), from memory; the two polarisations are each other's complements

@@ -119,14 +119,14 @@ def rectangular_guide(
                 "name": "outer",
                 "corner": at("0", "-a/2-t", "-b/2-t"),
                 "size": at("L", "a+2*t", "b+2*t"),
-                "material": "perfect",
+                "material": "perfect conductor",
             },
             {
                 "kind": "box",
                 "name": "inner",
                 "corner": at("0", "-a/2", "-b/2"),
                 "size": at("L", "a", "b"),
-                "material": "perfect",
+                "material": "perfect conductor",
             },
             {
                 "kind": "combine",
@@ -189,9 +189,9 @@ def microstrip(
                 "name": "strip",
                 "corner": ["0", "-w/2", "h"],
                 "size": ["L", "w"],
-                "material": "perfect",
+                "material": "perfect conductor",
             },
-            {"kind": "rectangle", "name": "ground", **board, "material": "perfect"},
+            {"kind": "rectangle", "name": "ground", **board, "material": "perfect conductor"},
         ],
         "feeds": [feed, feed | {"number": 2, "centre": ["L", "0", "h"], "towards": "-x"}],
         "surround": {"margin": "20 mm"},
@@ -227,7 +227,7 @@ def coplanar(s: str, slot: str, cells: str = "20") -> dict[str, Any]:
                 "name": name,
                 "corner": ["0", low, "h"],
                 "size": ["L", "20 mm"],
-                "material": "perfect",
+                "material": "perfect conductor",
             }
             for name, low in (("left", "-(w/2 + slot + 20 mm)"), ("right", "w/2 + slot"))
         ),
@@ -244,7 +244,7 @@ def shielded_coplanar(cells_per_detail: str) -> dict[str, Any]:
             "name": name,
             "corner": ["0", low, "0"],
             "size": ["L", size],
-            "material": "perfect",
+            "material": "perfect conductor",
         }
 
     made = rectangular_guide(
@@ -263,7 +263,7 @@ def shielded_coplanar(cells_per_detail: str) -> dict[str, Any]:
     for feed in made["feeds"]:
         feed["kind"] = "line"
         del feed["modes"]
-    made["surround"] = {"margin": "7.6 mm", "mirror": ["none", "magnetic", "none"]}
+    made["surround"] = {"margin": "7.6 mm", "mirror": ["none", "PMC", "none"]}
     made["plan"] |= {"decay": "40", "cells_per_detail": cells_per_detail, "rounds": "3"}
     return {"version": 1, "name": "A coplanar line", **made}
 
@@ -276,7 +276,7 @@ def _tube(name: str, inner: str, outer: str) -> dict[str, Any]:
         "radius": outer,
         "inner": inner,
         "height": "L",
-        "material": "perfect",
+        "material": "perfect conductor",
     }
 
 
@@ -326,7 +326,13 @@ def horn(
             }
             for n, t in zip((first, first + 1), beyond, strict=True)
         ]
-        return {"kind": "loft", "name": name, "sections": sections, "material": "perfect", **more}
+        return {
+            "kind": "loft",
+            "name": name,
+            "sections": sections,
+            "material": "perfect conductor",
+            **more,
+        }
 
     if wall is None:
         parts = [loft("guide", 0, (0, 0), shell=True), loft("flare", 1, (0, 0), shell=True)]
@@ -349,7 +355,7 @@ def horn(
     return {
         "parts": parts,
         "feeds": [{"kind": "guide", "number": 1, "centre": ["0", "0", "-30 mm"], "towards": "+z"}],
-        "surround": {"mirror": ["magnetic", "electric", "none"]},
+        "surround": {"mirror": ["PMC", "PEC", "none"]},
         "captures": [{"kind": "far_field", "name": "far field"}],
         "plan": plan("9.5 GHz", "11.5 GHz", points=points, cells_per_wavelength=cells, **DEFAULTS),
     }

@@ -18,7 +18,7 @@ pytestmark = pytest.mark.browser
 
 def test_from_a_bare_guide_to_its_scattering_matrix(page: Page, tmp_path: Path) -> None:
     whole = models.rectangular_guide("12 mm", cells="10", points=5)
-    whole["surround"]["mirror"] = ["none", "magnetic", "electric"]
+    whole["surround"]["mirror"] = ["none", "PMC", "PEC"]
     made = call(
         page,
         "POST",
@@ -47,16 +47,14 @@ def test_from_a_bare_guide_to_its_scattering_matrix(page: Page, tmp_path: Path) 
     expect(modes.get_by_role("row").nth(1)).to_contain_text(
         re.compile(r"1 · port 1\s*TE\s*6\.5\d* GHz")
     )
-    expect(modes.get_by_role("row").nth(2)).to_contain_text("cut off")
+    expect(modes.get_by_role("row").nth(2)).to_contain_text("below cut-off")
     picture = modes.get_by_role("img", name="Electric field of mode 1")
     inks = picture.evaluate(
         "c => new Set(c.getContext('2d').getImageData(0, 0, c.width, c.height).data).size"
     )
     assert inks > 20, "the picture is drawn"
     before = (
-        modes.get_by_text("effective index")
-        .first.locator("xpath=following-sibling::dd")
-        .inner_text()
+        modes.get_by_text("β", exact=True).first.locator("xpath=following-sibling::dd").inner_text()
     )
     expect(
         modes.get_by_text("impedance", exact=True).locator("xpath=following-sibling::dd")
@@ -64,10 +62,10 @@ def test_from_a_bare_guide_to_its_scattering_matrix(page: Page, tmp_path: Path) 
     modes.get_by_label("Frequency of the fields").fill("8.2e9")
     expect(modes.get_by_text("at 8.2 GHz").first).to_be_visible()
     expect(
-        modes.get_by_text("effective index").first.locator("xpath=following-sibling::dd")
+        modes.get_by_text("β", exact=True).first.locator("xpath=following-sibling::dd")
     ).not_to_have_text(before)
     modes.get_by_role("button", name="2", exact=True).click()
-    expect(modes.get_by_text("cut off, 1/e in")).to_be_visible()
+    expect(modes.get_by_text("below cut-off, 1/e depth")).to_be_visible()
     page.keyboard.press("Escape")
 
     page.get_by_role("button", name="Solve").click()

@@ -1,4 +1,4 @@
-"""Readout and ledger by hand: cursor, overlay, markers, spec lines, curves from elsewhere with
+"""Readout and ledger by hand: cursor, overlay, markers, spec lines, reference curves with
 their grade, formulas, animation, report, keys, themes.
 """
 
@@ -208,7 +208,7 @@ CURVE = "freq_MHz, S11_dB\n" + "\n".join(
 
 def test_a_curve_from_elsewhere_is_read_laid_over_and_graded(readout: Page, tmp_path: Path) -> None:
     page = readout
-    page.get_by_role("button", name="Add a curve from elsewhere").click()
+    page.get_by_role("button", name="Add a reference curve").click()
     dialog = page.get_by_role("dialog")
     dialog.get_by_label("Columns", exact=True).fill("800 -3\n900 x")
     expect(dialog.get_by_role("alert")).to_contain_text("line 2: “x” is not a number")
@@ -354,8 +354,11 @@ def test_the_report_prints(readout: Page) -> None:
     page.wait_for_timeout(1000)
     page.get_by_role("button", name="Report").click()
     expect(page.get_by_role("heading", name="Mast dipole")).to_be_visible()
-    expect(page.get_by_text("VSWR < 3 from 800 to 860 MHz: kept")).to_be_visible()
+    expect(page.get_by_text("VSWR < 3 from 800 to 860 MHz: met")).to_be_visible()
     expect(page.get_by_text("165 mm").first).to_be_visible()
+    expect(
+        page.get_by_text("Wire rod from (0, 0, −length / 2) to (0, 0, length / 2)")
+    ).to_be_visible()
     expect(card(page, "|S11|").locator("[data-plot] canvas")).to_be_visible()
     page.wait_for_timeout(1500)
     pdf = page.pdf(print_background=True, format="A4")

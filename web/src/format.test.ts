@@ -1,5 +1,16 @@
 import { describe, expect, it } from "vitest";
-import { bytes, compact, complex, fixed, forecastOf, number, quantity, seconds } from "./format";
+import {
+  ago,
+  areaUnit,
+  bytes,
+  compact,
+  complex,
+  fixed,
+  forecastOf,
+  number,
+  quantity,
+  seconds,
+} from "./format";
 
 describe("quantities", () => {
   it.each([
@@ -63,4 +74,20 @@ it("puts times and sizes in people's words", () => {
 
 it("reads counts", () => {
   expect([7, 9999, 394740, 2368440].map(compact)).toEqual(["7", "9999", "395 k", "2.37 M"]);
+});
+
+it("tells how long ago something was, and areas in the unit that suits", () => {
+  const now = Date.parse("2026-11-30T12:00:00Z");
+  expect(
+    ["2026-11-30T11:59:40Z", "2026-11-30T11:57:00Z", "2026-11-29T11:00:00Z"].map((t) =>
+      ago(t, now),
+    ),
+  ).toEqual(["just now", "3 minutes ago", "yesterday"]);
+  expect([5.1e-13, 3.2e-6, 0.04, 12, 8.3e-15].map((a) => areaUnit(a).unit)).toEqual([
+    "µm²",
+    "mm²",
+    "m²",
+    "m²",
+    "nm²",
+  ]);
 });

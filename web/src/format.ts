@@ -53,6 +53,19 @@ export function quantity(value: number | null | undefined, unit: string, digits 
 /** Speed of light in vacuum, m/s. */
 export const C0 = 299792458;
 
+const AREAS: [square: number, unit: string][] = [
+  [1e-18, "nm²"],
+  [1e-12, "µm²"],
+  [1e-6, "mm²"],
+  [1, "m²"],
+];
+/** The unit for areas up to `most` m², of which there are less than ten thousand then. */
+export function areaUnit(most: number): { unit: string; factor: number } {
+  const [factor, unit] =
+    AREAS.find(([square]) => Math.abs(most) < 1e4 * square) ?? AREAS[AREAS.length - 1]!;
+  return { unit, factor };
+}
+
 /** The unit with the prefix that suits numbers up to `most`, and what to divide by. */
 export function scaled(most: number, unit: string): { unit: string; factor: number } {
   const [factor, prefix] = PREFIXES.find(([f]) => Math.abs(most) >= f * 0.9999999) ?? [1, ""];
@@ -67,6 +80,22 @@ export const fixed = (value: number | null | undefined, decimals: number): strin
 
 export const complex = (re: number, im: number, decimals = 1): string =>
   `${fixed(re, decimals)} ${im < 0 ? "−" : "+"} j${Math.abs(im).toFixed(decimals)} Ω`;
+
+const AGO: [seconds: number, name: Intl.RelativeTimeFormatUnit][] = [
+  [31_536_000, "year"],
+  [2_592_000, "month"],
+  [86_400, "day"],
+  [3600, "hour"],
+  [60, "minute"],
+];
+const relative = new Intl.RelativeTimeFormat("en", { numeric: "auto" });
+
+/** How long ago a time (ISO 8601) was: "3 hours ago". */
+export function ago(time: string, now = Date.now()): string {
+  const passed = (now - Date.parse(time)) / 1000;
+  const [unit, name] = AGO.find(([s]) => passed >= s) ?? [];
+  return unit === undefined ? "just now" : relative.format(-Math.round(passed / unit), name!);
+}
 
 /** 394740 → "395 k": a count as one reads it. */
 export const compact = (n: number): string =>

@@ -26,7 +26,7 @@ export interface Slot {
 }
 export interface Pick {
   path: Path;
-  of: "face" | "edge" | "placement";
+  of: "face" | "edge" | "point" | "placement";
   many: boolean;
 }
 export interface Kind {
@@ -40,6 +40,7 @@ export interface Kind {
   picks: Pick[];
   members: Record<string, unknown>;
   above: Record<string, Record<string, string>>;
+  /** A drawing beside the sentence. */ widget: string;
 }
 export interface Chapter {
   key: string;

@@ -4,6 +4,7 @@ import { type Packet, Problem, call, packet } from "./client";
 import type { Language } from "./language";
 import { heldKeys, keep } from "../stage/meshes";
 import type {
+  Completion,
   Cut,
   Examination,
   ExampleLine,
@@ -22,6 +23,7 @@ import type {
   RunLine,
   Session,
   SpecState,
+  Start,
   Sweep,
   TemplateLine,
 } from "./types";
@@ -110,10 +112,15 @@ export const language = queryOptions({
   queryFn: () => call<Language>("GET", "/projects/language"),
   staleTime: Infinity,
 });
+export const starts = queryOptions({
+  queryKey: ["starts"],
+  queryFn: () => call<Start[]>("GET", "/projects/starts"),
+  staleTime: Infinity,
+});
 export const completions = (text: string, document: Model) =>
   queryOptions({
     queryKey: ["completions", text],
-    queryFn: () => call<string[]>("POST", "/projects/phrase/next", { document, text }),
+    queryFn: () => call<Completion[]>("POST", "/projects/phrase/next", { document, text }),
     enabled: text.trim() !== "",
     gcTime: 60_000,
   });

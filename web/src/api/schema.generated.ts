@@ -78,6 +78,46 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/projects/starts": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * List Starts
+         * @description Working skeletons of parts, feed, captures and plan, one for each sort of problem.
+         */
+        get: operations["list_starts"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/projects/{project_id}/examples/{name}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Copy Example
+         * @description Puts an example, with the files it imports, in the place of the project's model.
+         */
+        post: operations["copy_example"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/projects/examine": {
         parameters: {
             query?: never;
@@ -1175,6 +1215,8 @@ export interface components {
             headline: string;
             /** Running */
             running: number;
+            /** Fraction */
+            fraction: number;
         };
         /** ProjectState */
         ProjectState: {
@@ -1223,6 +1265,24 @@ export interface components {
             notes: string;
         };
         /**
+         * StartLine
+         * @description A skeleton to begin a model from; ``drawing`` is SVG.
+         */
+        StartLine: {
+            /** Name */
+            name: string;
+            /** Title */
+            title: string;
+            /** Hint */
+            hint: string;
+            /** Drawing */
+            drawing: string;
+            /** Document */
+            document: {
+                [key: string]: unknown;
+            };
+        };
+        /**
          * BeamMark
          * @description Where a beam is narrowest, its radius there, and how far on it is √2 times as wide.
          */
@@ -1255,6 +1315,8 @@ export interface components {
             material: string;
             /** Conductor */
             conductor: boolean;
+            /** Metallic */
+            metallic: boolean;
             /** Colour */
             colour: string;
             /** Faces */
@@ -1334,7 +1396,7 @@ export interface components {
             ][];
             /** Values */
             values: {
-                [key: string]: components["schemas"]["Value"];
+                [key: string]: components["schemas"]["ParameterValue"];
             };
             /** Shapes */
             shapes: components["schemas"]["Shape"][];
@@ -1370,6 +1432,8 @@ export interface components {
             frames: components["schemas"]["FrameMark"][];
             /** Problems */
             problems: components["schemas"]["Finding"][];
+            /** Offers */
+            offers: components["schemas"]["Finding"][];
             forecast: components["schemas"]["ForecastAnswer"] | null;
             /** Engine */
             engine: string;
@@ -1385,14 +1449,14 @@ export interface components {
         };
         /**
          * Finding
-         * @description Something that is wrong or worth a look, with what would mend it.
+         * @description Something that is wrong, worth a look or could be better, with what would mend it.
          */
         Finding: {
             /**
              * Level
              * @enum {string}
              */
-            level: "error" | "look";
+            level: "error" | "look" | "offer";
             /** Code */
             code: string;
             /** Message */
@@ -1428,6 +1492,8 @@ export interface components {
             stages: components["schemas"]["StageForecast"][];
             /** Reason */
             reason: string;
+            /** Base Bytes */
+            base_bytes: number;
             /** Seconds */
             seconds: number;
             /** Least Seconds */
@@ -1576,6 +1642,22 @@ export interface components {
             back: number;
         };
         /**
+         * ParameterValue
+         * @description SI; the limits of a parameter that has both, and what one of its ``shown`` unit is in SI.
+         */
+        ParameterValue: {
+            /** Value */
+            value: number;
+            /** Unit */
+            unit: string;
+            /** Low */
+            low: number | null;
+            /** High */
+            high: number | null;
+            /** Shown */
+            shown: number;
+        };
+        /**
          * PulseShape
          * @description A pulse that is sent in: its signal, and its spectrum in dB below its largest.
          */
@@ -1646,13 +1728,6 @@ export interface components {
             most: number;
             /** Memory Bytes */
             memory_bytes: number;
-        };
-        /** Value */
-        Value: {
-            /** Value */
-            value: number;
-            /** Unit */
-            unit: string;
         };
         /**
          * Examine
@@ -1822,6 +1897,16 @@ export interface components {
             };
             /** Text */
             text: string;
+        };
+        /**
+         * CompletionLine
+         * @description A text that goes on from what is typed, and what the step is.
+         */
+        CompletionLine: {
+            /** Text */
+            text: string;
+            /** Meaning */
+            meaning: string;
         };
         /**
          * StepAsked
@@ -2220,6 +2305,13 @@ export interface components {
             /** Second */
             second: unknown;
         };
+        /** Value */
+        Value: {
+            /** Value */
+            value: number;
+            /** Unit */
+            unit: string;
+        };
         /** ValueChange */
         ValueChange: {
             /** Name */
@@ -2355,7 +2447,8 @@ export interface components {
         /**
          * Sweep
          * @description Everything against frequency; ``provides`` and ``lacks`` by the names of capabilities, which
-         *     may say more of themselves. ``receives`` are ports of a lit run.
+         *     may say more of themselves. ``receives`` are ports of an illuminated run; ``by_wavelength``
+         *     runs are told by wavelengths unless otherwise wished.
          */
         Sweep: {
             /** Provides */
@@ -2366,6 +2459,8 @@ export interface components {
             };
             /** Frequency Hz */
             frequency_hz: number[];
+            /** By Wavelength */
+            by_wavelength: boolean;
             /** Solved */
             solved: boolean[];
             /**
@@ -3040,6 +3135,49 @@ export interface operations {
             };
         };
     };
+    list_starts: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["StartLine"][];
+                };
+            };
+        };
+    };
+    copy_example: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                project_id: number;
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProjectState"];
+                };
+            };
+        };
+    };
     examine_document: {
         parameters: {
             query?: never;
@@ -3386,7 +3524,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": string[];
+                    "application/json": components["schemas"]["CompletionLine"][];
                 };
             };
         };

@@ -1,14 +1,19 @@
 import { useQuery } from "@tanstack/react-query";
 import { Outlet } from "@tanstack/react-router";
+import { Suspense, lazy } from "react";
 import { Problem } from "../api/client";
 import { session } from "../api/queries";
 import { SignIn } from "../features/signin/SignIn";
 import { Palette } from "./Palette";
 import { useShortcuts } from "./commands";
+import { useHelp } from "./help";
+
+const Help = lazy(() => import("../features/guide/Help"));
 
 /** Nothing is shown before somebody has signed in. */
 export function Gate() {
   useShortcuts();
+  const helped = useHelp((s) => s.at !== null);
   const { error, isPending, refetch } = useQuery({ ...session, retry: false });
   if (isPending) return <p className="p-8 text-ink2">Opening the notebook…</p>;
   if (error instanceof Problem && error.status === 401) return <SignIn />;
@@ -25,6 +30,11 @@ export function Gate() {
     <>
       <Outlet />
       <Palette />
+      {helped && (
+        <Suspense>
+          <Help />
+        </Suspense>
+      )}
     </>
   );
 }

@@ -3,8 +3,10 @@ import { useQuery } from "@tanstack/react-query";
 import { Link, useNavigate } from "@tanstack/react-router";
 import type { ReactNode } from "react";
 import { call } from "../api/client";
-import { client, session } from "../api/queries";
+import { client, projects, runs, session } from "../api/queries";
+import { Logo } from "../ui/Logo";
 import { useCommands, useRegister } from "./commands";
+import { showHelp } from "./help";
 import { useTheme } from "./theme";
 
 /** The line across the top: where we are, where else to go, who is here. */
@@ -20,6 +22,12 @@ export function Header({
   const { data } = useQuery(session);
   const navigate = useNavigate();
   const { theme, toggle } = useTheme();
+  const searching = useCommands((s) => s.open);
+  const { data: others } = useQuery({ ...projects, enabled: searching });
+  const { data: solved } = useQuery({
+    ...runs(Number(projectId)),
+    enabled: searching && projectId !== undefined,
+  });
   const signOut = async (): Promise<void> => {
     await call("DELETE", "/session");
     client.clear();
@@ -49,6 +57,37 @@ export function Header({
             void navigate({ to: `/projects/$projectId/${screen}`, params: { projectId } }),
         }))
       : []),
+    ...(others ?? [])
+      .filter((p) => String(p.id) !== projectId)
+      .map((p) => ({
+        id: `project-${p.id}`,
+        label: `Project: ${p.name}`,
+        group: "Go",
+        sought: true,
+        perform: () =>
+          void navigate({
+            to: "/projects/$projectId/bench",
+            params: { projectId: String(p.id) },
+          }),
+      })),
+    ...(solved ?? []).map((r) => ({
+      id: `run-${r.number}`,
+      label: `Run ${r.number}: ${(r.headline as { text?: string }).text ?? r.status}`,
+      group: "Go",
+      sought: true,
+      perform: () =>
+        void navigate({
+          to: r.has_results ? "/projects/$projectId/readout" : "/projects/$projectId/ledger",
+          params: { projectId: projectId! },
+        }),
+    })),
+    { id: "help", label: "Help", group: "Help", shortcut: "Shift+?", perform: showHelp },
+    {
+      id: "guide",
+      label: "Open the Guide",
+      group: "Help",
+      perform: () => void navigate({ to: "/guide/$page", params: { page: "index" } }),
+    },
     { id: "sign-out", label: "Sign out", group: "Account", perform: () => void signOut() },
   ]);
   const tab =
@@ -56,7 +95,7 @@ export function Header({
   return (
     <header className="flex h-[46px] shrink-0 items-center border-b border-rule bg-card pl-4 pr-4">
       <Link to="/" aria-label="Shelf" className="mr-4">
-        <img src="/assets-heron.svg" alt="" className="size-7" />
+        <Logo className="size-7" />
       </Link>
       <h1 className="max-w-60 truncate text-[15px] font-semibold">{title ?? "Odd Heron"}</h1>
       <span className="ml-4 min-w-28 text-[12px] text-ink2">{note}</span>
@@ -68,7 +107,12 @@ export function Header({
           <Link className={tab} to="/projects/$projectId/ledger" params={{ projectId }}>
             Ledger
           </Link>
-          <Link className={tab} to="/projects/$projectId/readout" params={{ projectId }}>
+          <Link
+            data-tour="readout"
+            className={tab}
+            to="/projects/$projectId/readout"
+            params={{ projectId }}
+          >
             Readout
           </Link>
         </nav>
@@ -77,17 +121,26 @@ export function Header({
         <button
           className="num rounded border border-rule px-1.5 text-[12px] text-ink2 hover:border-heron"
           onClick={() => useCommands.setState({ open: true })}
-          aria-label="Open the command palette"
+          aria-label="Ctrl K: open the command palette"
         >
           Ctrl K
+        </button>
+        <button
+          type="button"
+          aria-label="Help"
+          title="Help on where you are: ?"
+          className="num rounded border border-rule px-1.5 text-[12px] text-ink2 hover:border-heron"
+          onClick={showHelp}
+        >
+          ?
         </button>
         <Link to="/" className="text-ink2 hover:text-ink">
           Shelf
         </Link>
         <Menu.Root>
           <Menu.Trigger
-            aria-label={`Account ${data?.username ?? ""}`}
-            className="size-7 rounded-full bg-moss-soft text-[11px] font-semibold text-moss"
+            aria-label={`${data?.initials ?? ""}: account of ${data?.username ?? ""}`}
+            className="size-7 rounded-full bg-moss-soft text-[11px] font-semibold text-ink"
           >
             {data?.initials}
           </Menu.Trigger>

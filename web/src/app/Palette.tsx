@@ -2,12 +2,12 @@ import { useQuery } from "@tanstack/react-query";
 import * as Dialog from "@radix-ui/react-dialog";
 import { Command } from "cmdk";
 import { useState } from "react";
-import { useCommands } from "./commands";
+import { choose, grouped, recent, useCommands } from "./commands";
 
 const HEADING =
   "[&_[cmdk-group-heading]]:px-2 [&_[cmdk-group-heading]]:py-1 [&_[cmdk-group-heading]]:text-[11px] [&_[cmdk-group-heading]]:text-ink2";
 const ITEM =
-  "flex cursor-pointer justify-between rounded px-2 py-1.5 data-[disabled=true]:opacity-40 data-[selected=true]:bg-heron-soft";
+  "flex cursor-pointer justify-between rounded px-2 py-1.5 data-[selected=true]:bg-heron-soft";
 
 export function Palette() {
   const { commands, reader, open, setOpen } = useCommands();
@@ -19,7 +19,7 @@ export function Palette() {
     gcTime: 0,
   });
   const all = Object.values(commands).flat();
-  const groups = [...new Set(all.map((c) => c.group))];
+  const groups = grouped(all, text.trim(), open ? recent() : []);
   return (
     <Dialog.Root
       open={open}
@@ -63,30 +63,27 @@ export function Palette() {
                 </Command.Group>
               )}
               <Command.Empty className="p-3 text-ink2">No command of that name.</Command.Empty>
-              {groups.map((group) => (
-                <Command.Group key={group} heading={group} className={HEADING}>
-                  {all
-                    .filter((c) => c.group === group)
-                    .map((c) => (
-                      <Command.Item
-                        key={c.id}
-                        disabled={c.enabled === false}
-                        value={`${c.group} ${c.label} ${c.id}`}
-                        onSelect={() => {
-                          setOpen(false);
-                          setText("");
-                          c.perform();
-                        }}
-                        className={ITEM}
-                      >
-                        {c.label}
-                        {c.shortcut && (
-                          <kbd className="num text-[11px] text-ink2">
-                            {c.shortcut.replaceAll("+", " ")}
-                          </kbd>
-                        )}
-                      </Command.Item>
-                    ))}
+              {groups.map(({ heading, commands: own }) => (
+                <Command.Group key={heading} heading={heading} className={HEADING}>
+                  {own.map((c) => (
+                    <Command.Item
+                      key={c.id}
+                      value={`${c.group} ${c.label} ${c.id}`}
+                      onSelect={() => {
+                        setOpen(false);
+                        setText("");
+                        choose(c);
+                      }}
+                      className={ITEM}
+                    >
+                      {c.label}
+                      {c.shortcut && (
+                        <kbd className="num text-[11px] text-ink2">
+                          {c.shortcut.replaceAll("+", " ")}
+                        </kbd>
+                      )}
+                    </Command.Item>
+                  ))}
                 </Command.Group>
               ))}
             </Command.List>

@@ -8,7 +8,59 @@ export interface Command {
   group: string;
   shortcut?: string;
   enabled?: boolean;
+  /** What is likely wanted next: it stands at the top. */ likely?: boolean;
+  /** One of many places to go to: shown when something is typed. */ sought?: boolean;
   perform: () => void;
+}
+
+const RECENT = "odd-heron-recent",
+  MOST_RECENT = 5;
+const LAST = ["View", "Go", "Help", "Account"]; // groups behind all others
+
+/** Identifiers of the commands that were chosen last, the newest first. */
+export const recent = (): string[] => {
+  try {
+    return JSON.parse(localStorage.getItem(RECENT) ?? "[]") as string[];
+  } catch {
+    return [];
+  }
+};
+
+/** Performs a command and remembers it. */
+export function choose(command: Command): void {
+  if (!command.sought)
+    localStorage.setItem(
+      RECENT,
+      JSON.stringify(
+        [command.id, ...recent().filter((id) => id !== command.id)].slice(0, MOST_RECENT),
+      ),
+    );
+  command.perform();
+}
+
+/** The groups of a palette in their order: what is likely next, what was used last, then all that can be done now. */
+export function grouped(
+  all: Command[],
+  text: string,
+  last: string[],
+): { heading: string; commands: Command[] }[] {
+  const able = all.filter((c) => c.enabled !== false && (text !== "" || !c.sought));
+  const likely = text === "" ? able.filter((c) => c.likely) : [],
+    used =
+      text === ""
+        ? last.flatMap((id) => able.filter((c) => c.id === id && !likely.includes(c)))
+        : [];
+  const names = [...new Set(able.map((c) => c.group))].sort(
+    (a, b) => LAST.indexOf(a) - LAST.indexOf(b),
+  );
+  return [
+    { heading: "Next", commands: likely },
+    { heading: "Recent", commands: used },
+    ...names.map((heading) => ({
+      heading,
+      commands: able.filter((c) => c.group === heading && !likely.includes(c) && !used.includes(c)),
+    })),
+  ].filter((g) => g.commands.length > 0);
 }
 
 /** What a screen makes of words typed into the palette. */
@@ -75,7 +127,7 @@ export function useShortcuts(): void {
         .find((c) => c.shortcut === key && c.enabled !== false);
       if (command) {
         e.preventDefault();
-        command.perform();
+        choose(command);
       }
     };
     window.addEventListener("keydown", press);

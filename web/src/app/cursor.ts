@@ -14,6 +14,9 @@ export const useCursor = create<{
   /** Playing: how fast, and whether over frequency or from run to run. */
   speed: number;
   setSpeed: (s: number) => void;
+  /** Whether axes show wavelengths; as suits the frequencies unless chosen. */
+  wavelength: boolean | null;
+  setWavelength: (w: boolean) => void;
   over: "frequency" | "runs";
   setOver: (o: "frequency" | "runs") => void;
 }>((set) => ({
@@ -25,6 +28,8 @@ export const useCursor = create<{
   setPlaying: (playing) => set({ playing }),
   speed: 1,
   setSpeed: (speed) => set({ speed }),
+  wavelength: null,
+  setWavelength: (wavelength) => set({ wavelength }),
   over: "frequency",
   setOver: (over) => set({ over }),
 }));

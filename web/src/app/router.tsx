@@ -1,4 +1,9 @@
-import { createRootRoute, createRoute, createRouter } from "@tanstack/react-router";
+import {
+  createRootRoute,
+  createRoute,
+  createRouter,
+  lazyRouteComponent,
+} from "@tanstack/react-router";
 import { Bench } from "../features/bench/Bench";
 import { Ledger } from "../features/ledger/Ledger";
 import { Readout } from "../features/readout/Readout";
@@ -29,8 +34,14 @@ const report = createRoute({
   component: Report,
 });
 
+const guide = createRoute({
+  getParentRoute: () => root,
+  path: "/guide/$page",
+  component: lazyRouteComponent(() => import("../features/guide/Guide"), "Guide"),
+});
+
 export const router = createRouter({
-  routeTree: root.addChildren([shelf, bench, ledger, readout, report]),
+  routeTree: root.addChildren([shelf, bench, ledger, readout, report, guide]),
 });
 
 declare module "@tanstack/react-router" {

@@ -1,7 +1,7 @@
 import { extent, nice, range, ticks } from "d3-array";
 import { type KeyboardEvent, type PointerEvent, useState } from "react";
 import { useAt, useCursor } from "../app/cursor";
-import { number, quantity } from "../format";
+import { C0, fixed, number, quantity } from "../format";
 import { SMALL, dashes, resolved, useChart } from "./chart";
 
 export interface Curve {
@@ -32,10 +32,17 @@ export interface Flag {
   y: number;
   color: string;
 }
+/** How values of x are written: over `factor`; frequencies in Hz as `wavelength` in vacuum; with `log`, decades are marked and carry their unit. */
+export interface Axis {
+  unit: string;
+  factor: number;
+  label?: string;
+  log?: boolean;
+  wavelength?: boolean;
+}
 interface Props {
   curves: Curve[];
-  /** With `log`, decades are marked and carry their unit. */
-  x: { unit: string; factor: number; label?: string; log?: boolean };
+  x: Axis;
   y: { unit: string; domain?: [number, number]; label?: string; ticks?: number };
   /** Shows the cursor and moves it. */
   follow?: boolean;
@@ -48,8 +55,15 @@ interface Props {
   onFlag?: (id: string, x: number) => void;
 }
 
-const SIDES = { right: 12, top: 12, bottom: 32, left: 48 };
+const SIDES = { right: 12, top: 29, bottom: 32, left: 48 };
 const RIGHT = 90; // degrees: wide stretches of angle are marked by right angles or thirds of them
+/** A value as the axis has it. */
+const shownOn = (x: Axis, v: number): number => (x.wavelength ? C0 / v : v) / x.factor;
+/** The value that a place of the axis stands for. */
+const meantOn = (x: Axis, u: number): number => {
+  const v = u * x.factor;
+  return x.wavelength ? C0 / v : v;
+};
 const FINE = 0.002; // of the width: a step of the keys
 
 /** Curves over one axis with a shared cursor and named flags. Wheel with Shift zooms, double click shows all again. Gaps stay gaps. */
@@ -68,8 +82,10 @@ export function LinePlot({
   const [zoomed, setSpan] = useState<{ of: string; span: [number, number] } | null>(null);
   const [x0, x1] = ends(
     curves.map((c) => c.x),
-    x.factor,
-  );
+    1,
+  )
+    .map((v) => shownOn(x, v))
+    .sort((a, b) => a - b) as [number, number];
   const [low, high] =
     y.domain ?? padded(ends([...curves.map((c) => c.y), limits.map((l) => l.y)], 1));
   const whole = `${x0} ${x1}`,
@@ -82,6 +98,7 @@ export function LinePlot({
       x.unit,
       x.factor,
       x.log,
+      x.wavelength,
       y.unit,
       y.label,
       low,
@@ -96,12 +113,14 @@ export function LinePlot({
     tall = Math.max(1, height - SIDES.top - SIDES.bottom);
   const share = (v: number): number =>
     x.log ? Math.log(v / left) / Math.log(right / left) : (v - left) / (right - left);
-  const place = (v: number): number => SIDES.left + share(v / x.factor) * room;
+  const place = (v: number): number => SIDES.left + share(shownOn(x, v)) * room;
   const rise = (v: number): number =>
     SIDES.top + (1 - (Math.min(high, Math.max(low, v)) - low) / (high - low)) * tall;
   const value = (t: number): number =>
-    Math.min(x1, Math.max(x0, x.log ? left * (right / left) ** t : left + t * (right - left))) *
-    x.factor;
+    meantOn(
+      x,
+      Math.min(x1, Math.max(x0, x.log ? left * (right / left) ** t : left + t * (right - left))),
+    );
   const under = (e: PointerEvent): number =>
     value(
       (e.clientX -
@@ -109,10 +128,10 @@ export function LinePlot({
         SIDES.left) /
         room,
     );
-  const inside = (v: number): boolean => v / x.factor >= left && v / x.factor <= right;
+  const inside = (v: number): boolean => shownOn(x, v) >= left && shownOn(x, v) <= right;
   const zoom = (e: React.WheelEvent): void => {
     if (!e.shiftKey || x.log) return;
-    const at = under(e as unknown as PointerEvent) / x.factor,
+    const at = shownOn(x, under(e as unknown as PointerEvent)),
       factor = (e.deltaY || e.deltaX) > 0 ? 1.25 : 0.8;
     const next: [number, number] = [
       Math.max(x0, at - (at - left) * factor),
@@ -127,7 +146,7 @@ export function LinePlot({
       if (!step) return;
       e.preventDefault();
       e.stopPropagation();
-      onFlag?.(id, value(share(at / x.factor) + step * FINE * (e.shiftKey ? 10 : 1)));
+      onFlag?.(id, value(share(shownOn(x, at)) + step * FINE * (e.shiftKey ? 10 : 1)));
     };
   return (
     <div className="flex h-full w-full flex-col">
@@ -243,6 +262,17 @@ function CursorLine({
   );
 }
 
+/** What of a limit's stretch of x is in view. */
+function stretch(x: Axis, l: Limit, left: number, right: number): { from: number; to: number } {
+  const [a, b] = [l.from, l.to].map((v) => (v == null ? null : shownOn(x, v))),
+    [from, to] = x.wavelength ? [b, a] : [a, b];
+  return { from: Math.max(left, from ?? left), to: Math.min(right, to ?? right) };
+}
+
+/** Decimals that tell these levels apart, the same for all. */
+const decimalsOf = (levels: number[]): number =>
+  Math.max(0, ...levels.map((v) => (number(v, 5).split(".")[1] ?? "").length));
+
 function option(
   curves: Curve[],
   x: Props["x"],
@@ -307,19 +337,14 @@ function option(
       axisTick: { show: false },
       splitLine: { show: false },
       name: [y.label, y.unit].filter(Boolean).join(", "),
-      nameLocation: "start",
-      nameGap: 0,
-      nameTextStyle: {
-        ...SMALL,
-        color: ink,
-        align: "left",
-        verticalAlign: "top",
-        padding: [17, 0, 0, -44],
-      },
+      nameLocation: "end",
+      nameGap: 11,
+      nameTextStyle: { ...SMALL, color: ink, align: "left", padding: [0, 0, 0, -44] },
       axisLabel: {
         ...axis.axisLabel,
         customValues: levels,
-        formatter: (v: number) => number(v, 5),
+        formatter: (v: number) =>
+          number(v, 5).includes("e") ? number(v, 5) : fixed(v, decimalsOf(levels)),
       },
     },
     series: [
@@ -344,7 +369,9 @@ function option(
         markArea: {
           silent: true,
           itemStyle: { color: resolved("var(--moss-soft)") },
-          data: bands.map(([a, b]) => [{ xAxis: a / x.factor }, { xAxis: b / x.factor }]),
+          data: bands.map((ends) =>
+            ends.map((v) => ({ xAxis: shownOn(x, v) })).sort((a, b) => a.xAxis - b.xAxis),
+          ),
         },
         markLine: {
           silent: true,
@@ -353,16 +380,17 @@ function option(
           animation: false,
           data: limits
             .filter((l) => l.y > low && l.y < high)
+            .map((l) => ({ ...l, ...stretch(x, l, left, right) }))
             .map((l) => [
               {
-                coord: [Math.max(left, (l.from ?? -Infinity) / x.factor), l.y],
+                coord: [l.from, l.y],
                 lineStyle: {
                   color: resolved(l.color ?? "var(--moss)"),
                   type: l.spec ? "solid" : [2, 3],
                   width: l.spec ? 2.4 : 1.4,
                 },
               },
-              { coord: [Math.min(right, (l.to ?? Infinity) / x.factor), l.y] },
+              { coord: [l.to, l.y] },
             ]),
         },
       },
@@ -377,7 +405,7 @@ function option(
           z: 1,
           areaStyle: upper ? { color: resolved(c.color), opacity: 0.2 } : { opacity: 0 },
           data: Array.from(c.x, (v, i) => [
-            v / x.factor,
+            shownOn(x, v),
             upper ? held(edge[i]!) - held(c.spread!.low[i]!) : held(edge[i]!),
           ]),
         })),
@@ -398,7 +426,7 @@ function option(
         data: Array.from(c.x, (v, i) => {
           const u = c.y[i];
           return [
-            v / x.factor,
+            shownOn(x, v),
             u == null || !Number.isFinite(u)
               ? c.stack
                 ? 0

@@ -103,6 +103,7 @@ export function Smith({ traces, at, grid = "impedance", vswr, ticks = [] }: Prop
               distance: 2,
               formatter: (p: { data: [number, number, string] }) => p.data[2],
             },
+            labelLayout: { hideOverlap: true },
             data: VALUES.map((v) => [((sides[0] ?? 1) * (v - 1)) / (v + 1), 0.045, String(v)]),
           },
           ...traces.map((t) => ({
@@ -126,13 +127,19 @@ export function Smith({ traces, at, grid = "impedance", vswr, ticks = [] }: Prop
               distance: 3,
               formatter: (p: { value: [number, number, string] }) => p.value[2],
             },
+            labelLayout: { hideOverlap: true, moveOverlap: "shiftY" },
             data: ticks.map((k) => ({
               value: [k.re, k.im, k.text],
+              label: { position: k.im < 0 ? "bottom" : "top" },
               ...(k.marker
                 ? {
                     symbolSize: 7,
                     itemStyle: { color: resolved("var(--plum)") },
-                    label: { color: resolved("var(--plum)"), fontWeight: "bold" },
+                    label: {
+                      position: k.im < 0 ? "bottom" : "top",
+                      color: resolved("var(--plum)"),
+                      fontWeight: "bold",
+                    },
                   }
                 : {}),
             })),

@@ -7,6 +7,7 @@ import {
   PolarComponent,
 } from "echarts/components";
 import { type EChartsType, init, use as register } from "echarts/core";
+import { LabelLayout } from "echarts/features";
 import { CanvasRenderer, SVGRenderer } from "echarts/renderers";
 import { type RefObject, useEffect, useRef, useState } from "react";
 import { useTheme } from "../app/theme";
@@ -19,6 +20,7 @@ register([
   PolarComponent,
   MarkAreaComponent,
   MarkLineComponent,
+  LabelLayout,
   CanvasRenderer,
   SVGRenderer,
 ]);

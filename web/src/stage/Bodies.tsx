@@ -66,7 +66,7 @@ export function Bodies({
     for (const b of shown) {
       const key = [
         faint.includes(b.name),
-        b.conductor,
+        b.metallic,
         b.solid,
         b.colour,
         heavy && distance(b.low, b.high) < SMALL * extent.size ? "small" : "",
@@ -77,13 +77,13 @@ export function Bodies({
     }
     return groups;
   }, [shown, faint, heavy, extent.size]);
-  const lit = useMemo(
+  const highlighted = useMemo(
     () => (quiet ? [] : shown.filter((b) => `parts.${b.step}` === hover)),
     [shown, hover, quiet],
   );
   const active = stage.picking !== null || stage.measuring;
   const aimed = aim && shown.find((b) => b.name === aim.part);
-  const named = aimed && lit.includes(aimed) ? [aimed] : lit.slice(0, MOST_NAMED);
+  const named = aimed && highlighted.includes(aimed) ? [aimed] : highlighted.slice(0, MOST_NAMED);
   return (
     <>
       {[...alike].map(([key, own]) => (
@@ -97,20 +97,20 @@ export function Bodies({
           filled={drawn}
         />
       ))}
-      {lit.length > 0 && (
+      {highlighted.length > 0 && (
         <Drawn
-          key={`lit ${String(hover)}`}
-          bodies={lit}
-          faint={faint.includes(lit[0]!.name)}
+          key={`highlighted ${String(hover)}`}
+          bodies={highlighted}
+          faint={faint.includes(highlighted[0]!.name)}
           planes={planes}
-          lit
+          highlighted
         />
       )}
       {shown.map((b) => (
         <Target key={b.name} body={b} reach={REACH * extent.size} setAim={setAim} />
       ))}
       {active && aim && aimed && <Aim mesh={meshOf(aimed.key)!} hit={aim} extent={extent} />}
-      {lit.length === 1 && !active && <Dimensions body={lit[0]!} />}
+      {highlighted.length === 1 && !active && <Dimensions body={highlighted[0]!} />}
       {named.map((b) => (
         <Html
           key={b.name}
@@ -136,7 +136,7 @@ function Drawn({
   away = false,
   quiet = false,
   filled = true,
-  lit = false,
+  highlighted = false,
 }: {
   bodies: Body[];
   faint: boolean;
@@ -144,9 +144,9 @@ function Drawn({
   away?: boolean;
   quiet?: boolean;
   filled?: boolean;
-  lit?: boolean;
+  highlighted?: boolean;
 }) {
-  const { conductor, solid, colour } = bodies[0]!;
+  const { metallic, solid, colour } = bodies[0]!;
   const keys = bodies.map((b) => b.key).join();
   const { surface, edges, own } = useMemo(
     () => merged(keys.split(",").map((k) => meshOf(k)!)),
@@ -161,10 +161,8 @@ function Drawn({
     },
     [surface, edges, own],
   );
-  const opacity = (faint ? 0.15 : conductor ? 1 : solid ? 0.42 : 0.8) * (quiet ? 0.6 : 1);
-  const tone = lit
-    ? color("heron")
-    : colour || color(conductor ? (solid ? "steel" : "metal") : "moss");
+  const opacity = (faint ? 0.15 : metallic ? 1 : solid ? 0.42 : 0.8) * (quiet ? 0.6 : 1);
+  const tone = highlighted ? color("heron") : colour || color(metallic ? "steel" : "moss");
   return (
     <group visible={!away}>
       <mesh geometry={surface} visible={filled} renderOrder={opacity < 1 ? 2 : 1}>
@@ -182,9 +180,9 @@ function Drawn({
       </mesh>
       <lineSegments geometry={edges} renderOrder={3}>
         <lineBasicMaterial
-          color={color(lit ? "heron" : "ink")}
+          color={color(highlighted ? "heron" : "ink")}
           transparent
-          opacity={lit ? 1 : quiet ? 0.3 : 0.65}
+          opacity={highlighted ? 1 : quiet ? 0.3 : 0.65}
           clippingPlanes={planes}
         />
       </lineSegments>
@@ -223,7 +221,9 @@ const Target = memo(function Target({
     };
     if (picking?.edges)
       return { ...hit, point: nearestEdge(mesh.lines, hit.point)?.at ?? hit.point };
-    return measuring ? { ...hit, point: snapped(mesh.lines, hit.point, reach) } : hit;
+    return measuring || picking?.points
+      ? { ...hit, point: snapped(mesh.lines, hit.point, reach) }
+      : hit;
   };
   return (
     <mesh

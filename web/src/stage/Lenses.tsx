@@ -1,14 +1,43 @@
-import { Line } from "@react-three/drei";
+import { Html, Line } from "@react-three/drei";
 import { max, quantile } from "d3-array";
 import { useEffect, useMemo } from "react";
-import { BufferAttribute, BufferGeometry, DoubleSide } from "three";
+import {
+  BackSide,
+  BufferAttribute,
+  BufferGeometry,
+  DataTexture,
+  DoubleSide,
+  LinearFilter,
+  NearestFilter,
+  SRGBColorSpace,
+} from "three";
 import type { Packet } from "../api/client";
-import { magnitudeRgb } from "../plots/scale";
+import { banded, magnitudeBytes, magnitudeRgb } from "../plots/scale";
+import { nearest } from "../app/cursor";
 import { color } from "../app/theme";
 import type { Extent } from "./extent";
 
-const NEAR_DB = 40,
-  PATTERN_DB = 30;
+/** dB from the largest value to the bottom of the map. */
+export const NEAR_DB = 40,
+  PATTERN_DB = 30,
+  SURFACE_DB = 40;
+const TEXELS = 256;
+
+/** The map as a texture over 0 to 1, in bands or not: crisp edges between few vertices. */
+function useRamp(bands: number): DataTexture {
+  const texture = useMemo(() => {
+    const data = new Uint8Array(4 * TEXELS);
+    for (let k = 0; k < TEXELS; k++)
+      data.set([...magnitudeBytes(banded((k + 0.5) / TEXELS, bands)), 255], 4 * k);
+    const made = new DataTexture(data, TEXELS, 1);
+    made.colorSpace = SRGBColorSpace;
+    made.magFilter = bands ? NearestFilter : LinearFilter;
+    made.needsUpdate = true;
+    return made;
+  }, [bands]);
+  useEffect(() => () => texture.dispose(), [texture]);
+  return texture;
+}
 
 /** |I| along every segment. */
 export function CurrentLens({ packet }: { packet: Packet }) {
@@ -29,18 +58,19 @@ export function CurrentLens({ packet }: { packet: Packet }) {
   return <Line points={points} segments vertexColors={colors} lineWidth={9} />;
 }
 
-const SURFACE_DB = 40;
-
 /** |K| on every rectangle of metal, 40 dB below its largest value; with `linear` in proportion, what is above 98 % of all alike (edges would leave the rest dark), with a `phase` in rad at that moment. */
 export function SurfaceLens({
   packet,
   linear = false,
   phase = null,
+  bands = 0,
 }: {
   packet: Packet;
   linear?: boolean;
   phase?: number | null;
+  bands?: number;
 }) {
+  const ramp = useRamp(bands);
   const geometry = useDisposed(
     useMemo(() => {
       const { low, high, normal, re, im } = packet.arrays;
@@ -61,17 +91,15 @@ export function SurfaceLens({
               ),
             );
       const positions = new Float32Array(12 * count),
-        colors = new Float32Array(12 * count);
+        uv = new Float32Array(8 * count);
       const index: number[] = [];
       for (let q = 0; q < count; q++) {
         const d = normal!.data[q]!,
           a = (d + 1) % 3,
           b = (d + 2) % 3;
-        const tone = magnitudeRgb(
-          linear
-            ? size[q]! / most
-            : 1 + (20 * Math.log10(Math.max(size[q]! / most, 1e-9))) / SURFACE_DB,
-        );
+        const tone = linear
+          ? size[q]! / most
+          : 1 + (20 * Math.log10(Math.max(size[q]! / most, 1e-9))) / SURFACE_DB;
         [
           [0, 0],
           [1, 0],
@@ -82,13 +110,13 @@ export function SurfaceLens({
           if (along) corner[a] = high!.data[3 * q + a]!;
           if (across) corner[b] = high!.data[3 * q + b]!;
           positions.set(corner, 3 * (4 * q + k));
-          colors.set(tone, 3 * (4 * q + k));
+          uv.set([held(tone), 0.5], 2 * (4 * q + k));
         });
         index.push(4 * q, 4 * q + 1, 4 * q + 2, 4 * q, 4 * q + 2, 4 * q + 3);
       }
       const out = new BufferGeometry();
       out.setAttribute("position", new BufferAttribute(positions, 3));
-      out.setAttribute("color", new BufferAttribute(colors, 3));
+      out.setAttribute("uv", new BufferAttribute(uv, 2));
       out.setIndex(index);
       return out;
     }, [packet, linear, phase]),
@@ -96,7 +124,7 @@ export function SurfaceLens({
   return (
     <mesh geometry={geometry} renderOrder={4}>
       <meshBasicMaterial
-        vertexColors
+        map={ramp}
         side={DoubleSide}
         polygonOffset
         polygonOffsetFactor={-1}
@@ -185,42 +213,143 @@ export function ArrowLens({
   ) : null;
 }
 
-/** The realized-gain pattern as a surface round the model's middle, 30 dB from centre to peak. */
-export function PatternLens({ packet, extent }: { packet: Packet; extent: Extent }) {
-  const geometry = useDisposed(
-    useMemo(() => {
-      const { level_dbi: gain, theta_deg: theta, phi_deg: phi } = packet.arrays;
-      const peak = Math.max(...gain!.data);
-      const level = (i: number): number => Math.max(0, 1 + (gain!.data[i]! - peak) / PATTERN_DB);
-      const [rows, columns] = [theta!.data.length, phi!.data.length];
-      const place = (r: number, c: number): [number, number, number] => {
-        const t = (theta!.data[r]! * Math.PI) / 180,
-          p = (phi!.data[c]! * Math.PI) / 180,
-          size = level(r * columns + c) * 0.62 * extent.size;
-        return [
-          size * Math.sin(t) * Math.cos(p),
-          size * Math.sin(t) * Math.sin(p),
-          size * Math.cos(t),
-        ];
-      };
-      return grid(rows, columns, place, (r, c) => level(r * columns + c));
-    }, [packet, extent.size]),
+/** The pattern as a surface round the model's middle, `range` dB from centre to peak, with its outline, its cuts at φ = 0, φ = 90° and θ = 90°, and the angles. */
+export function PatternLens({
+  packet,
+  extent,
+  range = PATTERN_DB,
+  bands = 0,
+}: {
+  packet: Packet;
+  extent: Extent;
+  range?: number;
+  bands?: number;
+}) {
+  const ramp = useRamp(bands);
+  const { surface, cuts } = useMemo(() => {
+    const { level_dbi: gain, theta_deg: theta, phi_deg: phi } = packet.arrays;
+    const peak = max(gain!.data) ?? 0;
+    const level = (i: number): number => Math.max(0, 1 + (gain!.data[i]! - peak) / range);
+    const [rows, columns] = [theta!.data.length, phi!.data.length];
+    const place = (r: number, c: number): Triple => {
+      const t = (theta!.data[r]! * Math.PI) / 180,
+        p = (phi!.data[c]! * Math.PI) / 180,
+        size = level(r * columns + c) * REACH * extent.size;
+      return [
+        size * Math.sin(t) * Math.cos(p),
+        size * Math.sin(t) * Math.sin(p),
+        size * Math.cos(t),
+      ];
+    };
+    const along = (angle: number): Triple[] => {
+      const c = nearest(Array.from(phi!.data), angle);
+      return Array.from({ length: rows }, (_, r) => place(r, c));
+    };
+    const ring = (near: number, far: number): Triple[] => [...along(near), ...along(far).reverse()];
+    const level90 = nearest(Array.from(theta!.data), 90);
+    return {
+      surface: grid(rows, columns, place, (r, c) => level(r * columns + c)),
+      cuts: [
+        ring(0, 180),
+        ring(90, 270),
+        Array.from({ length: columns }, (_, c) => place(level90, c)),
+      ],
+    };
+  }, [packet, extent.size, range]);
+  const geometry = useDisposed(surface);
+  const hull = useDisposed(
+    useMemo(() => swollen(surface, OUTLINE * extent.size), [surface, extent.size]),
   );
   return (
-    <mesh geometry={geometry} position={extent.center}>
-      <meshStandardMaterial
-        vertexColors
-        side={DoubleSide}
-        transparent
-        opacity={0.93}
-        roughness={1}
-      />
-    </mesh>
+    <group position={extent.center}>
+      <mesh geometry={geometry}>
+        <meshLambertMaterial map={ramp} side={DoubleSide} transparent opacity={0.94} />
+      </mesh>
+      <mesh geometry={hull}>
+        <meshBasicMaterial color={color("ink")} side={BackSide} />
+      </mesh>
+      {cuts.map((points, n) => (
+        <Line
+          key={n}
+          points={points}
+          color={color("ink")}
+          lineWidth={1}
+          transparent
+          opacity={0.55}
+        />
+      ))}
+      <Angles size={extent.size} />
+    </group>
   );
 }
 
+type Triple = [number, number, number];
+const REACH = 0.62, // of the model's size from the centre to the peak
+  OUTLINE = 0.006;
+
+/** The axes that θ and φ are counted from, and how they are counted. */
+function Angles({ size }: { size: number }) {
+  const far = 0.72 * size,
+    near = 0.3 * size;
+  const arc = (point: (a: number) => Triple): Triple[] =>
+    Array.from({ length: 13 }, (_, k) => point((k / 12) * (Math.PI / 5)));
+  const ends: [string, Triple][] = [
+    ["x", [far, 0, 0]],
+    ["y", [0, far, 0]],
+    ["z, θ = 0", [0, 0, far]],
+  ];
+  const theta = arc((a) => [far * 0.97 * Math.sin(a), 0, far * 0.97 * Math.cos(a)]),
+    phi = arc((a) => [far * 0.97 * Math.cos(a), far * 0.97 * Math.sin(a), 0]);
+  return (
+    <>
+      {ends.map(([letter, tip], k) => (
+        <group key={letter}>
+          <Line
+            points={[tip.map((v) => (v * near) / far) as Triple, tip]}
+            color={color("ink2")}
+            lineWidth={1.2}
+          />
+          <Label at={tip.map((v) => 1.05 * v) as Triple} text={letter} name={k} />
+        </group>
+      ))}
+      {[theta, phi].map((points, k) => (
+        <group key={k}>
+          <Line points={points} color={color("ink2")} lineWidth={1.2} />
+          <Label at={points[points.length - 1]!} text={k ? "φ" : "θ"} name={k} />
+        </group>
+      ))}
+    </>
+  );
+}
+
+function Label({ at, text, name }: { at: Triple; text: string; name: number }) {
+  return (
+    <Html key={name} position={at} zIndexRange={[4, 0]} occlude className="pointer-events-none">
+      <span className="num ml-1 block -translate-y-4 whitespace-nowrap text-[11px] text-ink2">
+        {text}
+      </span>
+    </Html>
+  );
+}
+
+/** A surface moved outwards along its normals, whose far side is the outline of the near one. */
+function swollen(surface: BufferGeometry, by: number): BufferGeometry {
+  const out = surface.clone(),
+    at = out.getAttribute("position"),
+    normal = out.getAttribute("normal");
+  for (let i = 0; i < at.count; i++)
+    at.setXYZ(
+      i,
+      at.getX(i) + by * normal.getX(i),
+      at.getY(i) + by * normal.getY(i),
+      at.getZ(i) + by * normal.getZ(i),
+    );
+  return out;
+}
+
 /** RMS |E| on a plane, 40 dB below its largest value. */
-export function NearLens({ packet }: { packet: Packet }) {
+export function NearLens({ packet, bands = 0 }: { packet: Packet; bands?: number }) {
+  const ramp = useRamp(bands);
   const geometry = useDisposed(
     useMemo(() => {
       const [columns, rows] = packet.header.counts as [number, number];
@@ -237,10 +366,13 @@ export function NearLens({ packet }: { packet: Packet }) {
   );
   return (
     <mesh geometry={geometry}>
-      <meshBasicMaterial vertexColors side={DoubleSide} transparent opacity={0.92} />
+      <meshBasicMaterial map={ramp} side={DoubleSide} transparent opacity={0.92} />
     </mesh>
   );
 }
+
+/** Within the texture, away from its ends, where it would begin again. */
+const held = (t: number): number => Math.min(1 - 0.5 / TEXELS, Math.max(0.5 / TEXELS, t));
 
 function grid(
   rows: number,
@@ -249,19 +381,19 @@ function grid(
   value: (r: number, c: number) => number,
 ): BufferGeometry {
   const positions = new Float32Array(rows * columns * 3),
-    colors = new Float32Array(rows * columns * 3);
+    uv = new Float32Array(rows * columns * 2);
   const index: number[] = [];
   for (let r = 0; r < rows; r++)
     for (let c = 0; c < columns; c++) {
       const i = r * columns + c;
       positions.set(place(r, c), 3 * i);
-      colors.set(magnitudeRgb(value(r, c)), 3 * i);
+      uv.set([held(value(r, c)), 0.5], 2 * i);
       if (r + 1 < rows && c + 1 < columns)
         index.push(i, i + columns, i + 1, i + 1, i + columns, i + columns + 1);
     }
   const geometry = new BufferGeometry();
   geometry.setAttribute("position", new BufferAttribute(positions, 3));
-  geometry.setAttribute("color", new BufferAttribute(colors, 3));
+  geometry.setAttribute("uv", new BufferAttribute(uv, 2));
   geometry.setIndex(index);
   geometry.computeVertexNormals();
   return geometry;

@@ -1,24 +1,18 @@
 import { OrbitControls } from "@react-three/drei";
 import { Canvas, useThree } from "@react-three/fiber";
-import { useQuery } from "@tanstack/react-query";
 import { useEffect, useMemo, useRef, useState } from "react";
 import type { OrthographicCamera, PerspectiveCamera } from "three";
-import { field, sweep } from "../api/queries";
 import type { Examination, RunLine } from "../api/types";
-import { nearest, useCursor } from "../app/cursor";
 import { useRegister } from "../app/commands";
 import { useTheme } from "../app/theme";
 import { C0, quantity } from "../format";
-import { RAMP_CSS } from "../plots/scale";
 import { GridLens, GridPanel } from "./GridLens";
-import { CurrentLens, NearLens, PatternLens, SurfaceLens } from "./Lenses";
+import { type Lens, LENSES, LensContent, LensLegend } from "./LensView";
 import { Structure } from "./Structure";
 import { Tools } from "./Tools";
-import { extentOf, type Extent } from "./extent";
+import { extentOf } from "./extent";
 import { useStage } from "./state";
 
-type Lens = "shape" | "grid" | "current" | "near field" | "pattern";
-const LENSES: Lens[] = ["shape", "grid", "current", "near field", "pattern"];
 const VIEWS: Record<string, [number, number, number]> = {
   oblique: [1, -1.25, 0.72],
   front: [0, -1, 0.0001],
@@ -78,7 +72,7 @@ export function Stage({ examination, building, projectId, run, stamp }: Props) {
     })),
     {
       id: "perspective",
-      label: stage.perspective ? "View: without perspective" : "View: with perspective",
+      label: stage.perspective ? "View: parallel projection" : "View: perspective",
       group: "View",
       perform: () => stage.setPerspective(!stage.perspective),
     },
@@ -117,6 +111,7 @@ export function Stage({ examination, building, projectId, run, stamp }: Props) {
       data-lens={lens}
       data-parts={examination?.shapes.length ?? 0}
       data-extent={extent.size.toPrecision(6)}
+      data-help="stage"
       data-bodies={examination?.bodies.length ?? 0}
     >
       <Canvas
@@ -133,8 +128,8 @@ export function Stage({ examination, building, projectId, run, stamp }: Props) {
             : { near: -100, far: 200, position: [10, -12.5, 7.2], up: [0, 0, 1] }
         }
       >
-        <ambientLight intensity={2.1} />
-        <directionalLight position={[3, -4, 8]} intensity={1.7} />
+        <ambientLight intensity={1.7} />
+        <directionalLight position={[3, -4, 8]} intensity={2.3} />
         <Camera direction={VIEWS[view.name]!} token={view.count} onZoom={setZoom} />
         <group
           scale={1 / extent.size}
@@ -161,12 +156,10 @@ export function Stage({ examination, building, projectId, run, stamp }: Props) {
           Building the model…
         </p>
       )}
-      {examination && !building && examination.shapes.length + examination.bodies.length === 0 && (
-        <p className="pointer-events-none absolute inset-x-0 top-1/3 text-center text-ink2">
-          Nothing built yet. Type a step on the sheet, or add one.
-        </p>
-      )}
-      <fieldset className="absolute bottom-3 left-4 w-[106px] overflow-hidden rounded-lg border border-rule bg-card">
+      <fieldset
+        data-tour="lenses"
+        className="absolute bottom-3 left-4 w-[106px] overflow-hidden rounded-lg border border-rule bg-card"
+      >
         <legend className="sr-only">Lens</legend>
         {LENSES.map((l) => (
           <label
@@ -198,7 +191,7 @@ export function Stage({ examination, building, projectId, run, stamp }: Props) {
       )}
       <Tools extent={extent} examination={examination} />
       <div
-        className="absolute right-4 top-3 flex gap-1 rounded-md border border-rule bg-card p-0.5"
+        className="absolute right-4 top-3 flex w-[216px] justify-between rounded-md border border-rule bg-card p-0.5"
         role="group"
         aria-label="Views"
       >
@@ -295,121 +288,6 @@ function scaleOf(camera: unknown, height: number): number {
     : height / (2 * c.position.length() * Math.tan((c.fov * Math.PI) / 360));
 }
 
-function useFrequency(run: RunLine): number {
-  const cursor = useCursor((s) => s.frequency);
-  return cursor ?? Number((run.headline as { frequency_hz?: number }).frequency_hz ?? 0);
-}
-
-function LensContent({
-  lens,
-  projectId,
-  run,
-  extent,
-}: {
-  lens: Lens;
-  projectId: number;
-  run: RunLine;
-  extent: Extent;
-}) {
-  const frequency = useFrequency(run);
-  const { data: s } = useQuery(sweep(projectId, run.number));
-  const plane = s?.captures.find((c) => c.kind === "near_plane");
-  const surface = s?.surfaces[0];
-  const surfaceField = useQuery({
-    ...field(projectId, run.number, `surface/${encodeURIComponent(surface ?? "")}`, frequency),
-    enabled: lens === "current" && surface !== undefined,
-  });
-  const what =
-    lens === "current"
-      ? "current"
-      : lens === "pattern"
-        ? "pattern"
-        : plane
-          ? `near/${encodeURIComponent(plane.name)}`
-          : "";
-  const { data, isPlaceholderData } = useQuery({
-    ...field(projectId, run.number, what, frequency),
-    enabled: what !== "",
-  });
-  const { invalidate } = useThree();
-  useEffect(() => invalidate(), [data, surfaceField.data, invalidate]);
-  if (lens === "current")
-    return (
-      <>
-        {data?.arrays.start && <CurrentLens packet={data} />}
-        {surfaceField.data?.arrays.normal && <SurfaceLens packet={surfaceField.data} />}
-      </>
-    );
-  if (!data) return null;
-  if (lens === "pattern" && data.arrays.level_dbi)
-    return <PatternLens packet={data} extent={extent} />;
-  if (lens === "near field" && data.header.kind === "near_plane" && !isPlaceholderData)
-    return <NearLens packet={data} />;
-  return null;
-}
-
-const LEGEND: Record<Lens, [string, string, string]> = {
-  shape: ["", "", ""],
-  grid: ["", "", ""],
-  current: ["|I|", "largest", "0"],
-  "near field": ["|E| rms", "largest", "−40 dB"],
-  pattern: ["realized gain", "peak", "−30 dB"],
-};
-
-function LensLegend({ lens, projectId, run }: { lens: Lens; projectId: number; run: RunLine }) {
-  const frequency = useFrequency(run);
-  const set = useCursor((s) => s.set);
-  const { data } = useQuery(sweep(projectId, run.number));
-  const current = useQuery({
-    ...field(projectId, run.number, "current", frequency),
-    enabled: lens === "current",
-  });
-  const surface = lens === "current" && data !== undefined && data.surfaces.length > 0;
-  const [name, top, bottom] = surface
-    ? ["|K| on surfaces", "largest", "−40 dB"]
-    : lens === "pattern" && data && data.illuminations.length > 0
-      ? ["cross-section", "peak", "−30 dB"]
-      : LEGEND[lens];
-  if (lens === "current" && current.error && data && !surface)
-    return (
-      <p className="absolute left-4 top-4 max-w-72 rounded-md border border-rule bg-card px-3 py-2 text-ink2">
-        Run {run.number} has no currents to show. Add a surface current to the captures and solve.
-      </p>
-    );
-  if (!data) return null;
-  const at = nearest(data.frequency_hz, frequency);
-  if (lens === "near field" && !data.captures.some((c) => c.kind === "near_plane"))
-    return (
-      <p className="absolute left-4 top-4 max-w-72 rounded-md border border-rule bg-card px-3 py-2 text-ink2">
-        Run {run.number} has no near-field plane. Add one to the captures and solve.
-      </p>
-    );
-  return (
-    <div className="absolute left-4 top-3 rounded-lg border border-rule bg-card px-3 py-2">
-      <p className="num text-[12px]">
-        run {run.number} · {quantity(data.frequency_hz[at]!, "Hz", 5)}
-      </p>
-      <input
-        type="range"
-        aria-label="Frequency"
-        min={0}
-        max={data.frequency_hz.length - 1}
-        value={at}
-        onChange={(e) => set(data.frequency_hz[Number(e.target.value)]!)}
-        className="w-40 accent-heron"
-      />
-      <div className="mt-1 flex items-stretch gap-2 text-[11.500px] text-ink2">
-        <span className="w-2.5 rounded-sm" style={{ background: RAMP_CSS, height: 54 }} />
-        <span className="flex flex-col justify-between">
-          <span className="num">{top}</span>
-          <span>{name}</span>
-          <span className="num">{bottom}</span>
-        </span>
-      </div>
-    </div>
-  );
-}
-
 function ScaleBar({
   metresPerPixel,
   band,
@@ -423,7 +301,7 @@ function ScaleBar({
   const width = length / metresPerPixel;
   const middle = band ? (band[0] + band[1]) / 2 : null;
   return (
-    <div className="num pointer-events-none absolute bottom-4 right-5 text-[11.500px] text-ink2">
+    <div className="num pointer-events-none absolute bottom-3 right-4 rounded bg-paper/85 px-1.5 pb-1 text-[11.500px] text-ink2">
       <div className="flex justify-between gap-4" style={{ minWidth: width }}>
         <span>{quantity(length, "m", 3)}</span>
         {middle && (

@@ -540,7 +540,7 @@ function Part({ shape, extent }: { shape: Shape; extent: Extent }) {
   const hover = useBench((s) => s.hover);
   const setHover = useBench((s) => s.setHover);
   const planes = useSection(extent);
-  const lit = hover === `parts.${shape.step}`;
+  const highlighted = hover === `parts.${shape.step}`;
   const tube = useTube(shape.points, Math.max(shape.radius, LEAST_RADIUS * extent.size));
   const pick = useTube(shape.points, Math.max(shape.radius, PICK_RADIUS * extent.size));
   const middle = shape.points[Math.floor((shape.points.length - 1) / 2)]!,
@@ -549,7 +549,7 @@ function Part({ shape, extent }: { shape: Shape; extent: Extent }) {
     <>
       <mesh geometry={tube}>
         <meshLambertMaterial
-          color={color(lit ? "heron" : "steel")}
+          color={color(highlighted ? "heron" : "steel")}
           side={planes.length ? DoubleSide : FrontSide}
           clippingPlanes={planes}
         />
@@ -561,7 +561,7 @@ function Part({ shape, extent }: { shape: Shape; extent: Extent }) {
       >
         <meshBasicMaterial transparent opacity={0} depthWrite={false} />
       </mesh>
-      {lit && (
+      {highlighted && (
         <Html
           position={middle.map((c, i) => (c + next[i]!) / 2) as [number, number, number]}
           zIndexRange={[5, 0]}

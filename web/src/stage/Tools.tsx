@@ -18,11 +18,11 @@ export function Tools({ extent, examination }: { extent: Extent; examination?: E
   const hiding = stage.hidden.length + stage.faint.length > 0 || stage.solo !== null;
   return (
     <div
-      className="absolute right-4 top-14 flex w-[198px] flex-col gap-1.5 rounded-md border border-rule bg-card p-1"
+      className="absolute right-4 top-[46px] flex w-[216px] flex-col gap-1.5 rounded-md border border-rule bg-card p-0.5"
       aria-label="Stage tools"
       role="group"
     >
-      <div className="flex gap-1">
+      <div className="flex justify-between">
         <button
           aria-pressed={section !== null}
           className={button(section !== null)}
@@ -42,7 +42,7 @@ export function Tools({ extent, examination }: { extent: Extent; examination?: E
           className={button(stage.perspective)}
           onClick={() => stage.setPerspective(!stage.perspective)}
         >
-          Depth
+          Perspective
         </button>
       </div>
       {section && (

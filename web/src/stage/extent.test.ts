@@ -5,7 +5,7 @@ import { extentOf } from "./extent";
 
 const examination = (...points: [number, number, number][]): Examination =>
   ({
-    shapes: [{ name: "w", step: 0, radius: 0.001, material: "perfect", points }],
+    shapes: [{ name: "w", step: 0, radius: 0.001, material: "perfect conductor", points }],
     bodies: [],
     dipoles: [],
   }) as unknown as Examination;

@@ -12,6 +12,7 @@ export interface Hit {
 interface Picking {
   prompt: string;
   edges: boolean;
+  /** A point is wanted: it keeps to corners and edges. */ points?: boolean;
   apply: (hit: Hit) => void;
 }
 interface StageState {
@@ -19,6 +20,11 @@ interface StageState {
   faint: string[];
   solo: string | null;
   section: { axis: Axis; at: number; flipped?: boolean } | null;
+  /** dB that a pattern's map covers, and whether maps go in steps. */
+  range: number;
+  steps: boolean;
+  setRange: (range: number) => void;
+  setSteps: (on: boolean) => void;
   perspective: boolean;
   turning: boolean;
   measuring: boolean;
@@ -48,6 +54,10 @@ const FRESH = {
 
 export const useStage = create<StageState>((set, get) => ({
   ...FRESH,
+  range: 30,
+  steps: false,
+  setRange: (range) => set({ range }),
+  setSteps: (steps) => set({ steps }),
   perspective: false,
   turning: false,
   toggle: (list, part) =>
@@ -92,7 +102,7 @@ export function angle(a: Hit, middle: Hit, c: Hit): number {
   );
 }
 
-const round = (v: number): string =>
+export const round = (v: number): string =>
   Math.abs(v) > 1e-5 || v === 0
     ? `${Number((v * 1e3).toPrecision(7))} mm`
     : `${Number((v * 1e9).toPrecision(7))} nm`;

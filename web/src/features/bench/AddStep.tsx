@@ -100,19 +100,20 @@ function Phrase() {
   const complete = async (): Promise<void> => {
     const found = awaited ? await client.fetchQuery(completions(text, document)) : offered;
     const best = found[Math.max(0, chosen)];
-    if (best !== undefined && field.current?.value === text) change(best);
+    if (best !== undefined && field.current?.value === text) change(best.text);
   };
   const press = (e: KeyboardEvent<HTMLInputElement>): void => {
     if (e.key === "Escape") setShut(true);
     else if (offered.length && (e.key === "ArrowDown" || e.key === "ArrowUp"))
       setChosen((c) => (c + (e.key === "ArrowDown" ? 1 : -1) + offered.length) % offered.length);
     else if ((offered.length || awaited) && e.key === "Tab" && !e.shiftKey) void complete();
-    else if (e.key === "Enter" && chosen >= 0) change(offered[chosen]!);
+    else if (e.key === "Enter" && chosen >= 0) change(offered[chosen]!.text);
     else return;
     e.preventDefault();
   };
   return (
     <form
+      data-help="sheet#typing"
       className="relative"
       onSubmit={(e) => {
         e.preventDefault();
@@ -144,16 +145,19 @@ function Phrase() {
         >
           {offered.map((o, i) => (
             <li
-              key={o}
+              key={o.text}
               role="option"
               aria-selected={i === chosen}
               onMouseDown={(e) => {
                 e.preventDefault();
-                change(o);
+                change(o.text);
               }}
               className={`num cursor-pointer truncate rounded px-2 py-0.5 text-[12.500px] ${i === chosen ? "bg-heron-soft" : ""}`}
             >
-              {o}
+              {o.text}
+              <span className="block truncate font-sans text-[11.500px] text-ink2">
+                {o.meaning}
+              </span>
             </li>
           ))}
           <li className="px-2 pt-0.5 text-[11.500px] text-ink2">

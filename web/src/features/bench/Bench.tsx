@@ -12,13 +12,16 @@ import {
 } from "../../api/queries";
 import type { Model } from "../../api/types";
 import { Header } from "../../app/Header";
+import { Tour, showTour } from "../../app/Tour";
 import { useReader, useRegister } from "../../app/commands";
 import { Stage } from "../../stage/Stage";
 import { Button } from "../../ui/Button";
 import { BuildSheet } from "./BuildSheet";
 import { RunStrip } from "./RunStrip";
+import { Checklist, Ways, empty } from "./Start";
 import { useLanguage } from "./language";
 import { useBench } from "./model";
+import { goTo, places, wanted } from "./places";
 import { addStep, addTyped, isTyped } from "./steps";
 
 /** Where a model is built: the sheet, the stage, the run strip. */
@@ -69,9 +72,18 @@ export function Bench() {
         label: `Add: ${label}`,
         group,
         enabled: writable,
+        likely: n === 0 && wanted(bench.document!).includes(`${kind.chapter} ${kind.name}`),
         perform: () => addStep(kind, n),
       })),
     ),
+    ...places(bench.document).map(({ key, label }) => ({
+      id: `go-${key}`,
+      label,
+      group: "On the sheet",
+      sought: true,
+      perform: () => goTo(key),
+    })),
+    { id: "tour", label: "Show me around", group: "Help", perform: showTour },
   ]);
   useReader(
     !writable
@@ -80,7 +92,12 @@ export function Bench() {
           group: "Type a step",
           offers: async (text) =>
             isTyped(text, language)
-              ? [text.trim(), ...(await client.fetchQuery(completions(text, bench.document!)))]
+              ? [
+                  text.trim(),
+                  ...(await client.fetchQuery(completions(text, bench.document!))).map(
+                    (c) => c.text,
+                  ),
+                ]
               : [],
           perform: (text) =>
             void addTyped(text).catch((e: Error) => useBench.setState({ fault: e.message })),
@@ -95,7 +112,7 @@ export function Bench() {
     );
   const latest = all?.find((r) => r.has_results);
   return (
-    <div className="flex h-full flex-col">
+    <div data-help="sheet" className="flex h-full flex-col">
       <Header
         title={bench.document?.name ?? data?.name ?? "…"}
         projectId={projectId}
@@ -139,9 +156,15 @@ export function Bench() {
               stamp={filesStamp(uploads)}
             />
           )}
+          {loaded && writable && empty(bench.document!) ? (
+            <Ways />
+          ) : (
+            loaded && writable && <Checklist examination={examination} />
+          )}
         </div>
       </div>
       <RunStrip projectId={id} examination={examination} />
+      <Tour />
     </div>
   );
 }

@@ -1,7 +1,7 @@
 import * as Menu from "@radix-ui/react-dropdown-menu";
 import { useState } from "react";
 import type { Examination, Model, Path, Step } from "../../api/types";
-import { quantity } from "../../format";
+import { number, quantity } from "../../format";
 import { useStage } from "../../stage/state";
 import { Mark, type State } from "../../ui/Mark";
 import { AddStep } from "./AddStep";
@@ -10,43 +10,66 @@ import { ModeCard } from "./ModeCard";
 import { PulseCard } from "./PulseCard";
 import { Token } from "./Token";
 import { Words } from "./Words";
+import { useFolds } from "./folds";
+import { WIDGETS } from "./widgets";
 import { kindOf, reading, useLanguage } from "./language";
 import type { Chapter } from "../../api/language";
-import { moved, replaced, useBench, useLit, type ListChapter } from "./model";
+import { moved, replaced, useBench, useIlluminated, type ListChapter } from "./model";
 import { sentenceOf } from "./steps";
 
 /** The model as a page of numbered sentences. */
 export function BuildSheet({ examination }: { examination?: Examination }) {
   const document = useBench((s) => s.document)!;
-  const lit = useLit();
+  const isIlluminated = useIlluminated();
   const chapters = useLanguage()?.chapters ?? [];
+  const { folded, fold } = useFolds();
   const shown = chapters.filter(
     (c) =>
-      !(c.quiet || (c.key === "feeds" && lit)) ||
+      !(c.quiet || (c.key === "feeds" && isIlluminated)) ||
       (document[c.key as keyof Model] as unknown[]).length > 0,
   );
   return (
     <div className="flex min-h-0 flex-1 flex-col">
       <div className="flex-1 overflow-y-auto py-3 pr-4" aria-label="Build sheet">
         {shown.map((chapter, i) => (
-          <section key={chapter.key} className="mb-3.5">
-            <h2 className="flex items-baseline">
-              <span className="num w-11 pr-2.5 text-right text-[12px] text-ink2">{i + 1}</span>
-              <span className="text-[11.500px] font-semibold uppercase tracking-[0.09em] text-ink2">
-                {chapter.title}
-              </span>
-              <span className="ml-2 self-center">
-                <Mark state={stateOf(chapter.key, examination)} />
-              </span>
+          <section key={chapter.key} data-help={`sheet#${chapter.key}`} className="mb-3.5">
+            <h2>
+              <button
+                type="button"
+                aria-expanded={!folded.includes(chapter.key)}
+                title={folded.includes(chapter.key) ? "Unfold this chapter" : "Fold this chapter"}
+                onClick={() => fold(chapter.key)}
+                className="group/head flex w-full items-baseline text-left"
+              >
+                <span className="num w-11 pr-2.5 text-right text-[12px] text-ink2">{i + 1}</span>
+                <span className="text-[11.500px] font-semibold uppercase tracking-[0.09em] text-ink2">
+                  {chapter.title}
+                </span>
+                <span className="ml-2 self-center">
+                  <Mark state={stateOf(chapter.key, examination)} />
+                </span>
+                <span
+                  aria-hidden
+                  className={`ml-2 text-[11.500px] text-ink2 ${folded.includes(chapter.key) ? "" : "opacity-0 group-hover/head:opacity-100"}`}
+                >
+                  {folded.includes(chapter.key)
+                    ? `▸ ${chapter.many ? (document[chapter.key as keyof Model] as unknown[]).length : ""}`
+                    : "▾"}
+                </span>
+              </button>
             </h2>
-            {chapter.key === "materials" && <MaterialsInUse examination={examination} />}
-            {chapter.key === "parameters" ? (
-              <Parameters examination={examination} />
-            ) : (
-              <Steps chapter={chapter} number={i + 1} examination={examination} />
-            )}
-            {chapter.key === "plans" && examination?.grid && (
-              <PulseCard grid={examination.grid} band={examination.band} />
+            {!folded.includes(chapter.key) && (
+              <>
+                {chapter.key === "materials" && <MaterialsInUse examination={examination} />}
+                {chapter.key === "parameters" ? (
+                  <Parameters examination={examination} />
+                ) : (
+                  <Steps chapter={chapter} number={i + 1} examination={examination} />
+                )}
+                {chapter.key === "plans" && examination?.grid && (
+                  <PulseCard grid={examination.grid} band={examination.band} />
+                )}
+              </>
             )}
           </section>
         ))}
@@ -70,7 +93,8 @@ function Parameters({ examination }: { examination?: Examination }) {
         return (
           <li
             key={i}
-            className="group relative flex items-baseline gap-2 pl-11 leading-[1.55]"
+            data-step={`parameters.${i}`}
+            className="group relative flex items-start gap-2 pl-11 leading-[1.55]"
             title={p.comment}
           >
             <span className="w-28 shrink-0 truncate">
@@ -90,6 +114,9 @@ function Parameters({ examination }: { examination?: Examination }) {
                 examination={examination}
               />
             </span>
+            {value && PLAIN.test(p.expression) && value.low !== null && value.high !== null && (
+              <Slide name={p.name} at={i} value={value} unit={p.unit} />
+            )}
             {value && !/^[\d.\s]*[A-Za-zµΩ/]*$/.test(p.expression) && (
               <span className="num shrink-0 text-[12px] text-ink2" data-value-of={p.name}>
                 {quantity(value.value, value.unit)}
@@ -105,6 +132,54 @@ function Parameters({ examination }: { examination?: Examination }) {
         );
       })}
     </ul>
+  );
+}
+
+const PLAIN = /^\s*-?[\d.]+(e[+-]?\d+)?\s*[A-Za-zµΩ°]*\s*$/;
+const STEPS = 200; // of a slider from end to end
+
+/** A slider between the limits of a parameter: the stage follows, and it is saved when it is let go. */
+function Slide({
+  name,
+  at,
+  value,
+  unit,
+}: {
+  name: string;
+  at: number;
+  value: Examination["values"][string];
+  unit: string;
+}) {
+  const { edit, preview, role } = useBench();
+  const [low, high, now] = [value.low!, value.high!, value.value].map((v) => v / value.shown) as [
+    number,
+    number,
+    number,
+  ];
+  const [draft, setDraft] = useState<number | null>(null);
+  if (!(high > low)) return null;
+  const digits = Math.max(0, Math.ceil(-Math.log10((high - low) / STEPS))),
+    step = 10 ** -digits;
+  if (draft !== null && Math.abs(draft - now) < step / 4) setDraft(null);
+  return (
+    <input
+      type="range"
+      aria-label={`${name} between its limits`}
+      title={`${number(low)} to ${number(high)} ${unit}`}
+      className="h-3 w-20 shrink-0 self-center accent-heron"
+      disabled={role === "reader"}
+      min={low}
+      max={high}
+      step={step}
+      value={draft ?? now}
+      onChange={(e) => {
+        setDraft(Number(e.target.value));
+        const said = `${Number(e.target.value).toFixed(digits)} ${unit}`.trim();
+        preview((d) => replaced(d, ["parameters", at, "expression"], said));
+      }}
+      onPointerUp={() => edit((d) => d)}
+      onKeyUp={() => edit((d) => d)}
+    />
   );
 }
 
@@ -150,7 +225,8 @@ function Steps({
         const base: Path = listed ? [chapter.key, i] : [chapter.key];
         const key = `${chapter.key}.${i}`;
         // What no token of the sentence shows under itself.
-        const kind = kindOf(language, chapter.key, step);
+        const kind = kindOf(language, chapter.key, step),
+          Widget = WIDGETS[kind.widget];
         const tokens = new Set(
           reading(kind, step, false, examination?.engine).words.flatMap((w) =>
             typeof w === "object" && "token" in w ? [[...base, ...w.token].join()] : [],
@@ -205,21 +281,21 @@ function Steps({
               {number}.{i + 1}
             </span>
             <div className="pl-[33px] pr-6">
+              {Widget && <Widget step={step} base={base} kind={kind} />}
               <Words step={step} base={base} kind={kind} examination={examination} />
               {examination?.grid?.openings.some((o) => o.feed === i) && chapter.key === "feeds" && (
                 <span className="ml-1.5">
                   <ModeCard number={i} step={step} examination={examination} />
                 </span>
               )}
-              {joined.length > 0 && (
-                <span className="num ml-1.5 text-[11.500px] text-ink2">
-                  joined to {joined.join(", ")}
-                </span>
-              )}
+              {joined.length > 0 && <Joined to={joined} />}
               {room.length > 0 && (
                 <span className="num ml-1.5 text-[11.500px] text-ink2">
                   makes room for {room.join(", ")}
                 </span>
+              )}
+              {typeof step.comment === "string" && step.comment !== "" && (
+                <p className="text-[12px] italic leading-snug text-ink2">{step.comment}</p>
               )}
               {notes.map((n, k) => (
                 <p key={k} className="text-[12px] leading-snug text-rust">
@@ -249,6 +325,24 @@ function Steps({
         );
       })}
     </ol>
+  );
+}
+
+/** A quiet mark of what a part is joined to; its words on demand. */
+function Joined({ to }: { to: string[] }) {
+  const [said, say] = useState(false);
+  const words = `joined to ${to.join(", ")}`;
+  return (
+    <button
+      type="button"
+      title={words}
+      aria-label={words}
+      aria-expanded={said}
+      onClick={() => say(!said)}
+      className="num ml-1 rounded px-1 text-left text-[11.500px] text-ink2 hover:bg-heron-soft hover:text-ink"
+    >
+      {said ? words : `⋈ ${to.length}`}
+    </button>
   );
 }
 
@@ -307,6 +401,11 @@ function StepMenu({
   count: number;
 }) {
   const edit = useBench((s) => s.edit);
+  const annotate = (): void => {
+    const said = window.prompt("Comment on this step (empty for none)", String(step.comment ?? ""));
+    if (said !== null)
+      edit((d) => replaced(d, [chapter, index, "comment"], said.trim().slice(0, 200)));
+  };
   const move = (by: number): void => edit((d) => moved(d, chapter, index, index + by));
   const item =
     "cursor-pointer rounded px-2 py-1 outline-none data-[disabled]:opacity-40 data-[highlighted]:bg-heron-soft";
@@ -328,6 +427,9 @@ function StepMenu({
           </Menu.Item>
           <Menu.Item className={item} disabled={index === count - 1} onSelect={() => move(1)}>
             Move down
+          </Menu.Item>
+          <Menu.Item className={item} onSelect={() => setTimeout(annotate)}>
+            Comment…
           </Menu.Item>
           {chapter === "parts" && <PartItems index={index} step={step} item={item} />}
           <Menu.Item

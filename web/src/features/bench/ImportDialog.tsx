@@ -47,7 +47,7 @@ export function ImportDialog({ onClose }: { onClose: () => void }) {
           at: ["0", "0", "0"],
           scale: "1",
           simplify: false,
-          material: "perfect",
+          material: "perfect conductor",
         },
       ],
     }));

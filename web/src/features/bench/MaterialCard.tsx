@@ -91,8 +91,8 @@ function Curves({
         ["ε′", number(data.epsilon_real[at]!, 4)],
         ["tan δ", number(data.epsilon_imag[at]! / data.epsilon_real[at]!, 3)],
         ["μ′", number(data.mu_real[at]!, 4)],
-        ["losses as σ", quantity(data.conductivity[at], "S/m", 3)],
-        ["falls to 1/e in", quantity(data.skin_depth_m[at], "m", 3)],
+        ["equivalent σ", quantity(data.conductivity[at], "S/m", 3)],
+        ["1/e depth", quantity(data.skin_depth_m[at], "m", 3)],
       ];
   return (
     <>

@@ -65,6 +65,8 @@ export function ModeCard({
   );
 }
 
+const HOLLOW = /^T[EM]$/;
+
 function Modes({ feed, asked, band }: { feed: number; asked: number; band: [number, number] }) {
   const document = useBench((s) => s.document)!;
   const projectId = useBench((s) => s.projectId);
@@ -107,6 +109,15 @@ function Modes({ feed, asked, band }: { feed: number; asked: number; band: [numb
   const known = data.arrays.index_error !== undefined;
   const travels = (row: number, mode: number): boolean =>
     value("index_re", row, mode) > -value("index_im", row, mode);
+  // modes of hollow guides are told by their phase constant, those of lines by their index
+  const hollow = kinds.some((k) => HOLLOW.test(k)) && !kinds.some((k) => !HOLLOW.test(k));
+  const scale = (row: number): number => (hollow ? (2 * Math.PI * f[row]!) / C0 : 1);
+  const shown = (row: number, mode: number, words: typeof uncertain): string =>
+    words(
+      value("index_re", row, mode) * scale(row),
+      value("index_error", row, mode) * scale(row),
+      4,
+    ) + (hollow ? " rad/m" : "");
   const [u, v] = [data.arrays.u!.data, data.arrays.v!.data];
   const size = (line: Float32Array): string => quantity(line[line.length - 1]! - line[0]!, "m", 3);
   const flip = axes[0]! > axes[1]!;
@@ -145,13 +156,7 @@ function Modes({ feed, asked, band }: { feed: number; asked: number; band: [numb
             <Row name="kind">{kinds[Math.min(chosen, count - 1)]}</Row>
             {travels(near, chosen) ? (
               <>
-                <Row name="effective index">
-                  {uncertain(
-                    value("index_re", near, chosen),
-                    value("index_error", near, chosen),
-                    4,
-                  )}
-                </Row>
+                <Row name={hollow ? "β" : "effective index"}>{shown(near, chosen, uncertain)}</Row>
                 <Row name="guide wavelength">
                   {lengthOf(
                     C0 / now / value("index_re", near, chosen),
@@ -166,12 +171,12 @@ function Modes({ feed, asked, band }: { feed: number; asked: number; band: [numb
                   )}{" "}
                   Ω
                 </Row>
-                <Row name="loss, walls aside">
+                <Row name="loss excluding walls">
                   {quantityOfLoss(-value("index_im", near, chosen), now)}
                 </Row>
               </>
             ) : (
-              <Row name="cut off, 1/e in">
+              <Row name="below cut-off, 1/e depth">
                 {quantity(C0 / (2 * Math.PI * now * -value("index_im", near, chosen)), "m", 3)}
               </Row>
             )}
@@ -189,9 +194,10 @@ function Modes({ feed, asked, band }: { feed: number; asked: number; band: [numb
           <tr className="text-left text-ink2">
             <th className="font-normal">mode</th>
             <th className="font-normal">kind</th>
-            <th className="font-normal">travels from</th>
+            <th className="font-normal">cut-off</th>
             <th className="font-normal">
-              index at {quantity(f[0]!, "Hz", 3)} to {quantity(f[f.length - 1]!, "Hz", 3)}
+              {hollow ? "β" : "index"} at {quantity(f[0]!, "Hz", 3)} to{" "}
+              {quantity(f[f.length - 1]!, "Hz", 3)}
             </th>
           </tr>
         </thead>
@@ -215,9 +221,7 @@ function Modes({ feed, asked, band }: { feed: number; asked: number; band: [numb
                 {[
                   ...new Set(
                     [0, f.length - 1].map((row) =>
-                      travels(row, m)
-                        ? certain(value("index_re", row, m), value("index_error", row, m), 4)
-                        : "cut off",
+                      travels(row, m) ? shown(row, m, certain) : "below cut-off",
                     ),
                   ),
                 ].join(" to ")}
@@ -231,13 +235,15 @@ function Modes({ feed, asked, band }: { feed: number; asked: number; band: [numb
           curves={kinds
             .map((_, m) => ({
               x: f,
-              y: f.map((_, row) => (travels(row, m) ? value("index_re", row, m) : null)),
+              y: f.map((_, row) =>
+                travels(row, m) ? value("index_re", row, m) * scale(row) : null,
+              ),
               ...series(m),
               label: `mode ${m + 1}`,
             }))
             .filter((c) => c.y.some((y) => y !== null))}
           x={scaled(f[f.length - 1]!, "Hz")}
-          y={{ unit: "", label: "effective index" }}
+          y={hollow ? { unit: "rad/m", label: "β" } : { unit: "", label: "effective index" }}
           labels
         />
       </div>

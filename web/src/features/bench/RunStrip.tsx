@@ -11,7 +11,7 @@ import { bytes, compact, forecastOf } from "../../format";
 import { Button } from "../../ui/Button";
 import { Mark } from "../../ui/Mark";
 import { Sparkline } from "../../plots/Sparkline";
-import { replaced, useBench, useLit } from "./model";
+import { replaced, useBench, useIlluminated } from "./model";
 
 /** Preflight, forecast, Solve, and the latest runs. */
 export function RunStrip({
@@ -47,12 +47,13 @@ export function RunStrip({
     },
     onError: (e: Problem) => setFault(e.message),
   });
-  const lit = useLit();
+  const isIlluminated = useIlluminated();
   const ready = role !== "reader" && !solve.isPending && (waiting || (sound && state === "saved"));
   useRegister("runs", [
     {
       id: "solve",
       label: "Solve",
+      likely: true,
       group: "Run",
       shortcut: "Ctrl+Enter",
       enabled: ready,
@@ -62,19 +63,29 @@ export function RunStrip({
       id: "noise-floor",
       label: "Solve without the parts: noise floor",
       group: "Run",
-      enabled: ready && lit,
+      enabled: ready && isIlluminated,
       perform: () => solve.mutate(true),
     },
   ]);
   const forecast = examination?.forecast;
   return (
-    <footer className="flex h-[74px] shrink-0 items-center gap-5 border-t border-rule bg-card px-4">
+    <footer
+      data-help="solve"
+      className="flex h-[74px] shrink-0 items-center gap-5 border-t border-rule bg-card px-4"
+    >
       <Preflight examination={examination} />
       <div className="min-w-0 shrink-0">
         <p className="text-[11.500px] text-ink2">Forecast</p>
-        <p className="num text-[12.500px]">
+        <p
+          className="num text-[12.500px]"
+          title={
+            forecast && forecast.base_bytes > 0
+              ? `and ${bytes(forecast.base_bytes)} that any run of the ${forecast.engine} engine takes`
+              : undefined
+          }
+        >
           {forecast && sound
-            ? `${compact(forecast.size)} ${forecast.what} · ${bytes(forecast.memory_bytes)} · ${forecastOf(forecast.seconds, forecast.most_seconds)}`
+            ? `${compact(forecast.size)} ${forecast.what} · ${bytes(forecast.memory_bytes - forecast.base_bytes)} · ${forecastOf(forecast.seconds, forecast.most_seconds)}`
             : "–"}
         </p>
       </div>
@@ -90,15 +101,21 @@ export function RunStrip({
           ))}
         </select>
       )}
-      <Button look="main" disabled={!ready} onClick={() => solve.mutate(false)} title="Ctrl+Enter">
+      <Button
+        look="main"
+        data-tour="solve"
+        disabled={!ready}
+        onClick={() => solve.mutate(false)}
+        title="Ctrl+Enter"
+      >
         Solve
       </Button>
-      {lit && (
+      {isIlluminated && (
         <button
           type="button"
           disabled={!ready}
           onClick={() => solve.mutate(true)}
-          title="The same waves without the parts: what leaks out of the box of total fields"
+          title="The same waves without the parts: what leaks out of the total-field box"
           className="-ml-2 whitespace-nowrap text-heron hover:underline disabled:opacity-40"
         >
           Noise floor
@@ -123,19 +140,25 @@ export function RunStrip({
 
 function Preflight({ examination }: { examination?: Examination }) {
   const { edit, role } = useBench();
-  const found = examination?.problems ?? [];
+  const found = examination?.problems ?? [],
+    offers = examination?.offers ?? [];
   const errors = found.filter((p) => p.level === "error").length;
   const state = errors ? "stop" : found.length ? "look" : "good";
   const text = !examination
     ? "checking…"
     : errors
-      ? `${errors} to mend`
+      ? errors === 1
+        ? "1 error"
+        : `${errors} errors`
       : found.length
         ? `${found.length} to look at`
         : "all clear";
   return (
     <Popover.Root>
-      <Popover.Trigger className="w-32 shrink-0 rounded text-left hover:bg-heron-soft">
+      <Popover.Trigger
+        data-tour="preflight"
+        className="w-32 shrink-0 rounded text-left hover:bg-heron-soft"
+      >
         <span className="block text-[11.500px] text-ink2">Preflight</span>
         <span className="flex items-center gap-1.5 font-semibold">
           <Mark state={state} /> {text}
@@ -155,6 +178,28 @@ function Preflight({ examination }: { examination?: Examination }) {
               {examination?.engine &&
                 `Engine: ${examination.engine}, because ${examination.engine_reason}.`}
             </p>
+          )}
+          {offers.length > 0 && (
+            <section aria-label="Could be" className="mb-3 border-b border-faint pb-2.5">
+              <ul className="space-y-1.5">
+                {offers.map((p) => (
+                  <li key={p.message}>
+                    {p.message}: {p.why}.{" "}
+                    {role !== "reader" && (
+                      <button
+                        type="button"
+                        className="font-medium text-heron hover:underline"
+                        onClick={() =>
+                          edit((d) => p.repair.reduce((m, r) => replaced(m, r.path, r.value), d))
+                        }
+                      >
+                        {p.repair_label}
+                      </button>
+                    )}
+                  </li>
+                ))}
+              </ul>
+            </section>
           )}
           <ul className="space-y-2.5">
             {found.map((p, i) => (
@@ -241,7 +286,7 @@ function Chip({ projectId, line }: { projectId: number; line: RunLine }) {
   return (
     <button
       className={`${frame} w-[230px] hover:border-heron`}
-      title={line.reason}
+      title={line.reason || (line.has_results ? "Open in Readout" : "Open in Ledger")}
       onClick={() =>
         void navigate({
           to: line.has_results ? "/projects/$projectId/readout" : "/projects/$projectId/ledger",

@@ -3,7 +3,7 @@ import { call } from "../../api/client";
 import { client, examination as examine, files as filesOf, filesStamp } from "../../api/queries";
 import type { Examination, ExpressionValue, Model, Path, Step } from "../../api/types";
 import { quantity } from "../../format";
-import { kindOf, references, spoken } from "./language";
+import { kindOf, references, spelled, spoken } from "./language";
 import { changed, member, replaced, useBench } from "./model";
 
 interface Props {
@@ -22,14 +22,6 @@ interface Props {
   /** Of a clause that says only what is so anyway. */
   faint?: boolean;
 }
-
-/** An expression with the signs and units of print. */
-const spelled = (text: string): string =>
-  text
-    .replaceAll(" * ", " × ")
-    .replaceAll("-", "−")
-    .replace(/\b([kM]?)ohm\b/g, "$1Ω")
-    .replace(/\bum\b/g, "µm");
 
 const samePath = (a: Path, b: Path): boolean =>
   a.length === b.length && a.every((k, i) => k === b[i]);
@@ -127,17 +119,18 @@ export function Token({
         )}
       </span>
     );
+  const written = unit === undefined ? text : spelled(text);
   return (
     <span className="inline">
       <button
         type="button"
-        aria-label={`${label}: ${text || empty || "empty"}`}
+        aria-label={`${label}: ${written || empty || "empty"}`}
         disabled={reader}
         onClick={() => setDraft(text)}
         title={fault?.message}
         className={`num border-b border-dotted text-left text-[12.500px] hover:bg-heron-soft ${fault ? "border-rust text-rust" : "border-ink2"} ${text && !faint ? "" : "text-ink2"}`}
       >
-        {(unit === undefined ? text : spelled(text)) || empty || "…"}
+        {written || empty || "…"}
       </button>
       {alert}
     </span>

@@ -2,7 +2,7 @@ import { useQuery } from "@tanstack/react-query";
 import { Fragment, useState } from "react";
 import { files, materials } from "../../api/queries";
 import type { Examination, Path, Step } from "../../api/types";
-import { rule, standing, useStage } from "../../stage/state";
+import { round, rule, standing, useStage } from "../../stage/state";
 import { Token } from "./Token";
 import { type Word, kindOf, reading, useLanguage } from "./language";
 import type { Kind, Pick, Slot } from "../../api/language";
@@ -210,17 +210,20 @@ function PickButton({ base, pick }: { base: Path; pick: Pick }) {
   const edit = useBench((s) => s.edit);
   const reader = useBench((s) => s.role === "reader");
   const { ask, picking } = useStage();
-  const faces = pick.of !== "edge";
-  const what = faces ? "a face" : "an edge";
+  const faces = pick.of !== "edge",
+    point = pick.of === "point";
+  const what = point ? `the ${pick.path.join(" ")}` : faces ? "a face" : "an edge";
   const path = [...base, ...pick.path];
   const start = (): void =>
     ask({
       prompt: `Click ${what} on the stage`,
       edges: !faces,
+      points: point,
       apply: (hit) =>
         edit((d) => {
           if (pick.of === "placement")
             return replaced(d, path, { ...(member(d, path) as Step), ...standing(hit) });
+          if (point) return replaced(d, path, hit.point.map(round));
           if (!pick.many) return replaced(d, path, rule(hit, faces));
           const picks = (member(d, path) as unknown[] | undefined) ?? [];
           return replaced(d, path, [...picks, rule(hit, faces)]);

@@ -1,6 +1,6 @@
 import { describe, expect, it } from "vitest";
 import type { Step } from "../../api/types";
-import { kindOf, reading, references } from "./language";
+import { inWords, kindOf, reading, references } from "./language";
 import type { Kind, Node, Slot } from "../../api/language";
 
 const slot = (path: (string | number)[], more: Partial<Slot> = {}): Slot => ({
@@ -67,12 +67,13 @@ const POST: Kind = {
     does: "move",
     by: "0",
     angle: "0",
-    material: "perfect",
+    material: "perfect conductor",
   },
   menu: [],
   picks: [],
   members: { points: ["0", "0"] },
   above: {},
+  widget: "",
 };
 const post = (more: object = {}): Step =>
   ({
@@ -119,6 +120,12 @@ describe("a sentence from its template", () => {
     expect(whole).toContain(", width {width}");
     expect(whole).toContain("+points");
     expect(said(post({ closed: true }))).toContain("<on, back to the first>");
+  });
+
+  it("says a step in words, as the sheet shows it folded", () => {
+    expect(inWords(POST, post({ width: "2 * a", material: "copper" }))).toBe(
+      "Post a through (0, 0) to (1 m, 0), width 2 × a: moved by 0, of copper",
+    );
   });
 
   it("names what a step refers to", () => {

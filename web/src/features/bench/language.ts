@@ -116,6 +116,31 @@ export function reading(kind: Kind, step: Step, unfolded = false, engine = ""): 
   return { words, folded };
 }
 
+/** An expression with the signs and units of print. */
+export const spelled = (text: string): string =>
+  text
+    .replaceAll(" * ", " × ")
+    .replaceAll("-", "−")
+    .replace(/\b([kM]?)ohm\b/g, "$1Ω")
+    .replace(/\bum\b/g, "µm");
+
+/** A step in words, as the sheet shows it folded. */
+export function inWords(kind: Kind, step: Step, engine = ""): string {
+  const said = reading(kind, step, false, engine).words.flatMap((w) => {
+    if (typeof w === "string") return w;
+    if ("toggle" in w) return w.says;
+    if (!("token" in w)) return [];
+    const value = member(step, w.token) ?? member(kind.defaults, w.token);
+    const text = value === null || value === undefined ? "" : String(value);
+    return (w.slot.type === "expression" ? spelled(text) : text) || w.slot.empty;
+  });
+  return [kind.name === "parameter" ? "" : kind.title, ...said]
+    .join(" ")
+    .replace(/\s+([,;:)])/g, "$1")
+    .replace(/\(\s+/g, "(")
+    .trim();
+}
+
 /** Paths within a step that name something of these sorts. */
 export function references(kind: Kind, step: Step, sorts: string[]): Path[] {
   return reading(kind, step, true).words.flatMap((w) =>

@@ -24,6 +24,8 @@ interface Bench {
   plan: string | null;
   open: (state: ProjectState) => void;
   edit: (change: (document: Model) => Model) => void;
+  /** Shown, but saved only with the next edit. */
+  preview: (change: (document: Model) => Model) => void;
   history: (direction: "undo" | "redo") => Promise<void>;
   takeTheirs: () => void;
   saveMine: () => void;
@@ -85,8 +87,9 @@ export function moved(document: Model, chapter: ListChapter, from: number, to: n
   return { ...document, [chapter]: list };
 }
 
-/** Whether waves light the model being edited. */
-export const useLit = (): boolean => useBench((s) => (s.document?.illuminations.length ?? 0) > 0);
+/** Whether waves illuminate the model being edited. */
+export const useIlluminated = (): boolean =>
+  useBench((s) => (s.document?.illuminations.length ?? 0) > 0);
 
 let queue: Promise<void> = Promise.resolve();
 
@@ -150,6 +153,10 @@ export const useBench = create<Bench>((set, get) => {
       if (!document || role === "reader") return;
       set({ document: change(document) });
       save();
+    },
+    preview: (change) => {
+      const { document, role } = get();
+      if (document && role !== "reader") set({ document: change(document), state: "unsaved" });
     },
     history: async (direction) => {
       await queue;

@@ -72,10 +72,11 @@ export function Ledger() {
         ? ([baseline.number, shown[0]!] as [number, number])
         : null;
   const head = "px-2 py-2 text-left text-[11.500px] font-medium text-ink2 whitespace-nowrap";
-  const cell = "px-2 py-1.5 whitespace-nowrap";
+  const cell = "px-2 py-1.5 whitespace-nowrap",
+    figure = `${cell} text-right`;
   const item = "cursor-pointer rounded px-2 py-1 outline-none data-[highlighted]:bg-heron-soft";
   return (
-    <div className="flex h-full flex-col">
+    <div data-help="solve#runs" className="flex h-full flex-col">
       <Header title={p?.name ?? "…"} projectId={projectId} note={p && `revision ${p.revision}`} />
       <main className="flex-1 overflow-auto p-6">
         <div className="mb-3 flex items-center gap-3">
@@ -114,7 +115,7 @@ export function Ledger() {
               void navigate({ to: "/projects/$projectId/readout", params: { projectId } })
             }
           >
-            Read the ticked runs
+            Open in Readout
           </Button>
         </div>
         {fault && (
@@ -136,14 +137,14 @@ export function Ledger() {
                   <th className={head} title="lowest reflection, or largest cross-section">
                     Headline
                   </th>
-                  <th className={head} title="realized, at the lowest |S11|">
+                  <th className={`${head} text-right`} title="realized, at the lowest |S11|">
                     Gain
                   </th>
-                  <th className={head} title="total, at the lowest |S11|">
+                  <th className={`${head} text-right`} title="total, at the lowest |S11|">
                     Efficiency
                   </th>
                   {differing.map((n) => (
-                    <th key={n} className={head}>
+                    <th key={n} className={`${head} text-right`}>
                       {n}
                     </th>
                   ))}
@@ -153,7 +154,7 @@ export function Ledger() {
                     </th>
                   ))}
                   <th className={head}>Solved by</th>
-                  <th className={head}>Time</th>
+                  <th className={`${head} text-right`}>Time</th>
                   <th className={head}>Trust</th>
                   <th className={head} />
                 </tr>
@@ -223,16 +224,16 @@ export function Ledger() {
                       )}
                     </td>
                     <td className={cell}>{(r.headline as { text?: string }).text ?? "–"}</td>
-                    <td className={cell}>
+                    <td className={figure}>
                       {r.gain_dbi == null
                         ? "–"
                         : `${uncertain(r.gain_dbi, r.gain_error_db ?? null, 1)} dBi`}
                     </td>
-                    <td className={cell}>
+                    <td className={figure}>
                       {r.efficiency == null ? "–" : `${fixed(100 * r.efficiency, 0)} %`}
                     </td>
                     {differing.map((n) => (
-                      <td key={n} className={cell}>
+                      <td key={n} className={figure}>
                         {quantity(r.values[n]?.value, r.values[n]?.unit ?? "", 4)}
                       </td>
                     ))}
@@ -252,7 +253,7 @@ export function Ledger() {
                             <>
                               <Mark
                                 state={v.passed ? "good" : "look"}
-                                label={v.passed ? "kept" : "broken"}
+                                label={v.passed ? "met" : "missed"}
                               />{" "}
                               {number(v.worst!, 3)} {s?.spec?.unit}
                             </>
@@ -268,7 +269,9 @@ export function Ledger() {
                         </span>
                       )}
                     </td>
-                    <td className={cell}>{r.wall_s == null ? "–" : `${number(r.wall_s, 2)} s`}</td>
+                    <td className={figure}>
+                      {r.wall_s == null ? "–" : `${number(r.wall_s, 2)} s`}
+                    </td>
                     <td className={cell}>{r.grade || "–"}</td>
                     <td className={`${cell} text-right font-sans`}>
                       {!active(r.status) && writable && (

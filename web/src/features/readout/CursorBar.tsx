@@ -3,6 +3,7 @@ import { useEffect, useLayoutEffect } from "react";
 import type { RunLine, Sweep } from "../../api/types";
 import { nearest, useCursor, useTicks } from "../../app/cursor";
 import { C0, quantity } from "../../format";
+import { useWavelength } from "./context";
 
 const PLAY_MS = 120,
   RUN_MS = 700;
@@ -66,24 +67,36 @@ export function CursorKeeper({
 /** The cursor: its slider over the first run's points, and playing. */
 export function CursorBar({ grid, sweep }: { grid: number[]; sweep: Sweep }) {
   const { playing, setPlaying, speed, setSpeed, over, setOver, at, set } = useCursor();
+  const wavelength = useWavelength(sweep);
   return (
     <>
-      <label htmlFor="cursor" className="text-ink2">
-        Frequency
-      </label>
+      <select
+        aria-label="Axes in"
+        value={String(wavelength)}
+        onChange={(e) => useCursor.getState().setWavelength(e.target.value === "true")}
+        className="bg-transparent text-ink2"
+      >
+        <option className="bg-card" value="false">
+          Frequency
+        </option>
+        <option className="bg-card" value="true">
+          Wavelength
+        </option>
+      </select>
       <output className="num w-28 text-[16px] font-medium" data-cursor={at}>
-        {quantity(at, "Hz", 5)}
+        {wavelength ? quantity(C0 / at, "m", 5) : quantity(at, "Hz", 5)}
       </output>
       <span
-        className="num w-20 whitespace-nowrap text-[12px] text-ink2"
-        title="wavelength in vacuum"
+        className="num w-24 whitespace-nowrap text-[12px] text-ink2"
+        title={wavelength ? "frequency" : "wavelength in vacuum"}
       >
-        λ {quantity(C0 / at, "m", 4)}
+        {wavelength ? quantity(at, "Hz", 4) : `λ ${quantity(C0 / at, "m", 4)}`}
       </span>
       <div className="relative flex min-w-24 flex-1 items-center">
         <BandBar sweep={sweep} />
         <input
           id="cursor"
+          aria-label="Frequency"
           type="range"
           min={0}
           max={grid.length - 1}

@@ -5,10 +5,10 @@ import { SERIES } from "../../plots/scale";
 import { type Badge, Card, Nothing, type Table } from "./Card";
 import { Grading } from "./Grading";
 import type { CardProps } from "./context";
-import { axis, useDesk } from "./context";
+import { inHertz, useAxis, useDesk, useSetting } from "./context";
 import { type Answer, useCurves } from "./curves";
 import { locate, useReadings, valueAt } from "./markers";
-import { specFormula } from "./values";
+import { specFormula, unwound } from "./values";
 
 export interface Line {
   formula: string;
@@ -61,6 +61,16 @@ export function CurveCard({
 }: Props) {
   const desk = useDesk();
   const { projectId, shown, references, specs, markers, setMarker, writable } = desk;
+  const [range, setRange] = useSetting<string>(props, "range", "");
+  const askRange = (): void => {
+    const said = window.prompt(
+      `Range of the vertical axis${y.unit && `, ${y.unit}`}: from, to (empty for automatic)`,
+      range,
+    );
+    if (said === null) return;
+    if (said.trim() === "" || rangeOf(said)) setRange(said.trim());
+    else window.alert(`“${said}” is no range; write two numbers, the lower first, such as −40, 0`);
+  };
   const [grading, setGrading] = useState<string | null>(null);
   const formulas = lines.map((l) => l.formula),
     spreads = lines.flatMap((l) => l.spread ?? []);
@@ -106,7 +116,7 @@ export function CurveCard({
             ? { low: low.re, high: high.re }
             : undefined;
         curves.push({
-          ...gapless(a.x, data),
+          ...(WRAPPED.test(l.formula) ? unwound(a.x, data) : gapless(a.x, data)),
           ...style,
           spread,
           label: label || undefined,
@@ -139,7 +149,8 @@ export function CurveCard({
     };
     // eslint-disable-next-line react-hooks/exhaustive-deps -- `key` stands for lines and styles
   }, [answers, key, stack]);
-  const unit = axis(shown);
+  const unit = useAxis(shown),
+    hertz = inHertz(shown);
   const mine = markers.filter((m) => m.card === props.entry.id);
   const mineStamp = JSON.stringify(mine);
   const found = useMemo(
@@ -156,8 +167,8 @@ export function CurveCard({
           marker.id,
           at && {
             ...at,
-            xUnit: unit.unit,
-            xFactor: unit.factor,
+            xUnit: hertz.unit,
+            xFactor: hertz.factor,
             yUnit: y.unit,
             runs: runs.map((s, k) => {
               const a = answers[k]?.[0];
@@ -212,7 +223,8 @@ export function CurveCard({
     return a && !a.error && a.x.length > 1 && Array.prototype.some.call(a.re, Number.isFinite);
   });
   const all = y.fit ? curves.map((c) => c.y) : [];
-  const domain = y.domain ?? (y.fit && all.length ? y.fit(...ends(all, 1)) : undefined);
+  const byHand = rangeOf(range);
+  const domain = byHand ?? y.domain ?? (y.fit && all.length ? y.fit(...ends(all, 1)) : undefined);
   const why = answers.flatMap((row) => row.slice(0, lines.length)).find((a) => a?.error)?.error;
   return (
     <Card
@@ -234,7 +246,10 @@ export function CurveCard({
       live={live ?? undefined}
       table={table}
       markers={!stack}
-      extra={extra}
+      extra={[
+        ...(extra ?? []),
+        ...(writable ? [["Axis range…", askRange] as [string, () => void]] : []),
+      ]}
     >
       <span hidden data-fetching={pending} />
       {curves.length > 0 ? (
@@ -280,6 +295,19 @@ export function CurveCard({
     </Card>
   );
 }
+
+/** "−40, 0" as limits; nothing where it is not two numbers in rising order. */
+function rangeOf(text: string): [number, number] | undefined {
+  const [low, high, ...more] = text
+    .replaceAll("−", "-")
+    .split(/[,;]|\bto\b/)
+    .map(Number);
+  return low !== undefined && high !== undefined && more.length === 0 && low < high
+    ? [low, high]
+    : undefined;
+}
+
+const WRAPPED = /^deg\(arg\(/;
 
 /** Points without the places where there is no value, if values are few: a curve through pattern frequencies has no gaps. */
 function gapless(

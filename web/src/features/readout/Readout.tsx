@@ -108,7 +108,7 @@ export function Readout() {
     { id: "report", label: "Report", group: "View", perform: report },
     {
       id: "reference",
-      label: "Add a curve from elsewhere",
+      label: "Add a reference curve",
       group: "Readout",
       enabled: desk.writable,
       perform: () => read(true),
@@ -149,7 +149,7 @@ export function Readout() {
   const menu =
     "z-20 max-h-[75vh] min-w-56 overflow-y-auto rounded-md border border-rule bg-card p-1 shadow-lg";
   return (
-    <div className="flex h-full flex-col">
+    <div data-help="readout" className="flex h-full flex-col">
       <Header title={p?.name ?? "…"} projectId={projectId} note={p && `revision ${p.revision}`} />
       {page.fault && (
         <p role="alert" className="border-b border-rule bg-rust-soft px-4 py-1.5 text-rust">
@@ -257,7 +257,7 @@ export function Readout() {
                     )}
                   </label>
                   <p className="num pl-6 text-[11.500px] text-ink2">
-                    from elsewhere · {c.points} points
+                    reference · {c.points} points
                   </p>
                 </li>
               );
@@ -269,12 +269,12 @@ export function Readout() {
               className="mt-1.5 text-heron hover:underline"
               onClick={() => read(true)}
             >
-              Add a curve from elsewhere
+              Add a reference curve
             </button>
           )}
           {first && (
             <>
-              <SpecPanel specs={desk.specs} run={first.line.number} writable={desk.writable} />
+              <SpecPanel specs={desk.specs} first={first} writable={desk.writable} />
               <MarkerPanel writable={desk.writable} />
               <h2 className="mb-1 mt-5 font-semibold">Run {first.line.number} as a file</h2>
               <ul className="flex flex-wrap gap-x-3">

@@ -1,9 +1,11 @@
 import { useQuery } from "@tanstack/react-query";
 import { Link, useParams } from "@tanstack/react-router";
-import { examination, project, run as runDetail } from "../../api/queries";
-import type { Model } from "../../api/types";
+import type { Language } from "../../api/language";
+import { outline, project, run as runDetail } from "../../api/queries";
+import type { Model, Step } from "../../api/types";
 import { useAt } from "../../app/cursor";
 import { number, quantity } from "../../format";
+import { inWords, kindOf, useLanguage } from "../bench/language";
 import { size } from "./values";
 import { Button } from "../../ui/Button";
 import { Mark, type State } from "../../ui/Mark";
@@ -29,10 +31,11 @@ export function Report() {
     enabled: first !== undefined,
   });
   const document = run?.document as unknown as Model | undefined;
-  const { data: looked } = useQuery({
-    ...examination(document!, id),
-    enabled: document !== undefined,
+  const { data: drawn } = useQuery({
+    ...outline(id, first?.line.revision ?? 0),
+    enabled: first !== undefined,
   });
+  const language = useLanguage();
   const cards = useCards(first).filter((c) => c.kind !== "trust");
   const { content } = usePage();
   const trust = (run?.trust ?? []) as {
@@ -85,15 +88,12 @@ export function Report() {
                     </p>
                   ))}
               </div>
-              <div className="h-36 w-56 rounded border border-rule" aria-label="Model figure">
-                {looked && (
-                  <Sketch
-                    outline={[
-                      ...looked.shapes,
-                      ...looked.bodies.map((b) => ({ points: box(b.low, b.high) })),
-                    ]}
-                  />
-                )}
+              <div
+                role="img"
+                aria-label="Model figure"
+                className="h-36 w-56 rounded border border-rule"
+              >
+                {drawn && <Sketch outline={drawn} />}
               </div>
             </header>
             <div className="mt-4 grid grid-cols-3 gap-6">
@@ -167,7 +167,7 @@ export function Report() {
                             {desk.shown
                               .map((r) => {
                                 const v = state?.verdicts[String(r.line.number)];
-                                return `${desk.shown.length > 1 ? `run ${r.line.number} ` : ""}${v?.passed === true ? "kept" : v?.passed === false ? `broken (${number(v.worst!, 4)} ${state?.spec?.unit ?? ""})` : "not said"}`;
+                                return `${desk.shown.length > 1 ? `run ${r.line.number} ` : ""}${v?.passed === true ? "met" : v?.passed === false ? `missed (${number(v.worst!, 4)} ${state?.spec?.unit ?? ""})` : "not evaluated"}`;
                               })
                               .join(", ")}
                           </li>
@@ -178,6 +178,21 @@ export function Report() {
                 )}
               </section>
             </div>
+            {document && language && (
+              <section className="mt-4">
+                <h2 className="mb-1 font-semibold">Model</h2>
+                <ul className="text-[12px] leading-snug">
+                  {sentences(language, document, run?.engine ?? "").map(
+                    ({ key, text, comment }) => (
+                      <li key={key} className="border-b border-faint py-0.5">
+                        {text}
+                        {comment && <span className="italic text-ink2"> {comment}</span>}
+                      </li>
+                    ),
+                  )}
+                </ul>
+              </section>
+            )}
             <h2 className="mb-2 mt-6 border-t border-rule pt-4 font-semibold">
               Cards at {quantity(cursor, "Hz", 5)}
               {markers > 0 && `, ${markers} marker${markers > 1 ? "s" : ""}`}
@@ -193,12 +208,23 @@ export function Report() {
   );
 }
 
-/** The edges of a box in one stroke. */
-function box(a: [number, number, number], b: [number, number, number]): [number, number, number][] {
-  const at = (n: number): [number, number, number] => [
-    n & 4 ? b[0] : a[0],
-    n & 2 ? b[1] : a[1],
-    n & 1 ? b[2] : a[2],
-  ];
-  return [0, 4, 6, 2, 0, 1, 5, 4, 5, 7, 6, 7, 3, 2, 3, 1].map(at);
+/** Every step of a model but its parameters, in words. */
+function sentences(
+  language: Language,
+  document: Model,
+  engine: string,
+): { key: string; text: string; comment: string }[] {
+  return language.chapters
+    .filter((c) => c.key !== "parameters")
+    .flatMap(({ key: chapter, many }) => {
+      const own = document[chapter as keyof Model];
+      const steps = (many ? own : [own]) as Step[];
+      return steps
+        .filter((step) => !step.suspended)
+        .map((step, i) => ({
+          key: `${chapter}.${i}`,
+          text: inWords(kindOf(language, chapter, step), step, engine),
+          comment: typeof step.comment === "string" ? step.comment : "",
+        }));
+    });
 }

@@ -8,8 +8,9 @@ import type {
   SpecState,
   Sweep,
 } from "../../api/types";
-import { nearest } from "../../app/cursor";
-import { quantity } from "../../format";
+import { nearest, useCursor } from "../../app/cursor";
+import { C0, quantity, scaled } from "../../format";
+import type { Axis } from "../../plots/LinePlot";
 
 export interface Shown {
   line: RunLine;
@@ -74,7 +75,8 @@ export function useOneRun(props: CardProps): {
   };
 }
 
-export const axis = (shown: Shown[]): { unit: string; factor: number } => {
+/** Frequencies of runs as they are written. */
+export const inHertz = (shown: Shown[]): Axis => {
   const top = shown[0]?.sweep.frequency_hz.at(-1) ?? 0;
   return top >= 2e12
     ? { unit: "THz", factor: 1e12 }
@@ -82,6 +84,20 @@ export const axis = (shown: Shown[]): { unit: string; factor: number } => {
       ? { unit: "GHz", factor: 1e9 }
       : { unit: "MHz", factor: 1e6 };
 };
+/** Whether axes show wavelengths in vacuum: as chosen, else as suits the run. */
+export function useWavelength(sweep: Sweep | undefined): boolean {
+  const chosen = useCursor((c) => c.wavelength);
+  return chosen ?? sweep?.by_wavelength ?? false;
+}
+
+/** The axis of frequency of cards, which may show wavelengths. */
+export function useAxis(shown: Shown[]): Axis {
+  const wavelength = useWavelength(shown[0]?.sweep),
+    lowest = shown[0]?.sweep.frequency_hz[0] ?? 1;
+  return wavelength
+    ? { ...scaled(0.1 * (C0 / lowest), "m"), label: "λ", wavelength }
+    : inHertz(shown);
+}
 /** Whether waves illuminate the model, rather than feeds drive it. */
 export const illuminated = (s: Shown | undefined): boolean =>
   s !== undefined && s.sweep.illuminations.length > 0;

@@ -2,27 +2,37 @@
 import { useState } from "react";
 import type { MarkerEntry, SpecState } from "../../api/types";
 import { number, quantity } from "../../format";
+import { type Shown, inHertz, provides } from "./context";
 import { useReadings } from "./markers";
 import { usePage } from "./page";
 import { fresh } from "./templates";
 
-const EXAMPLES = [
-  "|S11| < -10 dB from 863 to 873 MHz",
-  "gain > 5 dBi at theta = 0",
-  "total efficiency > 80 %",
-  "VSWR < 2",
-];
+/** Spec lines that a run can say something of, over its own band. */
+export function specExamples(s: Shown): string[] {
+  const { unit, factor } = inHertz([s]),
+    f = s.sweep.frequency_hz;
+  const at = (share: number): string => number((f[0]! + share * (f.at(-1)! - f[0]!)) / factor, 4);
+  const band = `from ${at(0.45)} to ${at(0.55)} ${unit}`;
+  return [
+    ...(provides(s, "ports") ? [`|S11| < -10 dB ${band}`, "VSWR < 2"] : []),
+    ...(provides(s, "far field") ? ["gain > 5 dBi at theta = 0", "total efficiency > 80 %"] : []),
+    ...(provides(s, "cells") ? [`reflectance > 0.9 ${band}`, `transmittance < 0.1 ${band}`] : []),
+    ...(provides(s, "scattering") ? [`rcs < 0.01 m^2 ${band}`] : []),
+  ];
+}
 
 /** Limits the ticked runs must keep, one sentence each. */
 export function SpecPanel({
   specs,
-  run,
+  first,
   writable,
 }: {
   specs: SpecState[];
-  run: number | undefined;
+  first: Shown;
   writable: boolean;
 }) {
+  const run = first.line.number,
+    examples = specExamples(first);
   const { content, change } = usePage();
   const [text, type] = useState("");
   const add = (): void => {
@@ -37,7 +47,7 @@ export function SpecPanel({
       <ul className="space-y-1">
         {content.specs.map((s, i) => {
           const state = specs.find((k) => k.text === s.text),
-            own = run === undefined ? undefined : state?.verdicts[String(run)];
+            own = state?.verdicts[String(run)];
           const tone = state?.error
             ? "bg-rust-soft"
             : own?.passed === true
@@ -98,14 +108,14 @@ export function SpecPanel({
             aria-label="New spec line"
             list="spec-examples"
             className="num mt-1.5 w-full rounded border border-rule bg-paper px-1.5 py-1 text-[11.500px]"
-            placeholder="|S11| < -10 dB"
+            placeholder={examples[0]}
             value={text}
             maxLength={200}
             onChange={(e) => type(e.target.value)}
             onKeyDown={(e) => e.key === "Enter" && add()}
           />
           <datalist id="spec-examples">
-            {EXAMPLES.map((e) => (
+            {examples.map((e) => (
               <option key={e} value={e} />
             ))}
           </datalist>

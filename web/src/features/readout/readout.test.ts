@@ -2,7 +2,7 @@ import { expect, it } from "vitest";
 import type { MarkerEntry, RunLine, SpecState } from "../../api/types";
 import { labels } from "./context";
 import { crossing, locate, valueAt } from "./markers";
-import { pointValues, share, sharesOf, span, specFormula, within } from "./values";
+import { pointValues, share, sharesOf, span, specFormula, unwound, within } from "./values";
 
 const run = (number: number, values: Record<string, [number, string]>): RunLine =>
   ({
@@ -115,4 +115,11 @@ it("gives steady values, and components and vectors at a moment", () => {
   expect(Array.from(pointValues(known, "dh", null))).toEqual([25, 6.25]);
   expect(Array.from(pointValues(vector, "de", null))).toEqual([NaN]);
   expect(within(sharesOf(known, "e")!)).toBe("± 50\u00a0%, 50\u00a0% at most");
+});
+
+it("breaks a phase where it goes round", () => {
+  const { x, y } = unwound([1, 2, 3, 4], [150, 175, -175, -140]);
+  expect(x).toEqual([1, 2, 2.5, 3, 4]);
+  expect(y).toEqual([150, 175, null, -175, -140]);
+  expect(unwound([1, 2], [10, Number.NaN]).y).toEqual([10, null]);
 });

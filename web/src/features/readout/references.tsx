@@ -1,4 +1,4 @@
-/** Curves from elsewhere: which are shown, and the dialog that reads a new one. */
+/** Reference curves: which are shown, and the dialog that reads a new one. */
 import * as Dialog from "@radix-ui/react-dialog";
 import { useMutation, useQueries, useQuery } from "@tanstack/react-query";
 import { useMemo, useRef, useState } from "react";
@@ -158,7 +158,7 @@ export function ReferenceDialog({
           aria-describedby={undefined}
           className="fixed left-1/2 top-1/2 z-30 flex max-h-[88vh] w-[720px] -translate-x-1/2 -translate-y-1/2 flex-col overflow-y-auto rounded-lg border border-rule bg-card p-5 shadow-xl"
         >
-          <Dialog.Title className="text-[15px] font-semibold">A curve from elsewhere</Dialog.Title>
+          <Dialog.Title className="text-[15px] font-semibold">Reference curve</Dialog.Title>
           <p className="mb-3 text-[12px] text-ink2">
             Columns with a frequency or an angle first, or Touchstone. Paste them, or choose a file.
           </p>

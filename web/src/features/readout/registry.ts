@@ -118,21 +118,21 @@ export const KINDS: Kind[] = [
   },
   {
     kind: "scattered-cuts",
-    title: "Scattered all round",
+    title: "Bistatic RCS cuts",
     group: "Scattering",
     missing: scattered,
     Card: ScatteredCuts,
   },
   {
     kind: "sections",
-    title: "Cross-sections of power",
+    title: "Extinction, scattering, absorption",
     group: "Scattering",
     missing: scattered,
     Card: PowerSections,
   },
   {
     kind: "cells",
-    title: "Sent back and let through",
+    title: "Reflection and transmission",
     group: "Scattering",
     missing: needs("cells"),
     Card: CellShares,
@@ -185,9 +185,12 @@ export const KINDS: Kind[] = [
   },
   {
     kind: "signal",
-    title: "Signal",
+    title: "Field against time",
     group: "Fields",
-    missing: capture(["point_trace", "far_trace"], "signal at a point or far away"),
+    missing: capture(
+      ["point_trace", "far_trace"],
+      "field against time, at a point or in the far field",
+    ),
     Card: Signal,
   },
   {

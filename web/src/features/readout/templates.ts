@@ -95,8 +95,23 @@ export const TEMPLATES: Template[] = [
     ],
   },
   {
+    name: "particle",
+    hint: "extinction, scattering and absorption against wavelength, near fields",
+    suits: (s) => provides(s, "scattering") && s.sweep.by_wavelength,
+    cards: [
+      ["sections", {}, 2],
+      "near-plane",
+      "near-line",
+      ["scattered-cuts", {}, 2],
+      "pattern",
+      "surface-current",
+      "signal",
+      "trust",
+    ],
+  },
+  {
     name: "scattering",
-    hint: "a lit body: cross-sections over the band and all round, currents",
+    hint: "an illuminated body: monostatic and bistatic RCS, currents",
     suits: (s) => provides(s, "scattering"),
     cards: [
       ["rcs", {}, 2],

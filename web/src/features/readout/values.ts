@@ -104,3 +104,20 @@ export function frequencyWithin(hz: number, relative: number | null): string {
     factor = hz / Number(value.replace("−", "-"));
   return `${uncertain(hz / factor, (relative * hz) / factor, Math.max(0, (value.split(".")[1] ?? "").length))} ${unit}`;
 }
+
+/** A phase in degrees with a gap where it goes round, instead of a line from one end to the other. */
+export function unwound(
+  x: ArrayLike<number>,
+  y: ArrayLike<number>,
+): { x: number[]; y: (number | null)[] } {
+  const out: { x: number[]; y: (number | null)[] } = { x: [], y: [] };
+  for (let i = 0; i < x.length; i++) {
+    if (i > 0 && Math.abs(y[i]! - y[i - 1]!) > 180) {
+      out.x.push((x[i]! + x[i - 1]!) / 2);
+      out.y.push(null);
+    }
+    out.x.push(x[i]!);
+    out.y.push(Number.isFinite(y[i]!) ? y[i]! : null);
+  }
+  return out;
+}

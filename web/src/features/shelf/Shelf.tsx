@@ -7,12 +7,18 @@ import type { ProjectCard, ProjectState } from "../../api/types";
 import { Header } from "../../app/Header";
 import { useRegister } from "../../app/commands";
 import { Button } from "../../ui/Button";
+import { ago } from "../../format";
 import { Sketch } from "./Sketch";
 
 /** Home: every project with its shape, its last number and what is running. */
 export function Shelf() {
   const { data, isPending, error, refetch } = useQuery(projects);
   const { data: shipped } = useQuery(examples);
+  const [wanted, setWanted] = useState("");
+  const [order, setOrder] = useState("updated");
+  const listed = (data ?? [])
+    .filter((p) => p.name.toLowerCase().includes(wanted.trim().toLowerCase()))
+    .sort(order === "name" ? (a, b) => a.name.localeCompare(b.name) : () => 0);
   const [fault, setFault] = useState("");
   const navigate = useNavigate();
   const file = useRef<HTMLInputElement>(null);
@@ -57,12 +63,33 @@ export function Shelf() {
     })),
   ]);
   return (
-    <div className="flex h-full flex-col">
+    <div data-help="index" className="flex h-full flex-col">
       <Header title="Odd Heron" note="the Shelf" />
       <main className="flex-1 overflow-auto px-8 py-7">
         <div className="mx-auto max-w-6xl">
           <div className="mb-5 flex items-center gap-3">
             <h2 className="mr-auto text-[20px] font-semibold">Projects</h2>
+            {(data?.length ?? 0) > 1 && (
+              <>
+                <input
+                  type="search"
+                  aria-label="Find a project"
+                  placeholder="Find"
+                  value={wanted}
+                  onChange={(e) => setWanted(e.target.value)}
+                  className="w-40 rounded-md border border-rule bg-card px-2 py-1"
+                />
+                <select
+                  aria-label="Order of the projects"
+                  value={order}
+                  onChange={(e) => setOrder(e.target.value)}
+                  className="rounded-md border border-rule bg-card px-2 py-1"
+                >
+                  <option value="updated">last changed first</option>
+                  <option value="name">by name</option>
+                </select>
+              </>
+            )}
             <Button look="main" onClick={() => create.mutate({})}>
               New project
             </Button>
@@ -89,13 +116,16 @@ export function Shelf() {
               </Button>
             </p>
           )}
+          {data && data.length > 0 && listed.length === 0 && (
+            <p className="text-ink2">No project of that name.</p>
+          )}
           {data?.length === 0 && (
             <p className="rounded-lg border border-dashed border-rule p-8 text-center text-ink2">
               Nothing here yet. Start blank, or from one of the examples below.
             </p>
           )}
           <ul className="grid grid-cols-3 gap-4">
-            {data?.map((p) => (
+            {listed.map((p) => (
               <Card key={p.id} line={p} />
             ))}
           </ul>
@@ -141,10 +171,30 @@ function Card({ line }: { line: ProjectCard }) {
               {line.role !== "owner" && ` · ${line.role}`}
             </span>
           </div>
-          <p className="num mt-0.5 text-[12px] text-ink2">
-            {line.running > 0 ? `${line.running} running…` : line.headline || "not solved yet"}
+          <p className="num mt-0.5 flex text-[12px] text-ink2">
+            <span className="truncate">
+              {line.running > 0
+                ? `${line.running} running · ${Math.round(100 * line.fraction)} %`
+                : line.headline || "not solved yet"}
+            </span>
+            <time
+              dateTime={line.updated}
+              title={new Date(line.updated).toLocaleString()}
+              className="ml-auto shrink-0 pl-2"
+            >
+              {ago(line.updated)}
+            </time>
           </p>
         </div>
+        {line.running > 0 && (
+          <div
+            role="progressbar"
+            aria-label={`Solving ${line.name}`}
+            aria-valuenow={Math.round(100 * line.fraction)}
+            className="h-0.5 origin-left bg-heron transition-transform"
+            style={{ transform: `scaleX(${line.fraction})` }}
+          />
+        )}
       </Link>
     </li>
   );

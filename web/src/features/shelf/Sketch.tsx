@@ -9,7 +9,7 @@ const flat = ([x, y, z]: Point): [number, number] => [
 export function Sketch({ outline }: { outline: { points: Point[] }[] }) {
   const lines = outline.map((part) => part.points.map(flat));
   const all = lines.flat();
-  if (all.length === 0) return <p className="grid h-full place-items-center text-ink3">empty</p>;
+  if (all.length === 0) return <p className="grid h-full place-items-center text-ink2">empty</p>;
   const xs = all.map((p) => p[0]),
     ys = all.map((p) => p[1]);
   const [x0, x1, y0, y1] = [Math.min(...xs), Math.max(...xs), Math.min(...ys), Math.max(...ys)];
@@ -24,7 +24,7 @@ export function Sketch({ outline }: { outline: { points: Point[] }[] }) {
           points={line.map(place).join(" ")}
           fill="none"
           className="stroke-steel"
-          strokeWidth="2"
+          strokeWidth="1.4"
           strokeLinecap="round"
           strokeLinejoin="round"
         />

@@ -1,6 +1,7 @@
 import { type FormEvent, useState } from "react";
 import { call } from "../../api/client";
 import { client, session } from "../../api/queries";
+import { Logo } from "../../ui/Logo";
 import { Button } from "../../ui/Button";
 
 export function SignIn() {
@@ -28,7 +29,7 @@ export function SignIn() {
         onSubmit={(e) => void submit(e)}
         className="w-80 rounded-lg border border-rule bg-card p-7"
       >
-        <img src="/assets-heron.svg" alt="" className="mb-3 size-10" />
+        <Logo className="mb-3 size-10" />
         <h1 className="text-[20px] font-semibold">Odd Heron</h1>
         <p className="mb-5 text-ink2">Model, solve and read antennas.</p>
         <label className="mb-3 block">

@@ -13,7 +13,7 @@ export const STRAIGHT_DB = 3; // from an exponential: beyond, a field along a li
 
 /** What amplitudes refer to. */
 export const under = (s: Shown | undefined): string =>
-  illuminated(s) ? "as lit" : "for 1 W available";
+  illuminated(s) ? "as illuminated" : "for 1 W available";
 
 export type Form = "db" | "size" | "moment";
 
@@ -21,8 +21,8 @@ export type Form = "db" | "size" | "moment";
 type Reference = "steady" | "pulse" | "1" | "2" | "5" | "10";
 
 const REFERENCES: [Reference, string][] = [
-  ["steady", "steady"],
-  ["pulse", "as the pulse had it"],
+  ["steady", "per unit drive"],
+  ["pulse", "raw pulse spectrum"],
   ...(["1", "2", "5", "10"] as const).map((share): [Reference, string] => [
     share,
     `mean over ${share} %`,
@@ -49,7 +49,7 @@ interface FieldChoice {
 export function useField(props: CardProps, minus: string): FieldChoice {
   const [what, setWhat] = useSetting<What>(props, "what", "e");
   const [form, setForm] = useSetting<Form>(props, "form", "db");
-  const lit = illuminated(useDesk().shown[0]);
+  const isIlluminated = illuminated(useDesk().shown[0]);
   const [kept, setReference] = useSetting<Reference>(props, "reference", "steady");
   const cursor = useFollowing();
   const offered = REFERENCES.filter(
@@ -75,7 +75,7 @@ export function useField(props: CardProps, minus: string): FieldChoice {
         <Choice
           label="Field"
           value={what}
-          options={WHAT_NAMES.filter(([k]) => k !== "r" || lit)}
+          options={WHAT_NAMES.filter(([k]) => k !== "r" || isIlluminated)}
           onChange={setWhat}
         />{" "}
         ·{" "}

@@ -110,7 +110,7 @@ export function Efficiency(props: CardProps) {
 const SHARES: [string, string, string][] = [
   ["radiated", "radiated", "var(--heron)"],
   ["conductor_loss", "conductors", "var(--rust)"],
-  ["dielectric_loss", "media", "var(--moss)"],
+  ["dielectric_loss", "dielectrics", "var(--moss)"],
   ["load_loss", "loads", "var(--plum)"],
   ["mismatch", "not accepted", "var(--steel)"],
 ];
@@ -171,7 +171,7 @@ function ShareBars({ choice }: { choice: React.ReactNode }) {
       ? parts
       : ([
           ["conductors", share("conductor"), "var(--rust)"],
-          ["media", share("dielectric"), "var(--rust)"],
+          ["dielectrics", share("dielectric"), "var(--rust)"],
         ] as [string, number, string][])),
     ["loads", share("loads"), "var(--plum)"],
   ];

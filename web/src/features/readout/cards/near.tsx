@@ -40,12 +40,12 @@ function useMinus(props: CardProps): {
         {" "}
         ·{" "}
         <Choice
-          label="Less"
+          label="Minus"
           value={minus}
           options={[
             ["", "as it is"],
             ...shown.map(
-              (s) => [String(s.line.number), `less run ${s.line.number}`] as [string, string],
+              (s) => [String(s.line.number), `minus run ${s.line.number}`] as [string, string],
             ),
           ]}
           onChange={choose}
@@ -267,7 +267,7 @@ export function NearPlane(props: CardProps) {
               ...badge,
               ...trusted(data, what),
               {
-                text: `run ${first.line.number}${less.less(first) && ` less run ${less.minus}`}, ${what === "r" ? "times the incident" : under(first)}`,
+                text: `run ${first.line.number}${less.less(first) && ` minus run ${less.minus}`}, ${what === "r" ? "times the incident" : under(first)}`,
               },
             ]
           : []

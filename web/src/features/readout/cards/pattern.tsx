@@ -65,8 +65,8 @@ const MAP_SIZE = 161,
 /** The largest level of a pattern with its error. */
 function peakOf(data: Packet, run: Shown): string {
   const { gain_db, rcs_db } = run.sweep.errors,
-    lit = illuminated(run);
-  return `${uncertain(Number(data.header.peak_dbi), lit ? rcs_db : gain_db, 2)} ${lit ? "dBsm" : "dBi"}`;
+    isIlluminated = illuminated(run);
+  return `${uncertain(Number(data.header.peak_dbi), isIlluminated ? rcs_db : gain_db, 2)} ${isIlluminated ? "dBsm" : "dBi"}`;
 }
 
 /** The pattern laid flat: over θ and φ, or over direction cosines of one half of space. */
@@ -197,13 +197,13 @@ export function Pattern(props: CardProps) {
     enabled: detail !== undefined,
   });
   const extent = useMemo(() => extentOf(looked), [looked]);
-  const lit = illuminated(first),
-    now = lit ? null : nearestFar(first, cursor);
+  const isIlluminated = illuminated(first),
+    now = isIlluminated ? null : nearestFar(first, cursor);
   return (
     <Card
-      title={lit ? "Scattered in space" : "Pattern"}
+      title={isIlluminated ? "3-D RCS" : "Pattern"}
       note={
-        lit ? (
+        isIlluminated ? (
           <>
             radar cross-section
             <RunChoice {...one} />
@@ -227,7 +227,7 @@ export function Pattern(props: CardProps) {
               {
                 text: `peak ${peakOf(data, first)}${component === "total" && now ? ` at θ ${fixed(now.peak_theta_deg, 0)}° φ ${fixed(now.peak_phi_deg, 0)}°` : ""}`,
               },
-              { text: "30 dB to the middle" },
+              { text: "centre = peak − 30 dB" },
             ]
           : []
       }

@@ -10,7 +10,7 @@ import { type Curve, LinePlot } from "../../../plots/LinePlot";
 import { series } from "../../../plots/scale";
 import { Card, Choice, RunChoice, Value } from "../Card";
 import { CurveCard } from "../CurveCard";
-import { type CardProps, axis, useDesk, useOneRun, useSetting } from "../context";
+import { type CardProps, useAxis, useDesk, useOneRun, useSetting } from "../context";
 
 export function AxialRatio(props: CardProps) {
   const { projectId, shown } = useDesk();
@@ -187,6 +187,7 @@ const AXES = ["x", "y", "z"] as const;
 
 export function PhaseCentreCard(props: CardProps) {
   const { projectId, shown } = useDesk();
+  const axis = useAxis(shown);
   const one = useOneRun(props),
     first = one.run;
   const [theta, setTheta] = useSetting<number>(props, "theta", 0);
@@ -254,7 +255,7 @@ export function PhaseCentreCard(props: CardProps) {
         <p className="text-ink2">{error.message}.</p>
       ) : (
         curves.length > 0 && (
-          <LinePlot curves={curves} x={axis(shown)} y={{ unit: length.unit }} follow labels />
+          <LinePlot curves={curves} x={axis} y={{ unit: length.unit }} follow labels />
         )
       )}
     </Card>

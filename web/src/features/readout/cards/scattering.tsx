@@ -1,43 +1,61 @@
-/** Cards of lit runs: radar cross-section against frequency, in cuts and in space; cross-sections of power. */
+/** Cards of illuminated runs: radar cross-section against frequency, in cuts and in space; cross-sections of power. */
 import { useQueries } from "@tanstack/react-query";
 import { max } from "d3-array";
 import { useMemo } from "react";
 import { evaluated } from "../../../api/queries";
 import type { ScatteredCut } from "../../../api/types";
 import { useFollowing } from "../../../app/cursor";
-import { fixed, number, quantity, scaled } from "../../../format";
+import { areaUnit, fixed, number } from "../../../format";
 import { type Curve, LinePlot, ends } from "../../../plots/LinePlot";
 import { Polar } from "../../../plots/Polar";
 import { series } from "../../../plots/scale";
 import { Card, Choice, Value, WithLegend } from "../Card";
 import { CurveCard } from "../CurveCard";
-import { type CardProps, useDesk, useSetting } from "../context";
+import { type CardProps, type Shown, useDesk, useSetting } from "../context";
 import { useCurves } from "../curves";
 
 const from = (theta: number, phi: number): string => `θ ${fixed(theta, 0)}° φ ${fixed(phi, 0)}°`;
 
+/** The unit of area that suits the largest value of a formula in m². */
+function useAreaUnit(shown: Shown[], formula: string): { unit: string; factor: number } {
+  const { projectId } = useDesk();
+  const { answers } = useCurves(
+    projectId,
+    shown.map((s) => `run ${s.line.number}`),
+    [formula],
+  );
+  return areaUnit(max(answers.flat(), (a) => Math.abs(max(a?.re ?? []) ?? 0)) || 1);
+}
+
 export function CrossSection(props: CardProps) {
   const { shown } = useDesk();
   const [where, setWhere] = useSetting<"back" | "direction">(props, "where", "back");
-  const [form, setForm] = useSetting<"dbsm" | "area">(props, "form", "dbsm");
+  const small = shown[0]!.sweep.by_wavelength;
+  const [form, setForm] = useSetting<"dbsm" | "area">(props, "form", small ? "area" : "dbsm");
   const [theta, setTheta] = useSetting<number>(props, "theta", 0);
   const [phi, setPhi] = useSetting<number>(props, "phi", 0);
   const rcs = where === "back" ? "rcs" : `rcs(${theta} deg, ${phi} deg)`;
   const light = shown[0]!.sweep.illuminations[0];
+  const unit = useAreaUnit(shown, rcs);
   return (
     <CurveCard
       props={props}
-      title="Radar cross-section"
-      lines={[{ formula: form === "dbsm" ? `db10(${rcs}/(1 m^2))` : rcs, name: "" }]}
-      y={{ unit: form === "dbsm" ? "dBsm" : "m²" }}
+      title={where === "back" ? "Monostatic RCS" : "Bistatic RCS"}
+      lines={[
+        {
+          formula: form === "dbsm" ? `db10(${rcs}/(1 m^2))` : `${rcs}/(${unit.factor} m^2)`,
+          name: "",
+        },
+      ]}
+      y={{ unit: form === "dbsm" ? "dBsm" : unit.unit }}
       note={
         <>
           <Choice
             label="Where"
             value={where}
             options={[
-              ["back", "back to the source"],
-              ["direction", "in a direction"],
+              ["back", "monostatic"],
+              ["direction", "bistatic, towards"],
             ]}
             onChange={setWhere}
           />
@@ -54,7 +72,7 @@ export function CrossSection(props: CardProps) {
             value={form}
             options={[
               ["dbsm", "dBsm"],
-              ["area", "m²"],
+              ["area", unit.unit],
             ]}
             onChange={setForm}
           />
@@ -65,9 +83,7 @@ export function CrossSection(props: CardProps) {
           text:
             form === "dbsm"
               ? `${fixed(value(0), 2)} dBsm`
-              : value(0) === null
-                ? "–"
-                : quantity(value(0)!, "m²", 4),
+              : `${value(0) === null ? "–" : number(value(0)!, 4)} ${unit.unit}`,
         },
         ...(where === "back" && light
           ? [{ text: `at ${from(light.theta_deg, light.phi_deg)}` }]
@@ -81,7 +97,7 @@ const words = (section: string): string =>
   section.replace("_", " ").replace(/^received(\d+)$/, "received at port $1");
 
 export function PowerSections(props: CardProps) {
-  const { projectId, shown } = useDesk();
+  const { shown } = useDesk();
   const kinds = [
     "extinction",
     "scattered",
@@ -89,33 +105,26 @@ export function PowerSections(props: CardProps) {
     ...(shown[0]!.sweep.layered ? ["scattered_below"] : []),
     ...(shown[0]!.sweep.receives ?? []).map((n) => `received${n}`),
   ];
-  // The square of the unit of length that suits the largest.
-  const { answers } = useCurves(
-    projectId,
-    shown.map((s) => `run ${s.line.number}`),
-    [`${kinds[0]}_section`],
-  );
-  const side = Math.sqrt(max(answers.flat(), (a) => Math.abs(max(a?.re ?? []) ?? 0)) || 1),
-    length = side > 0.3 ? "m" : scaled(side, "m").unit;
+  const { unit, factor } = useAreaUnit(shown, `${kinds[0]}_section`);
   return (
     <CurveCard
       props={props}
-      title="Cross-sections of power"
+      title="Extinction, scattering, absorption"
       lines={(shown.length > 1 ? kinds.slice(0, 1) : kinds).map((k) => ({
-        formula: `${k}_section/(1 ${length}^2)`,
+        formula: `${k}_section/(${factor} m^2)`,
         name: words(k),
       }))}
-      y={{ unit: `${length}²` }}
+      y={{ unit }}
       note={
         shown.length > 1
           ? "extinction"
-          : `taken from the wave, scattered${shown[0]!.sweep.layered ? " (of that into the lowest layer)" : ""}, absorbed${shown[0]!.sweep.receives?.length ? " (of that received)" : ""}`
+          : `cross-sections${shown[0]!.sweep.layered ? ", scattering also into the lowest layer" : ""}${shown[0]!.sweep.receives?.length ? ", absorption also by ports" : ""}`
       }
       badges={(value) =>
         shown.length > 1
           ? []
           : kinds.map((k, n) => ({
-              text: `${words(k)} ${value(n) === null ? "–" : number(value(n)!, 3)} ${length}²`,
+              text: `${words(k)} ${value(n) === null ? "–" : number(value(n)!, 3)} ${unit}`,
             }))
       }
     />
@@ -124,7 +133,7 @@ export function PowerSections(props: CardProps) {
 
 const POWERS = ["reflectance", "transmittance", "absorptance"];
 
-/** What cells that are repeated without end do to a wave: of its power, or the straight waves alone. */
+/** What cells that are repeated without end do to a wave: of its power, or the zero-order waves alone. */
 export function CellShares(props: CardProps) {
   const { shown } = useDesk();
   const [form, setForm] = useSetting<"share" | "db" | "phase">(props, "form", "db");
@@ -138,12 +147,12 @@ export function CellShares(props: CardProps) {
   return (
     <CurveCard
       props={props}
-      title="Sent back and let through"
+      title="Reflection and transmission"
       lines={lines}
       y={{ unit }}
       note={
         <>
-          {form === "phase" ? "straight waves · " : "of the power · "}
+          {form === "phase" ? "zero-order wave · " : "of the power · "}
           {!alone && <>{lines[0]!.name} · </>}
           <Choice
             label="Form"
@@ -214,7 +223,7 @@ export function ScatteredCuts(props: CardProps) {
     ) * 5;
   return (
     <Card
-      title="Scattered all round"
+      title="Bistatic RCS cuts"
       note={
         <>
           <Choice label="Planes" value={planes} options={PLANES} onChange={setPlanes} /> ·{" "}

@@ -9,7 +9,7 @@ import { HeatMap } from "../../../plots/HeatMap";
 import { type Curve, LinePlot } from "../../../plots/LinePlot";
 import { series } from "../../../plots/scale";
 import { type Badge, Card, Choice, Nothing } from "../Card";
-import { type CardProps, illuminated, axis, useDesk, useSetting } from "../context";
+import { type CardProps, illuminated, useAxis, useDesk, useSetting } from "../context";
 import { useCapture } from "./fieldChoice";
 
 const AXES = ["x", "y", "z"];
@@ -17,6 +17,7 @@ const FRAME_MS = 60;
 
 export function PowerFlux(props: CardProps) {
   const { shown } = useDesk();
+  const axis = useAxis(shown);
   const [name, choice] = useCapture(props, "power_flux");
   const own = shown.filter((s) => s.sweep.power_flux[name ?? ""]?.length);
   const key = own.map((s) => s.line.number + s.color).join() + name;
@@ -62,7 +63,7 @@ export function PowerFlux(props: CardProps) {
         rows: points.map((p) => [p.frequency_hz, p.power_w, p.share_of_source ?? null]),
       })}
     >
-      <LinePlot curves={curves} x={axis(shown)} y={{ unit: watt.unit }} follow labels />
+      <LinePlot curves={curves} x={axis} y={{ unit: watt.unit }} follow labels />
     </Card>
   );
 }
@@ -75,6 +76,7 @@ const timeAxis = (time: ArrayLike<number>): { unit: string; factor: number } => 
 
 export function Signal(props: CardProps) {
   const { projectId, shown } = useDesk();
+  const axis = useAxis(shown);
   const [name, choice] = useCapture(props, ["point_trace", "far_trace"]);
   const [what, setWhat] = useSetting<"e" | "h">(props, "what", "e");
   const [over, setOver] = useSetting<"time" | "frequency">(props, "over", "time");
@@ -121,17 +123,17 @@ export function Signal(props: CardProps) {
   }, [data, what, over, spectra]);
   if (!there)
     return (
-      <Card title="Signal">
+      <Card title="Field against time">
         <Nothing>
           Run {line.number} was solved at frequencies, or the point lies beyond the walls: there is
-          no signal.
+          no field against time.
         </Nothing>
       </Card>
     );
   const title = over === "time" ? "time_ns" : "frequency_hz";
   return (
     <Card
-      title="Signal"
+      title="Field against time"
       note={
         <>
           {choice} ·{" "}
@@ -181,7 +183,7 @@ export function Signal(props: CardProps) {
             labels
           />
         ) : (
-          <LinePlot curves={curves} x={axis(shown)} y={{ unit: "dB", domain: [-60, 3] }} labels />
+          <LinePlot curves={curves} x={axis} y={{ unit: "dB", domain: [-60, 3] }} labels />
         ))}
     </Card>
   );
