@@ -35,7 +35,7 @@ export function Palette() {
           className="fixed left-1/2 top-24 w-[34rem] -translate-x-1/2 overflow-hidden rounded-lg border border-rule bg-card shadow-xl"
         >
           <Dialog.Title className="sr-only">Commands</Dialog.Title>
-          <Command label="Commands">
+          <Command label="Commands" shouldFilter={false}>
             <Command.Input
               value={text}
               onValueChange={setText}
@@ -44,20 +44,21 @@ export function Palette() {
             />
             <Command.List className="max-h-80 overflow-auto p-2">
               {offers.length > 0 && (
-                <Command.Group heading={reader!.group} className={HEADING} forceMount>
+                <Command.Group heading={reader!.group} className={HEADING}>
                   {offers.map((o) => (
                     <Command.Item
-                      key={o}
-                      value={`reader ${o}`}
-                      forceMount
+                      key={o.text}
+                      value={`reader ${o.text}`}
                       onSelect={() => {
+                        if (!o.whole) return setText(o.text);
                         setOpen(false);
                         setText("");
-                        reader!.perform(o);
+                        reader!.perform(o.text);
                       }}
-                      className={`${ITEM} num text-[12.500px]`}
+                      className={ITEM}
                     >
-                      {o}
+                      <span className="num shrink-0 text-[12.500px]">{o.text}</span>
+                      <span className="ml-3 truncate text-[11.500px] text-ink2">{o.meaning}</span>
                     </Command.Item>
                   ))}
                 </Command.Group>

@@ -1,4 +1,5 @@
 /** Commands are objects; the palette, menus and shortcuts share them. Screens register theirs while they are shown. */
+import { defaultFilter } from "cmdk";
 import { useEffect } from "react";
 import { create } from "zustand";
 
@@ -38,18 +39,32 @@ export function choose(command: Command): void {
   command.perform();
 }
 
-/** The groups of a palette in their order: what is likely next, what was used last, then all that can be done now. */
-export function grouped(
-  all: Command[],
-  text: string,
-  last: string[],
-): { heading: string; commands: Command[] }[] {
-  const able = all.filter((c) => c.enabled !== false && (text !== "" || !c.sought));
-  const likely = text === "" ? able.filter((c) => c.likely) : [],
-    used =
-      text === ""
-        ? last.flatMap((id) => able.filter((c) => c.id === id && !likely.includes(c)))
-        : [];
+interface Group {
+  heading: string;
+  commands: Command[];
+}
+
+/** The groups of a palette in their order: of a text those that fit, the best first; without one what is likely next, what was used last, then all that can be done now. */
+export function grouped(all: Command[], text: string, last: string[]): Group[] {
+  const able = all.filter((c) => c.enabled !== false);
+  return text === "" ? atRest(able, last) : fitting(able, text);
+}
+
+function fitting(able: Command[], text: string): Group[] {
+  const scored = able
+    .map((c) => ({ c, score: defaultFilter(`${c.group} ${c.label} ${c.id}`, text) }))
+    .filter((s) => s.score > 0)
+    .sort((a, b) => b.score - a.score);
+  return [...new Set(scored.map((s) => s.c.group))].map((heading) => ({
+    heading,
+    commands: scored.filter((s) => s.c.group === heading).map((s) => s.c),
+  }));
+}
+
+function atRest(everything: Command[], last: string[]): Group[] {
+  const able = everything.filter((c) => !c.sought);
+  const likely = able.filter((c) => c.likely),
+    used = last.flatMap((id) => able.filter((c) => c.id === id && !likely.includes(c)));
   const names = [...new Set(able.map((c) => c.group))].sort(
     (a, b) => LAST.indexOf(a) - LAST.indexOf(b),
   );
@@ -63,10 +78,17 @@ export function grouped(
   ].filter((g) => g.commands.length > 0);
 }
 
+/** What words typed into the palette may become: performed as they stand, or to be gone on with. */
+export interface Offer {
+  text: string;
+  meaning: string;
+  whole: boolean;
+}
+
 /** What a screen makes of words typed into the palette. */
 export interface Reader {
   group: string;
-  offers: (text: string) => Promise<string[]>;
+  offers: (text: string) => Promise<Offer[]>;
   perform: (text: string) => void;
 }
 

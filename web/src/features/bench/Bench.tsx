@@ -93,10 +93,11 @@ export function Bench() {
           offers: async (text) =>
             isTyped(text, language)
               ? [
-                  text.trim(),
-                  ...(await client.fetchQuery(completions(text, bench.document!))).map(
-                    (c) => c.text,
-                  ),
+                  { text: text.trim(), meaning: "as it is typed", whole: true },
+                  ...(await client.fetchQuery(completions(text, bench.document!))).map((c) => ({
+                    ...c,
+                    whole: false,
+                  })),
                 ]
               : [],
           perform: (text) =>
