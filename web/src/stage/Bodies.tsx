@@ -1,10 +1,12 @@
-import { Html } from "@react-three/drei";
+import { Html, Line } from "@react-three/drei";
 import { useThree, type ThreeEvent } from "@react-three/fiber";
 import { memo, useEffect, useMemo, useState } from "react";
 import { BufferAttribute, BufferGeometry, DoubleSide, Matrix3, Plane, Vector3 } from "three";
 import type { Body, Examination } from "../api/types";
 import { color } from "../app/theme";
+import { Token } from "../features/bench/Token";
 import { useBench } from "../features/bench/model";
+import { select, useSelected } from "../features/bench/selection";
 import { quantity } from "../format";
 import type { Extent } from "./extent";
 import { dimensions } from "./dimensions";
@@ -15,6 +17,7 @@ const REACH = 0.02; // of the model's size: points nearer than this to a corner 
 const HEAVY = 100_000; // triangles beyond which parts below SMALL of the model's size are left out while the view turns
 const SMALL = 0.01;
 const MOST_NAMED = 6; // bodies of one step that are named at a time
+type Triple = [number, number, number];
 const AXES = { x: [1, 0, 0], y: [0, 1, 0], z: [0, 0, 1] } as const;
 
 /** The plane that cuts the structure, in world space, where the model is centred and of unit size. */
@@ -77,11 +80,19 @@ export function Bodies({
     }
     return groups;
   }, [shown, faint, heavy, extent.size]);
-  const highlighted = useMemo(
-    () => (quiet ? [] : shown.filter((b) => `parts.${b.step}` === hover)),
-    [shown, hover, quiet],
-  );
+  const chosen = useSelected()
+    .filter((c) => c.chapter === "parts")
+    .map((c) => c.at)
+    .join();
+  const highlighted = useMemo(() => {
+    const steps = chosen.split(",");
+    return quiet
+      ? []
+      : shown.filter((b) => `parts.${b.step}` === hover || steps.includes(String(b.step)));
+  }, [shown, hover, quiet, chosen]);
   const active = stage.picking !== null || stage.measuring;
+  const edited = shown.filter((b) => String(b.step) === chosen);
+  const measured = edited.length === 1 && !quiet ? edited : highlighted;
   const aimed = aim && shown.find((b) => b.name === aim.part);
   const named = aimed && highlighted.includes(aimed) ? [aimed] : highlighted.slice(0, MOST_NAMED);
   return (
@@ -99,7 +110,7 @@ export function Bodies({
       ))}
       {highlighted.length > 0 && (
         <Drawn
-          key={`highlighted ${String(hover)}`}
+          key={`highlighted ${String(hover)} ${chosen}`}
           bodies={highlighted}
           faint={faint.includes(highlighted[0]!.name)}
           planes={planes}
@@ -110,7 +121,14 @@ export function Bodies({
         <Target key={b.name} body={b} reach={REACH * extent.size} setAim={setAim} />
       ))}
       {active && aim && aimed && <Aim mesh={meshOf(aimed.key)!} hit={aim} extent={extent} />}
-      {highlighted.length === 1 && !active && <Dimensions body={highlighted[0]!} />}
+      {measured.length === 1 && !active && (
+        <Dimensions
+          key={measured[0]!.name}
+          body={measured[0]!}
+          editable={measured === edited}
+          size={extent.size}
+        />
+      )}
       {named.map((b) => (
         <Html
           key={b.name}
@@ -245,11 +263,14 @@ const Target = memo(function Target({
         }
       }}
       onClick={(e) => {
-        if (active() && e.delta < 4) {
-          e.stopPropagation();
-          setAim(null);
-          useStage.getState().click(take(e));
-        }
+        if (e.delta >= 4) return;
+        e.stopPropagation();
+        if (!active())
+          return select(useBench.getState().document!.parts, body.step, {
+            more: e.nativeEvent.ctrlKey || e.nativeEvent.metaKey,
+          });
+        setAim(null);
+        useStage.getState().click(take(e));
       }}
     />
   );
@@ -302,28 +323,57 @@ function Aim({ mesh, hit, extent }: { mesh: Held; hit: Hit; extent: Extent }) {
   );
 }
 
-/** The sizes of a part as they are written on the sheet, where they lie. */
-function Dimensions({ body }: { body: Body }) {
+/** The sizes of a part as they are written on the sheet, where they lie; those of a selected part can be changed here. */
+function Dimensions({ body, editable, size }: { body: Body; editable: boolean; size: number }) {
   const step = useBench((s) => s.document?.parts[body.step]);
   const labels = step && !step.frame ? dimensions(step, body) : [];
   return (
     <>
       {labels.map((l) => (
-        <Html
-          key={l.text + l.at.join()}
-          position={l.at}
-          zIndexRange={[4, 0]}
-          className="pointer-events-none"
-        >
-          <span
-            className="num block -translate-x-1/2 whitespace-nowrap rounded border border-rule bg-card/95 px-1 text-[11.500px]"
-            data-dimension
+        <group key={l.own.join()}>
+          {l.line && <DimensionLine ends={l.line} tick={0.02 * size} />}
+          <Html
+            position={l.at}
+            zIndexRange={editable ? [7, 6] : [4, 0]}
+            className={editable ? "" : "pointer-events-none"}
           >
-            {l.text}
-          </span>
-        </Html>
+            <span
+              className="num block -translate-x-1/2 whitespace-nowrap rounded border border-rule bg-card/95 px-1 text-[11.500px]"
+              data-dimension
+            >
+              {l.name}
+              {editable ? (
+                <Token
+                  base={["parts", body.step]}
+                  own={l.own}
+                  unit=""
+                  label={`${body.name} ${l.name || "size "}${l.own.slice(1).join()}`.trim()}
+                />
+              ) : (
+                l.text
+              )}
+            </span>
+          </Html>
+        </group>
       ))}
     </>
+  );
+}
+
+/** A length from end to end, with a stroke across each end. */
+function DimensionLine({ ends, tick }: { ends: [Triple, Triple]; tick: number }) {
+  const along = ends[1].findIndex((c, k) => c !== ends[0][k]);
+  const across = (p: Triple, by: number): Triple =>
+    p.map((c, k) => (k === (along === 0 ? 1 : 0) ? c + by : c)) as Triple;
+  return (
+    <Line
+      segments
+      points={[...ends, ...ends.flatMap((p) => [across(p, -tick), across(p, tick)])]}
+      color={color("heron")}
+      lineWidth={1.5}
+      depthTest={false}
+      renderOrder={9}
+    />
   );
 }
 

@@ -143,21 +143,49 @@ export function LensContent({
   return null;
 }
 
-const missing =
-  "absolute left-4 top-4 max-w-72 rounded-md border border-rule bg-card px-3 py-2 text-ink2";
+const missing = "max-w-72 rounded-md border border-rule bg-card px-3 py-2 text-ink2";
 
-export function LensLegend({
-  lens,
+/** The frequency that is shown, and beside each other the scales of what is shown together. */
+export function LensLegends({
+  lenses,
   projectId,
   run,
 }: {
-  lens: Lens;
+  lenses: Lens[];
   projectId: number;
   run: RunLine;
 }) {
+  const { frequency, sweep: s } = useLens(lenses[0]!, projectId, run);
+  const set = useCursor((c) => c.set);
+  const at = s ? nearest(s.frequency_hz, frequency) : 0;
+  return (
+    <div className="absolute left-4 top-3 flex max-h-[calc(100%-13rem)] flex-col flex-wrap items-start gap-1.5">
+      {s && (
+        <div className="rounded-lg border border-rule bg-card px-3 py-2">
+          <p className="num text-[12px]">
+            run {run.number} · {quantity(s.frequency_hz[at]!, "Hz", 5)}
+          </p>
+          <input
+            type="range"
+            aria-label="Frequency"
+            min={0}
+            max={s.frequency_hz.length - 1}
+            value={at}
+            onChange={(e) => set(s.frequency_hz[Number(e.target.value)]!)}
+            className="w-40 accent-heron"
+          />
+        </div>
+      )}
+      {lenses.map((lens) => (
+        <LensLegend key={lens} lens={lens} projectId={projectId} run={run} />
+      ))}
+    </div>
+  );
+}
+
+function LensLegend({ lens, projectId, run }: { lens: Lens; projectId: number; run: RunLine }) {
   const seen = useLens(lens, projectId, run);
   const { range, setRange, steps, setSteps } = useStage();
-  const set = useCursor((s) => s.set);
   const { sweep: s } = seen;
   if (lens === "current" && seen.own.error && s && !seen.surface)
     return (
@@ -166,7 +194,6 @@ export function LensLegend({
       </p>
     );
   if (!s) return null;
-  const at = nearest(s.frequency_hz, seen.frequency);
   if (lens === "near field" && !seen.plane)
     return (
       <p className={missing}>
@@ -174,70 +201,55 @@ export function LensLegend({
       </p>
     );
   const scale = scaleOf(lens, seen, range);
+  if (!scale) return null;
   return (
-    <div className="absolute left-4 top-3 rounded-lg border border-rule bg-card px-3 py-2">
-      <p className="num text-[12px]">
-        run {run.number} · {quantity(s.frequency_hz[at]!, "Hz", 5)}
-      </p>
-      <input
-        type="range"
-        aria-label="Frequency"
-        min={0}
-        max={s.frequency_hz.length - 1}
-        value={at}
-        onChange={(e) => set(s.frequency_hz[Number(e.target.value)]!)}
-        className="w-40 accent-heron"
-      />
-      {scale && (
-        <div className="mt-1 text-[11.500px] text-ink2">
-          <p className="mb-1.5">{scale.name}</p>
-          <div className="relative ml-0.5 h-24" role="img" aria-label={`Colours: ${scale.name}`}>
-            <span
-              className="absolute inset-y-0 left-0 w-2.5 rounded-sm"
-              style={{ background: rampCss(steps ? scale.steps : 0) }}
-            />
-            {scale.ticks.map(([text, place]) => (
-              <span
-                key={place}
-                className="num absolute left-2.5 flex -translate-y-1/2 items-center gap-1 whitespace-nowrap leading-none"
-                style={{ top: `${100 * (1 - place)}%` }}
+    <div className="rounded-lg border border-rule bg-card px-3 py-2 text-[11.500px] text-ink2">
+      <p className="mb-1.5">{scale.name}</p>
+      <div className="relative ml-0.5 h-24" role="img" aria-label={`Colours: ${scale.name}`}>
+        <span
+          className="absolute inset-y-0 left-0 w-2.5 rounded-sm"
+          style={{ background: rampCss(steps ? scale.steps : 0) }}
+        />
+        {scale.ticks.map(([text, place]) => (
+          <span
+            key={place}
+            className="num absolute left-2.5 flex -translate-y-1/2 items-center gap-1 whitespace-nowrap leading-none"
+            style={{ top: `${100 * (1 - place)}%` }}
+          >
+            <span className="h-px w-1.5 bg-ink3" />
+            {text}
+          </span>
+        ))}
+      </div>
+      {scale.steps > 0 && (
+        <p className="mt-2 flex items-center gap-3">
+          {lens === "pattern" && (
+            <label>
+              over{" "}
+              <select
+                aria-label="Range of the pattern"
+                value={range}
+                onChange={(e) => setRange(Number(e.target.value))}
+                className="num bg-transparent"
               >
-                <span className="h-px w-1.5 bg-ink3" />
-                {text}
-              </span>
-            ))}
-          </div>
-          {scale.steps > 0 && (
-            <p className="mt-2 flex items-center gap-3">
-              {lens === "pattern" && (
-                <label>
-                  over{" "}
-                  <select
-                    aria-label="Range of the pattern"
-                    value={range}
-                    onChange={(e) => setRange(Number(e.target.value))}
-                    className="num bg-transparent"
-                  >
-                    {RANGES.map((r) => (
-                      <option key={r} value={r} className="bg-card">
-                        {r} dB
-                      </option>
-                    ))}
-                  </select>
-                </label>
-              )}
-              <label className="flex items-center gap-1">
-                <input
-                  type="checkbox"
-                  className="accent-heron"
-                  checked={steps}
-                  onChange={(e) => setSteps(e.target.checked)}
-                />
-                in steps
-              </label>
-            </p>
+                {RANGES.map((r) => (
+                  <option key={r} value={r} className="bg-card">
+                    {r} dB
+                  </option>
+                ))}
+              </select>
+            </label>
           )}
-        </div>
+          <label className="flex items-center gap-1">
+            <input
+              type="checkbox"
+              className="accent-heron"
+              checked={steps}
+              onChange={(e) => setSteps(e.target.checked)}
+            />
+            in steps
+          </label>
+        </p>
       )}
     </div>
   );

@@ -6,8 +6,9 @@ import type { Examination, RunLine } from "../api/types";
 import { useRegister } from "../app/commands";
 import { useTheme } from "../app/theme";
 import { C0, quantity } from "../format";
+import { Gizmo, turned } from "./Gizmo";
 import { GridLens, GridPanel } from "./GridLens";
-import { type Lens, LENSES, LensContent, LensLegend } from "./LensView";
+import { type Lens, LENSES, LensContent, LensLegends } from "./LensView";
 import { Structure } from "./Structure";
 import { Tools } from "./Tools";
 import { extentOf } from "./extent";
@@ -34,6 +35,8 @@ const NEAR: Record<string, string> = {
 const STILL = Math.max(2, window.devicePixelRatio),
   TURNING = 1;
 
+const ofRuns = (l: Lens): boolean => l !== "shape" && l !== "grid";
+
 /** ``building``: a newer examination than the one shown is on its way. */
 interface Props {
   examination?: Examination;
@@ -46,14 +49,25 @@ interface Props {
 /** The structure in space, seen through a lens. */
 export function Stage({ examination, building, projectId, run, stamp }: Props) {
   const [chosen, setLens] = useState<Lens>("shape");
+  const [also, setAlso] = useState<Lens[]>([]);
   const [view, setView] = useState({ name: "oblique", count: 0 });
   const [zoom, setZoom] = useState(1);
   const theme = useTheme((s) => s.theme);
   const stage = useStage();
   const extent = useMemo(() => extentOf(examination), [examination]);
   const offered = (l: Lens): boolean =>
-    l === "shape" || (l === "grid" ? examination?.grid != null : run !== undefined);
+    l === "shape" || (ofRuns(l) ? run !== undefined : examination?.grid != null);
   const lens = offered(chosen) ? chosen : "shape";
+  const together =
+    lens === "grid"
+      ? []
+      : LENSES.filter((l) => ofRuns(l) && offered(l) && (l === lens || also.includes(l)));
+  const show = (l: Lens): void => {
+    setLens(l);
+    setAlso([]);
+  };
+  const join = (l: Lens): void =>
+    setAlso((a) => (a.includes(l) ? a.filter((o) => o !== l) : [...a, l]));
   const look = (name: string): void => setView((v) => ({ name, count: v.count + 1 }));
   useRegister("stage", [
     ...LENSES.map((l) => ({
@@ -61,7 +75,14 @@ export function Stage({ examination, building, projectId, run, stamp }: Props) {
       label: `Lens: ${l}`,
       group: "View",
       enabled: offered(l),
-      perform: () => setLens(l),
+      perform: () => show(l),
+    })),
+    ...LENSES.filter(ofRuns).map((l) => ({
+      id: `lens-also-${l}`,
+      label: also.includes(l) ? `Lens: without ${l}` : `Lens: ${l} too`,
+      group: "View",
+      enabled: offered(l) && l !== lens && lens !== "grid",
+      perform: () => join(l),
     })),
     ...Object.keys(VIEWS).map((v) => ({
       id: `view-${v}`,
@@ -103,7 +124,6 @@ export function Stage({ examination, building, projectId, run, stamp }: Props) {
     window.addEventListener("keydown", leave);
     return () => window.removeEventListener("keydown", leave);
   }, [ask, measure]);
-  const ofRun = run !== undefined && lens !== "shape" && lens !== "grid";
   return (
     <div
       className="absolute inset-0"
@@ -145,7 +165,10 @@ export function Stage({ examination, building, projectId, run, stamp }: Props) {
           {lens === "grid" && examination?.grid && (
             <GridLens grid={examination.grid} projectId={projectId} stamp={stamp} extent={extent} />
           )}
-          {ofRun && <LensContent lens={lens} projectId={projectId} run={run} extent={extent} />}
+          {run &&
+            together.map((l) => (
+              <LensContent key={l} lens={l} projectId={projectId} run={run} extent={extent} />
+            ))}
         </group>
       </Canvas>
       {building && (
@@ -158,27 +181,40 @@ export function Stage({ examination, building, projectId, run, stamp }: Props) {
       )}
       <fieldset
         data-tour="lenses"
-        className="absolute bottom-3 left-4 w-[106px] overflow-hidden rounded-lg border border-rule bg-card"
+        className="absolute bottom-3 left-4 w-[128px] overflow-hidden rounded-lg border border-rule bg-card"
       >
         <legend className="sr-only">Lens</legend>
         {LENSES.map((l) => (
-          <label
-            key={l}
-            className={`flex items-center gap-2 px-2.5 py-[5px] capitalize has-[:focus-visible]:outline-2 ${lens === l ? "bg-heron-soft font-semibold" : "text-ink2"} ${offered(l) ? "cursor-pointer" : "opacity-45"}`}
-          >
-            <input
-              type="radio"
-              name="lens"
-              className="sr-only"
-              checked={lens === l}
-              disabled={!offered(l)}
-              onChange={() => setLens(l)}
-            />
-            <span
-              className={`size-1.5 rounded-full border ${lens === l ? "border-heron bg-heron" : "border-steel"}`}
-            />
-            {l}
-          </label>
+          <div key={l} className={`flex items-center ${lens === l ? "bg-heron-soft" : ""}`}>
+            <label
+              className={`flex flex-1 items-center gap-2 px-2.5 py-[5px] capitalize has-[:focus-visible]:outline-2 ${lens === l ? "font-semibold" : "text-ink2"} ${offered(l) ? "cursor-pointer" : "opacity-45"}`}
+            >
+              <input
+                type="radio"
+                name="lens"
+                className="sr-only"
+                checked={lens === l}
+                disabled={!offered(l)}
+                onChange={() => show(l)}
+              />
+              <span
+                className={`size-1.5 rounded-full border ${lens === l ? "border-heron bg-heron" : "border-steel"}`}
+              />
+              {l}
+            </label>
+            {ofRuns(l) && l !== lens && lens !== "grid" && offered(l) && (
+              <button
+                type="button"
+                aria-label={`Show ${l} too`}
+                aria-pressed={also.includes(l)}
+                title={also.includes(l) ? `Without ${l}` : `Show ${l} too`}
+                className={`mr-1.5 size-5 rounded leading-none hover:bg-heron-soft ${also.includes(l) ? "bg-heron-soft font-semibold text-ink" : "text-ink2"}`}
+                onClick={() => join(l)}
+              >
+                {also.includes(l) ? "−" : "+"}
+              </button>
+            )}
+          </div>
         ))}
       </fieldset>
       {stage.picking && (
@@ -213,7 +249,10 @@ export function Stage({ examination, building, projectId, run, stamp }: Props) {
       {lens === "grid" && examination && (
         <GridPanel projectId={projectId} stamp={stamp} extent={extent} examination={examination} />
       )}
-      {ofRun && <LensLegend lens={lens} projectId={projectId} run={run} />}
+      {run && together.length > 0 && (
+        <LensLegends lenses={together} projectId={projectId} run={run} />
+      )}
+      <Gizmo look={look} />
       <ScaleBar metresPerPixel={extent.size / zoom} band={examination?.band ?? null} />
     </div>
   );
@@ -253,6 +292,7 @@ function Camera({
     )?.target.set(0, 0, 0);
     (controls as unknown as { update: () => void } | null)?.update();
     onZoom(scaleOf(c, size.height));
+    turned(c);
     invalidate();
   }, [controls, direction, get, onZoom, size, token]);
   const turns = (on: boolean): void => {
@@ -275,6 +315,7 @@ function Camera({
       onChange={() => {
         if (turning.current) turns(true);
         onZoom(scaleOf(get().camera, size.height));
+        turned(get().camera);
       }}
     />
   );

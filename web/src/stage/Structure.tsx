@@ -13,9 +13,11 @@ import {
 import type { Examination, Grid, Illumination, Shape, Step } from "../api/types";
 import { color } from "../app/theme";
 import { useBench } from "../features/bench/model";
+import { select, useSelected } from "../features/bench/selection";
 import { quantity } from "../format";
 import { Bodies, useSection } from "./Bodies";
 import type { Extent } from "./extent";
+import { useStage } from "./state";
 
 const PICK_RADIUS = 0.014; // of the model's size, so that thin wires can be hit
 const LEAST_RADIUS = 0.0035;
@@ -540,7 +542,8 @@ function Part({ shape, extent }: { shape: Shape; extent: Extent }) {
   const hover = useBench((s) => s.hover);
   const setHover = useBench((s) => s.setHover);
   const planes = useSection(extent);
-  const highlighted = hover === `parts.${shape.step}`;
+  const chosen = useSelected().some((c) => c.chapter === "parts" && c.at === shape.step);
+  const highlighted = chosen || hover === `parts.${shape.step}`;
   const tube = useTube(shape.points, Math.max(shape.radius, LEAST_RADIUS * extent.size));
   const pick = useTube(shape.points, Math.max(shape.radius, PICK_RADIUS * extent.size));
   const middle = shape.points[Math.floor((shape.points.length - 1) / 2)]!,
@@ -558,6 +561,14 @@ function Part({ shape, extent }: { shape: Shape; extent: Extent }) {
         geometry={pick}
         onPointerOver={() => setHover(`parts.${shape.step}`)}
         onPointerOut={() => setHover(null)}
+        onClick={(e) => {
+          const { picking, measuring } = useStage.getState();
+          if (e.delta >= 4 || picking || measuring) return;
+          e.stopPropagation();
+          select(useBench.getState().document!.parts, shape.step, {
+            more: e.nativeEvent.ctrlKey || e.nativeEvent.metaKey,
+          });
+        }}
       >
         <meshBasicMaterial transparent opacity={0} depthWrite={false} />
       </mesh>

@@ -8,11 +8,34 @@ describe("sizes beside a part", () => {
   it("writes a box's expressions along its edges", () => {
     expect(
       dimensions({ kind: "box", size: ["L", "-W", "1.6 mm"] } as unknown as Step, body),
-    ).toEqual([
-      { text: "L", at: [2, 0, 0] },
-      { text: "W", at: [4, 1, 0] },
-      { text: "1.6 mm", at: [4, 2, 0.5] },
-    ]);
+    ).toEqual(
+      [
+        {
+          text: "L",
+          at: [2, 0, 0],
+          line: [
+            [0, 0, 0],
+            [4, 0, 0],
+          ],
+        },
+        {
+          text: "W",
+          at: [4, 1, 0],
+          line: [
+            [4, 0, 0],
+            [4, 2, 0],
+          ],
+        },
+        {
+          text: "1.6 mm",
+          at: [4, 2, 0.5],
+          line: [
+            [4, 2, 0],
+            [4, 2, 1],
+          ],
+        },
+      ].map((l, i) => ({ ...l, name: "", own: ["size", i] })),
+    );
   });
   it("knows which way a rectangle lies", () => {
     expect(
@@ -29,7 +52,10 @@ describe("sizes beside a part", () => {
       dimensions(
         { kind: "cylinder", radius: "r", inner: "0", height: "h" } as unknown as Step,
         body,
-      ).map((l) => l.text),
-    ).toEqual(["radius r", "height h"]);
+      ).map((l) => [l.name + l.text, l.own]),
+    ).toEqual([
+      ["radius r", ["radius"]],
+      ["height h", ["height"]],
+    ]);
   });
 });

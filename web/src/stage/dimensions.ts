@@ -1,5 +1,5 @@
 /** Which sizes of a part are written beside it, and where. */
-import type { Step } from "../api/types";
+import type { Path, Step } from "../api/types";
 
 type Point = [number, number, number];
 interface Bounds {
@@ -7,8 +7,11 @@ interface Bounds {
   high: number[];
 }
 export interface Label {
+  /** Before the value. */ name: string;
   text: string;
   at: Point;
+  /** Of the value in its step. */ own: Path;
+  /** From where to where it counts, where that is an edge of the part. */ line?: [Point, Point];
 }
 const NAMED = [
   "radius",
@@ -33,19 +36,30 @@ export function dimensions(step: Step, body: Bounds): Label[] {
       size.length === 3
         ? [0, 1, 2]
         : ({ x: [1, 2], y: [0, 2], z: [0, 1] }[String(step.axis)] ?? [0, 1]);
-    const first: Point = [middle(0), low[1], low[2]],
-      second: Point = [high[0], middle(1), low[2]],
-      third: Point = [high[0], high[1], middle(2)];
-    return size.map((expression, i) => ({
-      text: plain(expression),
-      at: [first, second, third][axes[i]!]!,
-    }));
+    const corners: Point[] = [
+      [low[0], low[1], low[2]],
+      [high[0], low[1], low[2]],
+      [high[0], high[1], low[2]],
+      [high[0], high[1], high[2]],
+    ];
+    return size.map((expression, i) => {
+      const line: [Point, Point] = [corners[axes[i]!]!, corners[axes[i]! + 1]!];
+      return {
+        name: "",
+        text: plain(expression),
+        at: line[0].map((c, k) => (c + line[1][k]!) / 2) as Point,
+        own: ["size", i],
+        line,
+      };
+    });
   }
   const named = NAMED.filter(
     (n) => typeof step[n] === "string" && step[n] !== "0" && step[n] !== "",
   );
   return named.map((n, i) => ({
-    text: `${n} ${String(step[n])}`,
+    name: `${n} `,
+    text: String(step[n]),
+    own: [n],
     at: [high[0], middle(1), high[2] - ((i + 0.5) / named.length) * (high[2] - low[2])],
   }));
 }

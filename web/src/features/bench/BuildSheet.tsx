@@ -14,8 +14,11 @@ import { useFolds } from "./folds";
 import { WIDGETS } from "./widgets";
 import { kindOf, reading, useLanguage } from "./language";
 import type { Chapter } from "../../api/language";
+import { changeSelected, select, useSelected, useSelection } from "./selection";
+import { Find, found, useFind } from "./Find";
 import { moved, replaced, useBench, useIlluminated, type ListChapter } from "./model";
-import { sentenceOf } from "./steps";
+import { sentenceOf, sentencesOf } from "./steps";
+import { useRegister } from "../../app/commands";
 
 /** The model as a page of numbered sentences. */
 export function BuildSheet({ examination }: { examination?: Examination }) {
@@ -30,6 +33,7 @@ export function BuildSheet({ examination }: { examination?: Examination }) {
   );
   return (
     <div className="flex min-h-0 flex-1 flex-col">
+      <Find />
       <div className="flex-1 overflow-y-auto py-3 pr-4" aria-label="Build sheet">
         {shown.map((chapter, i) => (
           <section key={chapter.key} data-help={`sheet#${chapter.key}`} className="mb-3.5">
@@ -74,7 +78,80 @@ export function BuildSheet({ examination }: { examination?: Examination }) {
           </section>
         ))}
       </div>
+      <SelectedSteps />
       <AddStep />
+    </div>
+  );
+}
+
+/** What can be done with all selected steps at once. */
+function SelectedSteps() {
+  const chosen = useSelected();
+  const { set } = useSelection();
+  const reader = useBench((s) => s.role === "reader");
+  const parts = chosen.filter((c) => c.chapter === "parts");
+  const resting = parts.every((c) => c.step.suspended);
+  const group = (): void => {
+    const name = window.prompt("Group of these steps (empty for none)", "");
+    if (name !== null) changeSelected((s) => ({ ...s, group: name.trim() }));
+  };
+  useRegister("selected steps", [
+    {
+      id: "remove-selected",
+      label: "Remove the selected steps",
+      group: "Edit",
+      shortcut: "Delete",
+      enabled: chosen.length > 0 && !reader,
+      perform: () => changeSelected(() => null),
+    },
+    {
+      id: "select-none",
+      label: "Select no step",
+      group: "Edit",
+      enabled: chosen.length > 0,
+      perform: () => set([]),
+    },
+  ]);
+  if (chosen.length === 0) return null;
+  const button = "rounded px-1.5 py-0.5 font-medium text-heron hover:bg-heron-soft";
+  return (
+    <div
+      role="toolbar"
+      aria-label="Selected steps"
+      className="flex items-center gap-1 border-t border-rule px-3 py-1 text-[12px]"
+    >
+      <span className="mr-auto whitespace-nowrap">
+        {chosen.length} {chosen.length === 1 ? "step" : "steps"} selected
+      </span>
+      <button
+        className={button}
+        onClick={() =>
+          void sentencesOf(chosen).then((text) => navigator.clipboard?.writeText(text))
+        }
+      >
+        Copy
+      </button>
+      {!reader && parts.length === chosen.length && (
+        <>
+          <button
+            className={button}
+            onClick={() => changeSelected((s) => ({ ...s, suspended: !resting }))}
+          >
+            {resting ? "Use again" : "Suspend"}
+          </button>
+          <button className={button} onClick={group}>
+            Group…
+          </button>
+        </>
+      )}
+      {!reader && (
+        <button className={button} onClick={() => changeSelected(() => null)}>
+          Remove
+        </button>
+      )}
+      <button aria-label="Select no step" className={button} onClick={() => set([])}>
+        ×
+      </button>
     </div>
   );
 }
@@ -206,6 +283,8 @@ function Steps({
   examination?: Examination;
 }) {
   const { document, edit, hover, setHover, role } = useBench();
+  const { steps: marked } = useSelection();
+  const sought = useFind((s) => s.text);
   const [dragged, setDragged] = useState<number | null>(null);
   const [over, setOver] = useState<number | null>(null);
   const drop = (from: number, to: number): void => {
@@ -262,12 +341,14 @@ function Steps({
             onDrop={() => {
               if (dragged !== null) drop(dragged, i);
             }}
-            className={`group relative border-l-[3px] pl-2 pr-1 leading-[1.7] ${dragged !== null && over === i ? (dragged > i ? "shadow-[0_-2px_0_var(--color-heron)]" : "shadow-[0_2px_0_var(--color-heron)]") : ""} ${hover === key ? "border-heron bg-heron-soft" : "border-transparent"} ${step.suspended ? "opacity-50" : ""}`}
+            className={`group relative border-l-[3px] pl-2 pr-1 leading-[1.7] ${dragged !== null && over === i ? (dragged > i ? "shadow-[0_-2px_0_var(--color-heron)]" : "shadow-[0_2px_0_var(--color-heron)]") : ""} ${hover === key || marked.includes(step) ? "border-heron bg-heron-soft" : "border-transparent"} ${sought && found(kind, step, sought) ? "outline outline-amber" : ""} ${step.suspended ? "opacity-50" : ""}`}
           >
             {group && <GroupHead group={group} steps={steps} />}
             <span
               draggable={listed && role !== "reader"}
-              title={listed && role !== "reader" ? "Drag to another place" : undefined}
+              title={
+                listed && role !== "reader" ? "Click to select, drag to another place" : undefined
+              }
               onDragStart={(e) => {
                 e.dataTransfer.effectAllowed = "move";
                 setDragged(i);
@@ -278,7 +359,21 @@ function Steps({
               }}
               className={`num absolute left-0 w-8 pt-px text-right text-[11.500px] text-ink2 group-hover:text-ink3 ${listed && role !== "reader" ? "cursor-grab" : ""}`}
             >
-              {number}.{i + 1}
+              {listed ? (
+                <button
+                  type="button"
+                  aria-label={`Select step ${number}.${i + 1}`}
+                  aria-pressed={marked.includes(step)}
+                  className="w-full text-right"
+                  onClick={(e) =>
+                    select(steps, i, { more: e.ctrlKey || e.metaKey, through: e.shiftKey })
+                  }
+                >
+                  {number}.{i + 1}
+                </button>
+              ) : (
+                `${number}.${i + 1}`
+              )}
             </span>
             <div className="pl-[33px] pr-6">
               {Widget && <Widget step={step} base={base} kind={kind} />}

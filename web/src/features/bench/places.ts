@@ -16,14 +16,14 @@ export function places(document: Model | null): { key: string; label: string }[]
   );
 }
 
-/** Scrolls the sheet to a step and marks it. */
-export function goTo(key: string): void {
+/** Scrolls the sheet to a step and marks it; the keyboard goes there unless it stays where it is. */
+export function goTo(key: string, follow = true): void {
   useFolds.getState().unfold(key.split(".")[0]!);
   useBench.getState().setHover(key);
   requestAnimationFrame(() => {
     const step = document.querySelector<HTMLElement>(`[data-step="${key}"]`);
     step?.scrollIntoView({ block: "center" });
-    step?.querySelector<HTMLElement>("button, select, input")?.focus();
+    if (follow) step?.querySelector<HTMLElement>("button, select, input")?.focus();
   });
 }
 

@@ -65,10 +65,11 @@ export async function addTyped(text: string): Promise<void> {
   useBench.getState().edit((d) => withStep(d, chapter, step, number ?? null));
 }
 
-/** A step copied as its sentence, from this or another project. */
+/** Steps copied as their sentences, a line each, from this or another project. */
 export async function pasteStep(): Promise<void> {
   try {
-    await addTyped(await navigator.clipboard.readText());
+    for (const line of (await navigator.clipboard.readText()).split("\n"))
+      if (line.trim()) await addTyped(line);
   } catch (e) {
     useBench.setState({ fault: `The clipboard holds no step: ${(e as Error).message}` });
   }
@@ -81,6 +82,10 @@ export const sentenceOf = (chapter: string, number: number): Promise<string> =>
     chapter,
     number,
   });
+
+/** Sentences of several steps, a line each. */
+export const sentencesOf = async (steps: { chapter: string; at: number }[]): Promise<string> =>
+  (await Promise.all(steps.map((s) => sentenceOf(s.chapter, s.at)))).join("\n");
 
 /** Whether a text begins like a step. */
 export const isTyped = (text: string, language: Language | undefined): boolean => {
