@@ -204,8 +204,8 @@ def page(site: str, browser: Browser) -> Iterator[Page]:
     page = browser.new_context(
         viewport={"width": 1280, "height": 800}, accept_downloads=True
     ).new_page()
-    page.on("pageerror", lambda e: faults.append(str(e)))
+    page.on("pageerror", lambda e: faults.append(e.stack or str(e)))
     sign_in(page, site)
     yield page
     page.context.close()
-    assert not faults, faults
+    assert not faults, "\n".join(faults)

@@ -66,6 +66,9 @@ export function areaUnit(most: number): { unit: string; factor: number } {
   return { unit, factor };
 }
 
+/** The area in m² that a level in dBsm means. */
+export const area = (dbsm: number): number => 10 ** (dbsm / 10);
+
 /** The unit with the prefix that suits numbers up to `most`, and what to divide by. */
 export function scaled(most: number, unit: string): { unit: string; factor: number } {
   const [factor, prefix] = PREFIXES.find(([f]) => Math.abs(most) >= f * 0.9999999) ?? [1, ""];

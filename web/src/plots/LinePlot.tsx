@@ -12,6 +12,7 @@ export interface Curve {
   label?: string;
   width?: number;
   stack?: boolean;
+  /** Counted by the axis on the right. */ right?: boolean;
   /** Between which values the curve may be wrong. */ spread?: {
     low: ArrayLike<number>;
     high: ArrayLike<number>;
@@ -44,6 +45,7 @@ interface Props {
   curves: Curve[];
   x: Axis;
   y: { unit: string; domain?: [number, number]; label?: string; ticks?: number };
+  /** The axis of curves that count by the right. */ right?: { unit: string; label?: string };
   /** Shows the cursor and moves it. */
   follow?: boolean;
   /** Shaded stretches of x. */
@@ -56,6 +58,7 @@ interface Props {
 }
 
 const SIDES = { right: 12, top: 29, bottom: 32, left: 48 };
+const SECOND = 50; // pixels of a second axis, on the right
 const RIGHT = 90; // degrees: wide stretches of angle are marked by right angles or thirds of them
 /** A value as the axis has it. */
 const shownOn = (x: Axis, v: number): number => (x.wavelength ? C0 / v : v) / x.factor;
@@ -71,6 +74,7 @@ export function LinePlot({
   curves,
   x,
   y,
+  right: second,
   follow,
   bands = [],
   limits = [],
@@ -87,12 +91,14 @@ export function LinePlot({
     .map((v) => shownOn(x, v))
     .sort((a, b) => a - b) as [number, number];
   const [low, high] =
-    y.domain ?? padded(ends([...curves.map((c) => c.y), limits.map((l) => l.y)], 1));
+    y.domain ??
+    padded(ends([...curves.filter((c) => !c.right).map((c) => c.y), limits.map((l) => l.y)], 1));
+  const sides = second ? { ...SIDES, right: SECOND } : SIDES;
   const whole = `${x0} ${x1}`,
     span = zoomed?.of === whole ? zoomed.span : null; // other curves are shown whole again
   const [left, right] = span ?? (x0 === x1 ? [x0 - 1, x1 + 1] : [x0, x1]);
   const { outer, inner, chart, width, height } = useChart(
-    (w) => option(curves, x, y, [left, right], [low, high], bands, limits, w),
+    (w) => option(curves, x, y, second, sides, [left, right], [low, high], bands, limits, w),
     [
       curves,
       x.unit,
@@ -101,6 +107,8 @@ export function LinePlot({
       x.wavelength,
       y.unit,
       y.label,
+      second?.unit,
+      second?.label,
       low,
       high,
       left,
@@ -109,7 +117,7 @@ export function LinePlot({
       JSON.stringify(limits),
     ],
   );
-  const room = Math.max(1, width - SIDES.left - SIDES.right),
+  const room = Math.max(1, width - SIDES.left - sides.right),
     tall = Math.max(1, height - SIDES.top - SIDES.bottom);
   const share = (v: number): number =>
     x.log ? Math.log(v / left) / Math.log(right / left) : (v - left) / (right - left);
@@ -277,6 +285,8 @@ function option(
   curves: Curve[],
   x: Props["x"],
   y: Props["y"],
+  second: Props["right"],
+  sides: typeof SIDES,
   [left, right]: [number, number],
   [low, high]: [number, number],
   bands: [number, number][],
@@ -292,8 +302,37 @@ function option(
     animation: false,
   };
   const held = (u: number): number => Math.max(2 * low - high, Math.min(2 * high - low, u));
-  const reach = high - low,
-    levels = ticks(low, high, y.ticks ?? 5);
+  const levels = ticks(low, high, y.ticks ?? 5);
+  const [low2, high2] = padded(
+    ends(
+      curves.filter((c) => c.right).map((c) => c.y),
+      1,
+    ),
+  );
+  const levels2 = ticks(low2, high2, y.ticks ?? 5);
+  const rising = (
+    named: { unit: string; label?: string },
+    [bottom, top]: [number, number],
+    marks: number[],
+  ): Record<string, unknown> => ({
+    ...axis,
+    type: "value",
+    min: bottom,
+    max: top,
+    axisLine: { show: false, onZero: false },
+    axisTick: { show: false },
+    splitLine: { show: false },
+    name: [named.label, named.unit].filter(Boolean).join(", "),
+    nameLocation: "end",
+    nameGap: 11,
+    nameTextStyle: { ...SMALL, color: ink, align: "left", padding: [0, 0, 0, -44] },
+    axisLabel: {
+      ...axis.axisLabel,
+      customValues: marks,
+      formatter: (v: number) =>
+        number(v, 5).includes("e") ? number(v, 5) : fixed(v, decimalsOf(marks)),
+    },
+  });
   const places = x.log
     ? {}
     : {
@@ -303,7 +342,7 @@ function option(
             : ticks(left, right, Math.max(2, Math.floor(width / 75))),
       };
   return {
-    grid: SIDES,
+    grid: sides,
     xAxis: {
       ...axis,
       type: x.log ? "log" : "value",
@@ -328,25 +367,18 @@ function option(
         formatter: (v: number) => (x.log ? quantity(v * x.factor, x.unit, 2) : number(v, 5)),
       },
     },
-    yAxis: {
-      ...axis,
-      type: "value",
-      min: low,
-      max: high,
-      axisLine: { show: false, onZero: false },
-      axisTick: { show: false },
-      splitLine: { show: false },
-      name: [y.label, y.unit].filter(Boolean).join(", "),
-      nameLocation: "end",
-      nameGap: 11,
-      nameTextStyle: { ...SMALL, color: ink, align: "left", padding: [0, 0, 0, -44] },
-      axisLabel: {
-        ...axis.axisLabel,
-        customValues: levels,
-        formatter: (v: number) =>
-          number(v, 5).includes("e") ? number(v, 5) : fixed(v, decimalsOf(levels)),
-      },
-    },
+    yAxis: [
+      rising(y, [low, high], levels),
+      ...(second
+        ? [
+            {
+              ...rising(second, [low2, high2], levels2),
+              position: "right",
+              nameTextStyle: { ...SMALL, color: ink, align: "right", padding: [0, -44, 0, 0] },
+            },
+          ]
+        : []),
+    ],
     series: [
       {
         type: "line",
@@ -414,6 +446,7 @@ function option(
         type: "line",
         silent: true,
         showSymbol: false,
+        yAxisIndex: c.right ? 1 : 0,
         stack: c.stack ? "all" : undefined,
         areaStyle: c.stack ? { color: resolved(c.color), opacity: 0.82 } : undefined,
         lineStyle: {
@@ -424,7 +457,9 @@ function option(
         },
         itemStyle: { color: resolved(c.color) },
         data: Array.from(c.x, (v, i) => {
-          const u = c.y[i];
+          const u = c.y[i],
+            [bottom, top] = c.right ? [low2, high2] : [low, high],
+            reach = top - bottom;
           return [
             shownOn(x, v),
             u == null || !Number.isFinite(u)
@@ -433,7 +468,7 @@ function option(
                 : "-"
               : c.stack
                 ? u
-                : Math.max(low - reach, Math.min(high + reach, u)),
+                : Math.max(bottom - reach, Math.min(top + reach, u)),
           ];
         }),
       })),

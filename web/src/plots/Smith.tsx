@@ -1,4 +1,5 @@
 import { useAt } from "../app/cursor";
+import { placed } from "./placing";
 import { SMALL, dashes, resolved, useChart } from "./chart";
 
 export interface Trace {
@@ -24,6 +25,7 @@ interface Props {
 }
 
 const VALUES = [0.2, 0.5, 1, 2, 5];
+const LETTER = 5.2; // pixels of a letter of a label
 const STEPS = 96,
   REACH = 40; // points on an arc; the largest reactance drawn
 
@@ -46,6 +48,12 @@ export function Smith({ traces, at, grid = "impedance", vswr, ticks = [] }: Prop
     (w, h) => {
       const r = Math.max(10, Math.min(w, h) / 2 - 12),
         ink = resolved("var(--ink2)");
+      const offsets = placed(
+        ticks.map((k) => [k.re * r, -k.im * r]),
+        ticks.map((k) => ({ width: LETTER * k.text.length, height: 10 })),
+        traces.map((t) => Array.from(t.re, (v, i) => [v * r, -t.im[i]! * r] as const)),
+        { width: w, height: h },
+      );
       const plain = (data: [number, number][], color: string, more: object = {}): object => ({
         type: "line",
         silent: true,
@@ -123,20 +131,18 @@ export function Smith({ traces, at, grid = "impedance", vswr, ticks = [] }: Prop
               ...SMALL,
               fontSize: 9,
               color: ink,
-              position: "top",
-              distance: 3,
+              position: "inside",
               formatter: (p: { value: [number, number, string] }) => p.value[2],
             },
-            labelLayout: { hideOverlap: true, moveOverlap: "shiftY" },
-            data: ticks.map((k) => ({
+            data: ticks.map((k, i) => ({
               value: [k.re, k.im, k.text],
-              label: { position: k.im < 0 ? "bottom" : "top" },
+              label: { offset: offsets[i] },
               ...(k.marker
                 ? {
                     symbolSize: 7,
                     itemStyle: { color: resolved("var(--plum)") },
                     label: {
-                      position: k.im < 0 ? "bottom" : "top",
+                      offset: offsets[i],
                       color: resolved("var(--plum)"),
                       fontWeight: "bold",
                     },

@@ -1,4 +1,4 @@
-import { Html, Line } from "@react-three/drei";
+import { Line } from "@react-three/drei";
 import { useThree, type ThreeEvent } from "@react-three/fiber";
 import { memo, useEffect, useMemo, useState } from "react";
 import { BufferAttribute, BufferGeometry, DoubleSide, Matrix3, Plane, Vector3 } from "three";
@@ -8,6 +8,7 @@ import { Token } from "../features/bench/Token";
 import { useBench } from "../features/bench/model";
 import { select, useSelected } from "../features/bench/selection";
 import { quantity } from "../format";
+import { Overlay } from "./Overlay";
 import type { Extent } from "./extent";
 import { dimensions } from "./dimensions";
 import { faceOf, meshOf, merged, nearestEdge, snapped, type Held } from "./meshes";
@@ -130,7 +131,7 @@ export function Bodies({
         />
       )}
       {named.map((b) => (
-        <Html
+        <Overlay
           key={b.name}
           position={b.low.map((c, i) => (c + b.high[i]!) / 2) as [number, number, number]}
           zIndexRange={[5, 0]}
@@ -139,7 +140,7 @@ export function Bodies({
           <span className="num block -translate-x-1/2 translate-y-3 whitespace-nowrap rounded bg-card/90 px-1 text-[11.500px] text-heron">
             {b.name} · {sizes(b)} · {b.material}
           </span>
-        </Html>
+        </Overlay>
       ))}
       {stage.marks.length > 0 && <Measure extent={extent} marks={stage.marks} />}
     </>
@@ -332,7 +333,7 @@ function Dimensions({ body, editable, size }: { body: Body; editable: boolean; s
       {labels.map((l) => (
         <group key={l.own.join()}>
           {l.line && <DimensionLine ends={l.line} tick={0.02 * size} />}
-          <Html
+          <Overlay
             position={l.at}
             zIndexRange={editable ? [7, 6] : [4, 0]}
             className={editable ? "" : "pointer-events-none"}
@@ -353,7 +354,7 @@ function Dimensions({ body, editable, size }: { body: Body; editable: boolean; s
                 l.text
               )}
             </span>
-          </Html>
+          </Overlay>
         </group>
       ))}
     </>
@@ -404,7 +405,7 @@ function Measure({ extent, marks }: { extent: Extent; marks: Hit[] }) {
         </line>
       )}
       {marks.slice(1).map((m, i) => (
-        <Html
+        <Overlay
           key={i}
           position={
             m.point.map((c, k) => (c + marks[i]!.point[k]!) / 2) as [number, number, number]
@@ -418,14 +419,14 @@ function Measure({ extent, marks }: { extent: Extent; marks: Hit[] }) {
           >
             {quantity(distance(marks[i]!.point, m.point), "m", 5)}
           </span>
-        </Html>
+        </Overlay>
       ))}
       {marks.length === 3 && (
-        <Html position={marks[1]!.point} zIndexRange={[6, 0]} className="pointer-events-none">
+        <Overlay position={marks[1]!.point} zIndexRange={[6, 0]} className="pointer-events-none">
           <span className="num block translate-y-4 whitespace-nowrap rounded bg-card/95 px-1 text-[11.500px]">
             {angle(marks[0]!, marks[1]!, marks[2]!).toFixed(2)}°
           </span>
-        </Html>
+        </Overlay>
       )}
     </group>
   );

@@ -7,7 +7,7 @@ import type { Packet } from "../api/client";
 import { field, sweep } from "../api/queries";
 import type { RunLine } from "../api/types";
 import { nearest, useCursor } from "../app/cursor";
-import { fixed, quantity } from "../format";
+import { area, areaUnit, fixed, number, quantity } from "../format";
 import { rampCss } from "../plots/scale";
 import { CurrentLens, NEAR_DB, NearLens, PatternLens, SURFACE_DB, SurfaceLens } from "./Lenses";
 import type { Extent } from "./extent";
@@ -77,11 +77,18 @@ function scaleOf(
   if (lens === "pattern" && own.data?.arrays.level_dbi) {
     const peak = max(own.data.arrays.level_dbi.data) ?? 0;
     const step = range / 3;
+    const asArea = illuminated && s?.by_wavelength ? areaUnit(area(peak)) : null;
     return {
-      name: illuminated ? "bistatic RCS, dBsm" : "realized gain, dBi",
+      name: asArea
+        ? `bistatic RCS, ${asArea.unit}`
+        : illuminated
+          ? "bistatic RCS, dBsm"
+          : "realized gain, dBi",
       steps: Math.round(range / 3),
       ticks: [0, 1, 2, 3].map((n) => [
-        fixed(peak - n * step, n === 0 ? 1 : 0),
+        asArea
+          ? number(area(peak - n * step) / asArea.factor, 3)
+          : fixed(peak - n * step, n === 0 ? 1 : 0),
         1 - (n * step) / range,
       ]),
     };

@@ -1,4 +1,4 @@
-import { Html, Line } from "@react-three/drei";
+import { Line } from "@react-three/drei";
 import { max, quantile } from "d3-array";
 import { useEffect, useMemo } from "react";
 import {
@@ -15,6 +15,7 @@ import type { Packet } from "../api/client";
 import { banded, magnitudeBytes, magnitudeRgb } from "../plots/scale";
 import { nearest } from "../app/cursor";
 import { color } from "../app/theme";
+import { Overlay } from "./Overlay";
 import type { Extent } from "./extent";
 
 /** dB from the largest value to the bottom of the map. */
@@ -324,11 +325,11 @@ function Angles({ size }: { size: number }) {
 
 function Label({ at, text, name }: { at: Triple; text: string; name: number }) {
   return (
-    <Html key={name} position={at} zIndexRange={[4, 0]} occlude className="pointer-events-none">
+    <Overlay key={name} position={at} zIndexRange={[4, 0]} occlude className="pointer-events-none">
       <span className="num ml-1 block -translate-y-4 whitespace-nowrap text-[11px] text-ink2">
         {text}
       </span>
-    </Html>
+    </Overlay>
   );
 }
 

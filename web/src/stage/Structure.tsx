@@ -1,4 +1,4 @@
-import { Html, Line } from "@react-three/drei";
+import { Line } from "@react-three/drei";
 import { useThree } from "@react-three/fiber";
 import { useEffect, useMemo } from "react";
 import {
@@ -16,6 +16,7 @@ import { useBench } from "../features/bench/model";
 import { select, useSelected } from "../features/bench/selection";
 import { quantity } from "../format";
 import { Bodies, useSection } from "./Bodies";
+import { Overlay } from "./Overlay";
 import type { Extent } from "./extent";
 import { useStage } from "./state";
 
@@ -53,7 +54,7 @@ export function Structure({
         <group key={`layer${i}`}>
           <Floor at={[extent.center[0], extent.center[1], l.top]} size={extent.size} solid />
           {!quiet && (
-            <Html
+            <Overlay
               position={[
                 extent.center[0] + 0.5 * extent.size,
                 extent.center[1] + 0.5 * extent.size,
@@ -65,7 +66,7 @@ export function Structure({
               <span className="whitespace-nowrap text-[11.500px] text-ink2">
                 {l.material} below
               </span>
-            </Html>
+            </Overlay>
           )}
         </group>
       ))}
@@ -219,9 +220,9 @@ function Wave({
       ))}
       {wave.beam && <Outline wave={wave} beam={wave.beam} size={size} strong={strong} />}
       {label && (
-        <Html position={place(-0.7, 0.16)} zIndexRange={[4, 0]} className="pointer-events-none">
+        <Overlay position={place(-0.7, 0.16)} zIndexRange={[4, 0]} className="pointer-events-none">
           <span className="whitespace-nowrap text-[11.500px] text-amber">{label}</span>
-        </Html>
+        </Overlay>
       )}
     </>
   );
@@ -438,7 +439,7 @@ function Cage({
         dashSize={extent.size * 0.02}
         gapSize={extent.size * 0.015}
       />
-      <Html
+      <Overlay
         position={[low[0], low[1], high[2]]}
         zIndexRange={[4, 0]}
         className="pointer-events-none"
@@ -446,7 +447,7 @@ function Cage({
         <span className="whitespace-nowrap pl-1 text-[11.500px] text-amber">
           total fields inside, scattered outside
         </span>
-      </Html>
+      </Overlay>
     </>
   );
 }
@@ -505,11 +506,11 @@ function Mirror({ axis, kind, extent }: { axis: number; kind: string; extent: Ex
         dashSize={extent.size * 0.02}
         gapSize={extent.size * 0.015}
       />
-      <Html position={corners[0]} zIndexRange={[4, 0]} className="pointer-events-none">
+      <Overlay position={corners[0]} zIndexRange={[4, 0]} className="pointer-events-none">
         <span className="whitespace-nowrap text-[11.500px] text-amber">
           {kind} mirror plane {"xyz"[axis]} = 0
         </span>
-      </Html>
+      </Overlay>
     </>
   );
 }
@@ -527,11 +528,11 @@ function Axes({ name, matrix: m, size }: { name: string; matrix: number[]; size:
       {["x", "y", "z"].map((letter, k) => (
         <group key={letter}>
           <Line points={[origin, tip(k)]} color={color("amber")} lineWidth={1.5} />
-          <Html position={tip(k)} zIndexRange={[4, 0]} className="pointer-events-none">
+          <Overlay position={tip(k)} zIndexRange={[4, 0]} className="pointer-events-none">
             <span className="num whitespace-nowrap text-[10.500px] text-amber">
               {k === 2 ? `${name} z` : letter}
             </span>
-          </Html>
+          </Overlay>
         </group>
       ))}
     </>
@@ -573,7 +574,7 @@ function Part({ shape, extent }: { shape: Shape; extent: Extent }) {
         <meshBasicMaterial transparent opacity={0} depthWrite={false} />
       </mesh>
       {highlighted && (
-        <Html
+        <Overlay
           position={middle.map((c, i) => (c + next[i]!) / 2) as [number, number, number]}
           zIndexRange={[5, 0]}
           className="pointer-events-none"
@@ -581,7 +582,7 @@ function Part({ shape, extent }: { shape: Shape; extent: Extent }) {
           <span className="num ml-3 whitespace-nowrap rounded bg-card/90 px-1 text-[11.500px] text-heron">
             {shape.name} · ⌀ {quantity(2 * shape.radius, "m", 3)} · {shape.material}
           </span>
-        </Html>
+        </Overlay>
       )}
     </>
   );
@@ -624,13 +625,13 @@ function Marker({
         <meshStandardMaterial color={color(tone)} roughness={0.6} />
       </mesh>
       {label && (
-        <Html zIndexRange={[5, 0]} className="pointer-events-none">
+        <Overlay zIndexRange={[5, 0]} className="pointer-events-none">
           <span
             className={`num block translate-x-6 translate-y-2.5 whitespace-nowrap rounded bg-paper/85 px-1 text-[11.500px] ${tone === "plum" ? "text-plum" : "text-rust"}`}
           >
             {label}
           </span>
-        </Html>
+        </Overlay>
       )}
     </group>
   );

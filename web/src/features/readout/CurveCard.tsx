@@ -15,6 +15,7 @@ export interface Line {
   name: string;
   part?: "re" | "im" | "abs";
   color?: string;
+  /** Counted by the axis on the right. */ right?: boolean;
   /** Formulas of the values between which it may be wrong. */ spread?: [string, string];
 }
 interface Props {
@@ -46,12 +47,12 @@ const values = (a: Answer, part: Line["part"]): ArrayLike<number> =>
       ? a.im
       : Float32Array.from(a.re, (r, i) => Math.hypot(r, a.im![i]!));
 
-/** Formulas of the ticked runs and reference curves over frequency, with cursor, markers, spec lines and grades. */
+/** Formulas of the ticked runs and reference curves over frequency, with cursor, markers, spec lines and grades; one more formula may have an axis of its own on the right. */
 export function CurveCard({
   props,
   title,
   note,
-  lines,
+  lines: own,
   y,
   badges = [],
   bands = [],
@@ -71,6 +72,21 @@ export function CurveCard({
     if (said.trim() === "" || rangeOf(said)) setRange(said.trim());
     else window.alert(`“${said}” is no range; write two numbers, the lower first, such as −40, 0`);
   };
+  const [second, setSecond] = useSetting<string>(props, "right", "");
+  const askSecond = (): void => {
+    const said = window.prompt(
+      "Formula on an axis of its own on the right, such as realized_gain (empty for none)",
+      second,
+    );
+    if (said !== null) setSecond(said.trim());
+  };
+  const lines: Line[] =
+    second && !stack
+      ? [
+          ...own.map((l) => ({ ...l, name: l.name || title })),
+          { formula: second, name: second, right: true },
+        ]
+      : own;
   const [grading, setGrading] = useState<string | null>(null);
   const formulas = lines.map((l) => l.formula),
     spreads = lines.flatMap((l) => l.spread ?? []);
@@ -90,7 +106,7 @@ export function CurveCard({
     references.map((r) => r.line.name).join();
   const { curves, first, table } = useMemo(() => {
     const curves: Curve[] = [],
-      own: { x: ArrayLike<number>; y: ArrayLike<number>; name: string }[] = [];
+      columns: { x: ArrayLike<number>; y: ArrayLike<number>; name: string }[] = [];
     [...runs, ...(stack ? [] : references)].forEach((source, s) =>
       lines.forEach((l, k) => {
         const a = answers[s]?.[k];
@@ -122,8 +138,9 @@ export function CurveCard({
           label: label || undefined,
           width: k > 0 && !alone ? 1.2 : isRun ? 1.8 : 1.4,
           stack,
+          right: l.right,
         });
-        own.push({
+        columns.push({
           x: a.x,
           y: data,
           name: `${isRun ? `run${source.line.number}` : source.line.name}_${l.name || title}`.replace(
@@ -133,7 +150,7 @@ export function CurveCard({
         });
       }),
     );
-    const base = own[0];
+    const base = columns[0];
     return {
       curves,
       first: lines.map((l, k) => {
@@ -143,8 +160,8 @@ export function CurveCard({
       table:
         base &&
         ((): Table => ({
-          columns: ["frequency_hz", ...own.map((o) => o.name)],
-          rows: Array.from(base.x, (f) => [f, ...own.map((o) => valueAt(o, f))]),
+          columns: ["frequency_hz", ...columns.map((o) => o.name)],
+          rows: Array.from(base.x, (f) => [f, ...columns.map((o) => valueAt(o, f))]),
         })),
     };
     // eslint-disable-next-line react-hooks/exhaustive-deps -- `key` stands for lines and styles
@@ -185,8 +202,9 @@ export function CurveCard({
       ? [{ id: marker.id, name: marker.name, x: at.x, y: at.y, color: "var(--plum)" }]
       : [],
   );
+  const judged = own.map((l) => l.formula);
   const specLimits: Limit[] = specs.flatMap(({ spec, verdicts }): Limit[] =>
-    spec && formulas.includes(specFormula(spec))
+    spec && judged.includes(specFormula(spec))
       ? [
           {
             y: spec.limit,
@@ -207,14 +225,15 @@ export function CurveCard({
     ((cursor: number): Badge[] =>
       told((k) => (first[k] ? valueAt(first[k], cursor) : null), cursor));
   const verdicts: Badge[] = specs.flatMap(({ spec, verdicts: v, text }): Badge[] => {
-    const own = v[String(shown[0]?.line.number)];
-    if (!spec || !own || own.passed === null || !formulas.includes(specFormula(spec))) return [];
+    const verdict = v[String(shown[0]?.line.number)];
+    if (!spec || !verdict || verdict.passed === null || !judged.includes(specFormula(spec)))
+      return [];
     return [
       {
-        text: `${own.passed ? "✓" : "◆"} ${number(own.worst ?? NaN, 3)} ${spec.unit}, limit ${spec.above ? ">" : "<"} ${number(spec.limit, 4)}`,
+        text: `${verdict.passed ? "✓" : "◆"} ${number(verdict.worst ?? NaN, 3)} ${spec.unit}, limit ${spec.above ? ">" : "<"} ${number(spec.limit, 4)}`,
         hint: text,
-        good: own.passed,
-        bad: !own.passed,
+        good: verdict.passed,
+        bad: !verdict.passed,
       },
     ];
   });
@@ -222,10 +241,11 @@ export function CurveCard({
     const a = answers[runs.length + r]?.[0];
     return a && !a.error && a.x.length > 1 && Array.prototype.some.call(a.re, Number.isFinite);
   });
-  const all = y.fit ? curves.map((c) => c.y) : [];
+  const all = y.fit ? curves.filter((c) => !c.right).map((c) => c.y) : [];
+  const other = second && !stack ? answers.map((row) => row[own.length]).find(Boolean) : undefined;
   const byHand = rangeOf(range);
   const domain = byHand ?? y.domain ?? (y.fit && all.length ? y.fit(...ends(all, 1)) : undefined);
-  const why = answers.flatMap((row) => row.slice(0, lines.length)).find((a) => a?.error)?.error;
+  const why = answers.flatMap((row) => row.slice(0, own.length)).find((a) => a?.error)?.error;
   return (
     <Card
       title={title}
@@ -249,14 +269,27 @@ export function CurveCard({
       extra={[
         ...(extra ?? []),
         ...(writable ? [["Axis range…", askRange] as [string, () => void]] : []),
+        ...(writable && !stack
+          ? [[second ? `Right axis: ${second}…` : "Right axis…", askSecond] as [string, () => void]]
+          : []),
       ]}
     >
       <span hidden data-fetching={pending} />
+      {other?.error && (
+        <p role="alert" className="text-[12px] text-rust">
+          On the right axis: {other.error}.
+        </p>
+      )}
       {curves.length > 0 ? (
         <LinePlot
           curves={curves}
           x={unit}
           y={{ ...y, domain }}
+          right={
+            other && !other.error
+              ? { unit: other.unit, label: second.length > 18 ? undefined : second }
+              : undefined
+          }
           follow
           bands={bands}
           limits={[...limits, ...specLimits]}

@@ -7,7 +7,7 @@ import type { Packet } from "../../../api/client";
 import { examination, field, run as runDetail } from "../../../api/queries";
 import type { Model } from "../../../api/types";
 import { useFollowing } from "../../../app/cursor";
-import { fixed } from "../../../format";
+import { area, areaUnit, fixed } from "../../../format";
 import { HeatMap } from "../../../plots/HeatMap";
 import { PatternLens } from "../../../stage/Lenses";
 import { Structure } from "../../../stage/Structure";
@@ -65,8 +65,12 @@ const MAP_SIZE = 161,
 /** The largest level of a pattern with its error. */
 function peakOf(data: Packet, run: Shown): string {
   const { gain_db, rcs_db } = run.sweep.errors,
-    isIlluminated = illuminated(run);
-  return `${uncertain(Number(data.header.peak_dbi), isIlluminated ? rcs_db : gain_db, 2)} ${isIlluminated ? "dBsm" : "dBi"}`;
+    peak = Number(data.header.peak_dbi);
+  if (!illuminated(run)) return `${uncertain(peak, gain_db, 2)} dBi`;
+  if (!run.sweep.by_wavelength) return `${uncertain(peak, rcs_db, 2)} dBsm`;
+  const { unit, factor } = areaUnit(area(peak)),
+    error = rcs_db ? (area(peak + rcs_db) - area(peak)) / factor : null;
+  return `${uncertain(area(peak) / factor, error, 3)} ${unit}`;
 }
 
 /** The pattern laid flat: over θ and φ, or over direction cosines of one half of space. */

@@ -5,7 +5,7 @@ import { useMemo } from "react";
 import { evaluated } from "../../../api/queries";
 import type { ScatteredCut } from "../../../api/types";
 import { useFollowing } from "../../../app/cursor";
-import { areaUnit, fixed, number } from "../../../format";
+import { area, areaUnit, fixed, number } from "../../../format";
 import { type Curve, LinePlot, ends } from "../../../plots/LinePlot";
 import { Polar } from "../../../plots/Polar";
 import { series } from "../../../plots/scale";
@@ -187,7 +187,11 @@ export function ScatteredCuts(props: CardProps) {
   const { projectId, shown } = useDesk();
   const cursor = useFollowing();
   const [planes, setPlanes] = useSetting<string>(props, "planes", "0,90");
-  const [form, setForm] = useSetting<"polar" | "cartesian">(props, "form", "cartesian");
+  const [form, setForm] = useSetting<"polar" | "cartesian" | "area">(
+    props,
+    "form",
+    shown[0]!.sweep.by_wavelength ? "area" : "cartesian",
+  );
   const { all, pending } = useQueries({
     queries: shown.map((s) =>
       evaluated<ScatteredCut[]>(
@@ -199,12 +203,16 @@ export function ScatteredCuts(props: CardProps) {
     combine: (q) => ({ all: q.map((r) => r.data), pending: q.some((r) => r.isFetching) }),
   });
   const stamp = shown.map((s) => s.color + s.label).join();
+  const { unit, factor } = areaUnit(
+    max(all.flat(), (c) => area(max(c?.level_dbsm ?? []) ?? -Infinity)) || 1,
+  );
+  const inArea = form === "area";
   const curves = useMemo(
     (): Curve[] =>
       all.flatMap((found, i) =>
         (found ?? []).map((c, k) => ({
           x: c.angle_deg,
-          y: c.level_dbsm,
+          y: inArea ? c.level_dbsm.map((v) => area(v) / factor) : c.level_dbsm,
           ...(shown.length === 1
             ? series(k)
             : { color: shown[i]!.color, dash: k ? "2 3" : shown[i]!.dash }),
@@ -212,7 +220,7 @@ export function ScatteredCuts(props: CardProps) {
         })),
       ),
     // eslint-disable-next-line react-hooks/exhaustive-deps
-    [all, stamp],
+    [all, stamp, inArea, factor],
   );
   const top =
     Math.ceil(
@@ -231,8 +239,9 @@ export function ScatteredCuts(props: CardProps) {
             label="Form"
             value={form}
             options={[
-              ["cartesian", "over angle"],
-              ["polar", "polar"],
+              ["cartesian", "dBsm over angle"],
+              ["area", `${unit} over angle`],
+              ["polar", "dBsm, polar"],
             ]}
             onChange={setForm}
           />
@@ -242,7 +251,7 @@ export function ScatteredCuts(props: CardProps) {
       table={
         curves[0] &&
         (() => ({
-          columns: ["angle_deg", ...curves.map((c) => `${c.label}_dbsm`)],
+          columns: ["angle_deg", ...curves.map((c) => `${c.label}_${inArea ? unit : "dbsm"}`)],
           rows: Array.from(curves[0]!.x, (a, i) => [a, ...curves.map((c) => c.y[i] ?? null)]),
         }))
       }
@@ -265,7 +274,7 @@ export function ScatteredCuts(props: CardProps) {
           <LinePlot
             curves={curves}
             x={{ unit: "°", factor: 1, label: "θ" }}
-            y={{ unit: "dBsm", domain: [top - BELOW_DB, top] }}
+            y={inArea ? { unit } : { unit: "dBsm", domain: [top - BELOW_DB, top] }}
             labels
           />
         ))}
