@@ -1,5 +1,5 @@
 import { useAt } from "../app/cursor";
-import { placed } from "./placing";
+import { type Box, placed } from "./placing";
 import { SMALL, dashes, resolved, useChart } from "./chart";
 
 export interface Trace {
@@ -25,7 +25,8 @@ interface Props {
 }
 
 const VALUES = [0.2, 0.5, 1, 2, 5];
-const LETTER = 5.2; // pixels of a letter of a label
+const LETTER = 5.6; // pixels of a letter of a label
+const labelBox = (text: string): Box => ({ width: LETTER * text.length, height: 11 });
 const STEPS = 96,
   REACH = 40; // points on an arc; the largest reactance drawn
 
@@ -48,11 +49,21 @@ export function Smith({ traces, at, grid = "impedance", vswr, ticks = [] }: Prop
     (w, h) => {
       const r = Math.max(10, Math.min(w, h) / 2 - 12),
         ink = resolved("var(--ink2)");
+      const sides: (1 | -1)[] = grid === "both" ? [1, -1] : [grid === "impedance" ? 1 : -1];
+      const scale = VALUES.map((v): [number, number, string] => [
+        ((sides[0] ?? 1) * (v - 1)) / (v + 1),
+        0.045,
+        String(v),
+      ]);
       const offsets = placed(
         ticks.map((k) => [k.re * r, -k.im * r]),
-        ticks.map((k) => ({ width: LETTER * k.text.length, height: 10 })),
+        ticks.map((k) => labelBox(k.text)),
         traces.map((t) => Array.from(t.re, (v, i) => [v * r, -t.im[i]! * r] as const)),
         { width: w, height: h },
+        scale.map(([x, y, text]) => ({
+          centre: [x * r + LETTER * text.length, -y * r],
+          box: labelBox(text),
+        })),
       );
       const plain = (data: [number, number][], color: string, more: object = {}): object => ({
         type: "line",
@@ -61,7 +72,6 @@ export function Smith({ traces, at, grid = "impedance", vswr, ticks = [] }: Prop
         data,
         lineStyle: { color, width: 1, ...more },
       });
-      const sides: (1 | -1)[] = grid === "both" ? [1, -1] : [grid === "impedance" ? 1 : -1];
       const circle = (radius: number): [number, number][] =>
         Array.from({ length: STEPS + 1 }, (_, i) => [
           radius * Math.cos((2 * Math.PI * i) / STEPS),
@@ -112,7 +122,7 @@ export function Smith({ traces, at, grid = "impedance", vswr, ticks = [] }: Prop
               formatter: (p: { data: [number, number, string] }) => p.data[2],
             },
             labelLayout: { hideOverlap: true },
-            data: VALUES.map((v) => [((sides[0] ?? 1) * (v - 1)) / (v + 1), 0.045, String(v)]),
+            data: scale,
           },
           ...traces.map((t) => ({
             ...plain(

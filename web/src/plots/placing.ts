@@ -28,10 +28,16 @@ const dense = (line: Pair[]): Pair[] =>
     );
   });
 
-/** Offsets of the middles of labels from their points, in pixels: of all directions that which is farthest off curves, labels placed before and the border; the first direction is up. */
-export function placed(points: Pair[], boxes: Box[], lines: Pair[][], bounds: Box): Pair[] {
+/** Offsets of the middles of labels from their points, in pixels: of all directions that which is farthest off curves, other labels and the border; the first direction is up. */
+export function placed(
+  points: Pair[],
+  boxes: Box[],
+  lines: Pair[][],
+  bounds: Box,
+  others: { centre: Pair; box: Box }[] = [],
+): Pair[] {
   const curves = lines.flatMap(dense);
-  const taken: { centre: Pair; box: Box }[] = [];
+  const taken = [...others];
   return points.map((p, i) => {
     const box = boxes[i]!;
     const options = GAPS.flatMap((gap) =>

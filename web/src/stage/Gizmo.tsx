@@ -27,7 +27,7 @@ const ENDS: { letter: string; axis: number; sign: 1 | -1; view: string }[] = [
   { letter: "", axis: 2, sign: -1, view: "bottom" },
 ];
 const SIZE = 72,
-  ARM = 24;
+  ARM = 26;
 
 /** The keyboard has the buttons of the views, so this is for the pointer only. */
 export function Gizmo({ look }: { look: (view: string) => void }) {
