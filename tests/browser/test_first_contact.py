@@ -144,6 +144,80 @@ def test_typing_changes_what_there_is_and_says_what_is_wrong(page: Page) -> None
     expect(field).to_have_value("box 9 x 9 x 2 mm, cooper")
 
 
+def test_steps_are_selected_found_and_changed_on_the_stage(page: Page) -> None:
+    blank(page)
+    user = Counted(page)
+    for text in (
+        "box 40 x 20 x 2 mm, FR4, called board",
+        "box 10 x 10 x 5 mm, copper, called lid",
+        "cylinder radius 5 mm, height 20 mm, copper",
+    ):
+        user.type(text)
+    stage, sheet = page.locator("[data-stage]"), page.get_by_label("Build sheet")
+    expect(stage).to_have_attribute("data-bodies", "3")
+    steps = sheet.locator("[data-step^='parts.']")
+
+    def choose(at: int, *keys: Any) -> None:
+        steps.nth(at).get_by_role("button", name=re.compile("^Select step")).click(
+            modifiers=list(keys)
+        )
+
+    choose(0)
+    choose(2, "Shift")
+    tools = page.get_by_role("toolbar", name="Selected steps")
+    expect(tools).to_contain_text("3 steps selected")
+    choose(0, "Control")
+    expect(tools).to_contain_text("2 steps selected")
+    tools.get_by_role("button", name="Suspend").click()
+    expect(stage).to_have_attribute("data-bodies", "1")
+    tools.get_by_role("button", name="Use again").click()
+    expect(stage).to_have_attribute("data-bodies", "3")
+    page.keyboard.press("Delete")
+    expect(steps).to_have_count(1)
+    expect(tools).to_have_count(0)
+    page.keyboard.press("Control+z")
+    expect(steps).to_have_count(3)
+
+    choose(0)
+    page.locator("[data-dimension]").first.get_by_role("button").click()
+    field = page.locator("[data-dimension] input")
+    field.fill("55 mm")
+    field.press("Enter")
+    expect(steps.first).to_contain_text("55 mm")
+    expect(page.locator("[data-dimension]").first).to_contain_text("55 mm")
+
+    page.locator("h1").first.click()
+    page.keyboard.press("Control+f")
+    search = page.get_by_role("search")
+    search.get_by_label("Find on the sheet").fill("copper")
+    expect(search).to_contain_text("2 steps")
+    page.keyboard.press("Enter")
+    page.keyboard.press("Enter")
+    expect(steps.nth(2)).to_be_in_viewport()
+    page.keyboard.press("Escape")
+    expect(search).to_have_count(0)
+
+
+def test_lenses_are_seen_together_and_axes_are_clicked(page: Page) -> None:
+    page.goto(f"{dipole(page)}/bench")
+    expect(page.get_by_role("button", name="Solve")).to_be_enabled()
+    page.keyboard.press("Control+Enter")
+    finished_run(page, r"run 1.*dB at")
+    stage = page.locator("[data-stage]")
+    page.locator("label", has_text=re.compile("^pattern$")).click()
+    expect(stage).to_have_attribute("data-lens", "pattern")
+    expect(page.get_by_role("img", name="Colours: realized gain, dBi")).to_be_visible()
+    page.get_by_role("button", name="Show current too").click()
+    expect(page.get_by_role("img", name="Colours: |I| along wires")).to_be_visible()
+    expect(page.get_by_role("img", name="Colours: realized gain, dBi")).to_be_visible()
+    page.get_by_role("button", name="Show current too").click()
+    expect(page.get_by_role("img", name="Colours: |I| along wires")).to_have_count(0)
+
+    page.locator("[data-gizmo] [data-view=top]").click()
+    views = page.get_by_role("group", name="Views")
+    expect(views.get_by_role("button", name="top")).to_have_attribute("aria-pressed", "true")
+
+
 def test_the_palette_leads_and_finds(page: Page) -> None:
     page.goto(f"{dipole(page)}/bench")
     expect(page.get_by_role("button", name="Solve")).to_be_enabled()

@@ -254,6 +254,23 @@ def test_a_formula_of_ones_own(readout: Page) -> None:
     )
 
 
+def test_an_axis_is_set_by_hand_and_another_quantity_has_its_own(readout: Page) -> None:
+    own = card(readout, "|S11|")
+    answers = iter(["-40, -5", "no_such_quantity", "realized_gain", ""])
+    readout.on("dialog", lambda d: d.accept(next(answers)))
+    menu(readout, "|S11|", "Axis range…")
+    menu(readout, "|S11|", "Right axis…")
+    expect(own.get_by_role("alert")).to_contain_text("no_such_quantity")
+    menu(readout, "|S11|", "Right axis: no_such_quantity…")
+    expect(own.get_by_role("alert")).to_have_count(0)
+    runs = int(own.locator("[data-plot]").get_attribute("data-curves") or 0)
+    expect(own).to_contain_text("realized_gain")
+    assert runs > 1
+    menu(readout, "|S11|", "Right axis: realized_gain…")
+    expect(own).not_to_contain_text("realized_gain")
+    expect(own.locator("[data-plot]")).not_to_have_attribute("data-curves", str(runs))
+
+
 def test_the_page_is_arranged_kept_and_undone(readout: Page, project: int) -> None:
     page = readout
 
