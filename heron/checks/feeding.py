@@ -28,12 +28,13 @@ MOST_BODIES, MOST_EDGES = 60, 400  # among which strips are looked for
 
 @dataclass(frozen=True)
 class StripEnd:
-    """Where a strip ends over another conductor, m (3,)."""
+    """Where a strip ends over another conductor, m (3,), and the vector ``edge`` along its end."""
 
     strip: str
     ground: str
     end: Floats
     foot: Floats
+    edge: Floats
 
 
 def no_feed(model: Evaluated, geometry: Geometry) -> Problem:
@@ -52,6 +53,8 @@ def no_feed(model: Evaluated, geometry: Geometry) -> Problem:
         why = f"{why}; “{found.strip}” ends over “{found.ground}” at ({place}) mm"
         ends = {"start": _text(found.foot), "end": _text(found.end)}
         feed, label = {"kind": "between", "number": 1, **ends}, "Feed there"
+        if np.count_nonzero(found.edge) == 1:
+            feed["across"] = _text(np.abs(found.edge))
     elif wires:
         ground = model.document.surround.kind == "ground"
         feed = {"kind": "gap", "number": 1, "part": wires[0].name, "at": "0" if ground else "0.5"}
@@ -85,9 +88,9 @@ def strip_end(model: Evaluated, geometry: Geometry) -> StripEnd | None:
         end
         for sheet in metal
         if not sheet.solid
-        for middle in _rims(sheet)
+        for ends in _rims(sheet)
         for other in metal
-        if other is not sheet and (end := _over(sheet, middle, other)) is not None
+        if other is not sheet and (end := _over(sheet, ends, other)) is not None
     ]
     return max(found, key=lambda e: round(float(np.linalg.norm(e.end - centre)), 9), default=None)
 
@@ -100,7 +103,7 @@ def _flat(sheet: Body) -> tuple[Any, float]:
 
 
 def _rims(sheet: Body) -> Iterator[Floats]:
-    """Middles (3,) m of the short edges at the ends of a sheet."""
+    """Ends (2, 3) m of the short edges at the ends of a sheet."""
     from heron.shapes.mesh import edge_lines
 
     flat, longest = _flat(sheet)
@@ -110,13 +113,16 @@ def _rims(sheet: Body) -> Iterator[Floats]:
             (np.abs(ends - limit) < LEVEL * longest).all(axis=0) & ~flat for limit in sheet.bounds
         ]
         if np.any(at_rim) and np.linalg.norm(ends[1] - ends[0]) <= STRIP * longest:
-            yield ends.mean(axis=0)
+            yield ends
 
 
-def _over(sheet: Body, middle: Floats, other: Body) -> StripEnd | None:
-    """The end of a strip, if another conductor lies straight above or below it and near."""
+def _over(sheet: Body, ends: Floats, other: Body) -> StripEnd | None:
+    """An edge (2, 3) m at the end of a strip, if another conductor is straight above or below it
+    and near.
+    """
     from heron.shapes.kernel import nearest
 
+    middle = ends.mean(axis=0)
     flat, longest = _flat(sheet)
     low, high = other.bounds
     if (np.maximum(low - middle, middle - high) > np.where(flat, NEAR, LEVEL) * longest).any():
@@ -126,4 +132,6 @@ def _over(sheet: Body, middle: Floats, other: Body) -> StripEnd | None:
     straight = (apart[~flat] <= LEVEL * longest).all()
     if not straight or not LEVEL * longest < apart[flat].sum() < NEAR * longest:
         return None
-    return StripEnd(sheet.name, other.name, middle, foot)
+    edge = ends[1] - ends[0]
+    edge[np.abs(edge) < LEVEL * longest] = 0.0
+    return StripEnd(sheet.name, other.name, middle, foot, edge)

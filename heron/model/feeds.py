@@ -9,6 +9,11 @@ from heron.problems import whole
 MOST_MODES = 10
 
 
+def is_spread(feed: Any) -> bool:
+    """Whether a feed is a gap that is spread over a width."""
+    return getattr(feed, "across", None) is not None
+
+
 def ports_of(feed: Any) -> range:
     """The ports that an evaluated feed takes: one for each of its modes."""
     modes = getattr(feed, "modes", 1)

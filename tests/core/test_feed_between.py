@@ -100,6 +100,95 @@ def test_preflight_offers_a_feed_at_the_end_of_a_strip() -> None:
     (problem,) = [p for p in found.problems if p.code == "no-feed"]
     assert "“strip” ends over “ground” at (0, −25, 1.6) mm" in problem.message + problem.why
     (repair,) = problem.repair
+    assert repair["value"]["across"] == ["4 mm", "0", "0"]
     data = load_document(BOARD).model_dump(mode="json")
     data["feeds"] = [repair["value"]]
     assert examine(load_document(data)).sound
+
+
+def fed_strip(feed: dict[str, Any], **surround: Any) -> Any:
+    """A strip 20 mm wide and 40 mm long, 2 mm over a ground, shorted at its far end."""
+    sheet = {"kind": "rectangle", "material": "perfect conductor"}
+    ends = {"start": ["0", "0", "0"], "end": ["0", "0", "2 mm"]}
+    document = load_document(
+        {
+            "parts": [
+                {
+                    **sheet,
+                    "name": "strip",
+                    "corner": ["-10 mm", "0", "2 mm"],
+                    "size": ["20 mm", "40 mm"],
+                    "axis": "z",
+                },
+                {
+                    **sheet,
+                    "name": "short",
+                    "corner": ["-10 mm", "40 mm", "0"],
+                    "size": ["20 mm", "2 mm"],
+                    "axis": "y",
+                },
+            ],
+            "feeds": [{"kind": "between", "number": 1, **ends, **feed}],
+            "surround": {"kind": "ground", "height": "0", "margin": "40 mm", **surround},
+            "plans": [
+                {
+                    "engine": "transient",
+                    "f_start": "0.3 GHz",
+                    "f_stop": "0.9 GHz",
+                    "points": "3",
+                    "rounds": "1",
+                }
+            ],
+        }
+    )
+    found = examine(document)
+    assert found.sound, [p.message for p in found.errors]
+    out = solve_in_rounds(found)
+    s = out["s"].values[:, 0, 0]
+    return out["frequency"].values, (50 * (1 + s) / (1 - s)).imag
+
+
+def test_a_feed_spread_over_an_edge_drives_the_line_without_a_wire_s_reactance() -> None:
+    """A shorted line has Z0 tan(kl) (Pozar, Microwave Engineering, section 2.3); Z0 in air by
+    Hammerstad and Jensen (IEEE MTT-S, 1980), as remembered.
+    """
+    over = {"across": ["20 mm", "0", "0"]}
+    frequency, whole = fed_strip(over)
+    u = 10.0
+    f = 6 + (2 * np.pi - 6) * np.exp(-((30.666 / u) ** 0.7528))
+    z0 = 59.958 * np.log(f / u + np.sqrt(1 + (2 / u) ** 2))
+
+    def longer(x: Any) -> Any:
+        return (np.arctan(x / z0) * 299792458 / (2 * np.pi * frequency) - 0.04) * 1e3
+
+    half = fed_strip(over, mirror=["PMC", "none", "none"])[1]
+    wire = fed_strip({"radius": "0.2 mm"})[1]
+    print(f"the line seems longer by {longer(whole)} mm; half of it by {longer(half)} mm")
+    print(f"with a wire of 0.2 mm in the middle by {longer(wire)} mm")
+    # its ends may count as the height of the strip over the ground, 2 mm (common practice)
+    assert (np.abs(longer(whole)) < 2).all()
+    assert np.abs(half / whole - 1).max() < 1e-4
+    assert (longer(wire) > 6).all()
+
+
+def test_a_gap_of_a_width_says_where_it_cannot_be() -> None:
+    feed = {"kind": "between", "number": 1, "start": ["0", "0", "-2 mm"], "end": ["0", "0", "2 mm"]}
+    for across, engine, said in (
+        (["0", "0", "3 mm"], "transient", "spread along another"),
+        (["1 mm", "1 mm", "0"], "transient", "spread along another"),
+        (["3 mm", "0", "0"], "moments", "no gaps that are spread"),
+    ):
+        plan = {**PLAN, "engine": engine}
+        feeds = [feed | {"across": across}]
+        found = examine(load_document({"parts": ARMS, "feeds": feeds, "plans": [plan]}))
+        assert any(said in p.message for p in found.errors), found.errors
+
+
+def test_a_gap_of_a_width_is_typed() -> None:
+    document = load_document(BOARD)
+    text = "feed from (0, -25 mm, 0) to (0, -25 mm, h), 50 ohm, spread over (4 mm, 0, 0)"
+    read = step_from(text, document, KNOWN)
+    assert read.step["across"] == ["4 mm", "0", "0"]
+    assert step_from(printed("feeds", read.step), document, KNOWN).step == read.step
+    text = "feed between strip and ground at (0, -25 mm, 0), spread over (4 mm, 0, 0)"
+    assert step_from(text, document, KNOWN).step["across"] == ["4 mm", "0", "0"]

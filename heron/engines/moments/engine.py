@@ -37,6 +37,7 @@ from heron.errors import ModelError, Stopped
 from heron.fields.wires import radiated_power
 from heron.geometry import Geometry
 from heron.model import Evaluated
+from heron.model.feeds import is_spread
 from heron.networks import y_to_s
 from heron.problems import Problem
 from heron.quantities.constants import C0
@@ -217,6 +218,8 @@ def _refused(model: Evaluated, geometry: Geometry) -> list[str]:
             "the moments engine has gap feeds only; line and guide feeds and point dipoles are of"
             " the transient engine"
         ]
+    if any(is_spread(f) for f in model.document.feeds):
+        return ["the moments engine has no gaps that are spread over a width"]
     names = [f"“{b.name}”" for b in geometry.bodies]
     if not names:
         return []

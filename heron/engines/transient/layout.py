@@ -29,6 +29,7 @@ from heron.engines.transient.wishes import (
     in_films,
     layer_wishes,
     refined,
+    spread_wishes,
     wire_wishes,
 )
 from heron.errors import ModelError
@@ -37,6 +38,7 @@ from heron.geometry import Geometry
 from heron.geometry.contacts import clearance
 from heron.materials import Medium
 from heron.model import Evaluated
+from heron.model.feeds import is_spread
 from heron.model.substances import media_of
 from heron.model.surroundings import layers_of, periods_of
 from heron.quantities import engineering
@@ -107,12 +109,13 @@ def structure(model: Evaluated, geometry: Geometry, scale: float = 1.0) -> Struc
             scale,
         )
     for part in geometry.parts:
-        wire_wishes(
-            axes,
-            part,
-            [f for f in model.feeds if f is not None and f.kind == "gap" and f.part == part.name],
-            largest,
-        )
+        feeds = [
+            f for f in model.feeds if f is not None and f.kind == "gap" and f.part == part.name
+        ]
+        if feeds and is_spread(feeds[0]):
+            spread_wishes(axes, part, feeds[0])
+        else:
+            wire_wishes(axes, part, feeds, largest)
     layer_wishes(axes, model, media, largest, finer, scale)
     margin = wall_distance(model, scale)
     planes = planes_of(model, low, high, margin)

@@ -19,14 +19,16 @@ LEAST_RESISTANCE = 1e-6  # Ω: a load of nothing is a wire
 class LumpedEdges:
     """The edges of feeds and loads in the order of their slabs: numbers ``at`` (n,) into arrays (3,
     nx+1, ny+1, nz+1), the ``number`` of the port or load of each, m² ``area`` and signed m
-    ``length``, and ``y`` in S; of each port and load what the ``voltage`` and the ``current`` of
-    the whole are over those on the grid; and what the compiled steps take.
+    ``length``, the ``share`` of the current in its row, and ``y`` in S; of each port and load what
+    the ``voltage`` and the ``current`` of the whole are over those on the grid; and what the
+    compiled steps take.
     """
 
     at: NDArray[np.int64]
     number: NDArray[np.int64]
     area: Floats
     length: Floats
+    share: Floats
     y: Floats
     voltage: Floats
     current: Floats
@@ -44,10 +46,11 @@ class LumpedEdges:
         """The ``samples`` (steps, 2 · n) of a march as voltages ``out`` (steps, ports + loads) and
         ``currents`` (steps, ports) from minus to plus.
         """
-        for gap in range(out.shape[1]):  # −Σ E·l along the edges of each gap, from minus to plus
+        # −Σ E·l along the edges of each gap, from minus to plus; a mean of rows side by side
+        for gap in range(out.shape[1]):
             own = np.flatnonzero(self.number == gap)
-            out[:, gap] = -self.voltage[gap] * (samples[:, own] @ self.length[own])
-            # one current through all edges; a mean of what rounding makes of it
+            out[:, gap] = -self.voltage[gap] * (samples[:, own] @ (self.length * self.share)[own])
+            # one current through all edges of a row; a mean of what rounding makes of it
             if currents is not None and gap < currents.shape[1]:
                 through = samples[:, own + len(self.at)] @ self.record.part[own, 2]
                 currents[:, gap] = self.current[gap] * through
@@ -83,14 +86,14 @@ def lumped_edges(
     elements += [load.element for load in s.loads] + [
         what for _, _, what in ports if what is not None and what.parallel
     ]
-    rows = [np.zeros((0, 9))]
+    rows = [np.zeros((0, 10))]
     voltage, current = (
         np.array([getattr(gap, what) for gap in gaps]) for what in ("voltage", "current")
     )
     for number, (gap, what) in enumerate(zip(gaps, elements, strict=True)):
         half = gap.current / gap.voltage  # impedance on the grid over that of the whole
-        share = gap.length / np.abs(gap.length).sum()
-        part = np.abs(share) * half
+        share = gap.length / (np.abs(gap.length) @ gap.share)
+        part = np.abs(share) * half / gap.share
         inertia = 2 * (what.inductance or 0.0) / dt
         r, elastance = (
             what.resistance or 0.0,
@@ -119,6 +122,7 @@ def lumped_edges(
                     part * inertia,
                     part * elastance,
                     one,
+                    gap.share,
                 )
             )
         )
@@ -136,4 +140,5 @@ def lumped_edges(
         np.zeros((len(table), 3)),
         np.searchsorted(slab[order], np.arange(s.shape[0] + 2)),
     )
-    return LumpedEdges(edges, port, table[:, 2], table[:, 3], table[:, 5], voltage, current, record)
+    area, length, share, y = (table[:, k] for k in (2, 3, 9, 5))
+    return LumpedEdges(edges, port, area, length, share, y, voltage, current, record)

@@ -49,8 +49,10 @@ class Gap:
     """The edges of a feed or load, which stands at ``place`` in the document.
 
     Flat numbers ``at`` into E, signed lengths (m) from minus to plus, areas (m²) across; ``point``
-    its middle. Where a mirror plane cuts it the whole has ``voltage`` times that on the grid, where
-    one holds it ``current`` times; there are ``copies`` of it in all.
+    its middle. A wide one has rows of edges side by side, of each edge the number of its ``row``
+    and the ``share`` of the current that flows in that row. Where a mirror plane cuts it the whole
+    has ``voltage`` times that on the grid, where one holds it ``current`` times; there are
+    ``copies`` of it in all.
     """
 
     place: tuple[str, int]
@@ -58,6 +60,8 @@ class Gap:
     length: Floats
     area: Floats
     point: Floats
+    row: NDArray[np.int64]
+    share: Floats
     voltage: float = 1.0
     current: float = 1.0
     copies: int = 1
@@ -238,6 +242,23 @@ class Structure:
     def near(self) -> float:
         """m: nearer than this is the same place."""
         return NEAR * float((self.high - self.low).max())
+
+    def metal_at(self, node: list[int]) -> bool:
+        """Whether any edge at a grid node conducts; on the ground and other electric planes
+        everything does.
+        """
+        ends = self.shape
+        if any(
+            not p.magnetic and node[p.axis] == (ends[p.axis] if p.side else 0) for p in self.planes
+        ):
+            return True
+        for c in range(3):
+            for back in (0, 1):
+                at = list(node)
+                at[c] -= back
+                if at[c] >= 0 and self.metal[(c, *at)]:
+                    return True
+        return False
 
     def duals(self, axis: int) -> Floats:
         """Widths (lines,) in m that lines stand for; those in a mirror plane for both sides of

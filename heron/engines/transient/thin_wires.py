@@ -13,6 +13,7 @@ from heron.engines.transient.structure import Gap, Lumped, Structure, WireEdge
 from heron.errors import HeronError, ModelError
 from heron.geometry import Geometry
 from heron.model import Evaluated
+from heron.model.feeds import is_spread
 
 # radius of a wire of zero edges over the cell size: Noda and Yokoyama, IEEE Trans. Power Delivery
 # 17 (2002)
@@ -33,10 +34,13 @@ def put_wires(s: Structure, model: Evaluated, geometry: Geometry, centre: float)
         key=lambda i: model.feeds[i].number,
     )
     paths: dict[str, tuple[Any, list[Any]]] = {}
+    spread = {f.part for f in model.feeds if is_spread(f)}
     buried = s.edge_owner.copy()  # edges that are metal of a body, before wires are there
     for part in geometry.parts:
         edges = _edges(s, part)
         paths[part.name] = part, edges
+        if part.name in spread:
+            continue
         s.wires[part.name] = edges
         per_length = part.conductor.surface_resistance(centre) / (2 * np.pi * part.radius)
         widths = [s.duals(k) for k in range(3)]
@@ -201,22 +205,77 @@ def _gap(s: Structure, place: tuple[str, int], feed: Any, part: Any, edges: list
             " longer",
             ("part",),
         )
+    if is_spread(feed):
+        return _joined(s, place, _rows(s, feed, part, edges))
     length = part.path.length
     width = getattr(feed, "width", None) or 2 * part.radius
     chosen = [e for e in edges if abs(e[5] - feed.at) * length < width / 2 * (1 + 1e-6)]
     if not chosen:
         chosen = [min(edges, key=lambda e: abs(e[5] - feed.at))]
-    shape = s.metal.shape
-    at, lengths, areas = [], [], []
-    for c, i, j, k, sign, _ in chosen:
+    for c, i, j, k, _, _ in chosen:
         s.metal[c, i, j, k] = False
-        at.append(int(np.ravel_multi_index((c, i, j, k), shape)))
-        node = (i, j, k)
-        lengths.append(sign * float(s.lines[c][node[c] + 1] - s.lines[c][node[c]]))
-        areas.append(
-            float(np.prod([dual(np.diff(s.lines[o]))[node[o]] for o in range(3) if o != c]))
+    return _joined(s, place, [(chosen, 1.0)])
+
+
+def _joined(s: Structure, place: tuple[str, int], rows: list[tuple[list[WireEdge], float]]) -> Gap:
+    """A gap of rows of edges side by side, each with its share of the current."""
+    shape = s.metal.shape
+    at, lengths, areas, row, share = [], [], [], [], []
+    for number, (edges, own) in enumerate(rows):
+        for c, i, j, k, sign, _ in edges:
+            at.append(int(np.ravel_multi_index((c, i, j, k), shape)))
+            node = (i, j, k)
+            lengths.append(sign * float(s.lines[c][node[c] + 1] - s.lines[c][node[c]]))
+            areas.append(
+                float(np.prod([dual(np.diff(s.lines[o]))[node[o]] for o in range(3) if o != c]))
+            )
+            row.append(number)
+            share.append(own)
+    c, *middle = (int(v) for v in np.unravel_index(at[len(at) // 2], shape))
+    point = np.array([lines[n] for lines, n in zip(s.lines, middle, strict=True)])
+    point[c] += 0.5 * (s.lines[c][middle[c] + 1] - s.lines[c][middle[c]])
+    edge = np.array(at), np.array(lengths), np.array(areas)
+    return Gap(place, *edge, point, np.array(row), np.array(share))
+
+
+def _rows(
+    s: Structure, feed: Any, part: Any, edges: list[WireEdge]
+) -> list[tuple[list[WireEdge], float]]:
+    """Rows of edges side by side that a wide gap is, with the share of its width that each has.
+
+    Where conductors end within a cell of its sides, only rows between conductors count.
+    """
+    along, across = {e[0] for e in edges}, axes_along(np.zeros(3), np.array(feed.across))
+    if len(along) > 1 or len(across) != 1 or along == set(across):
+        raise ModelError(
+            "a gap that is spread over an edge runs along one axis and is spread along another one",
+            ("across",),
         )
-    c, i, j, k = np.unravel_index(at[len(at) // 2], shape)
-    point = np.array([s.x[i], s.y[j], s.z[k]])
-    point[c] += 0.5 * (s.lines[c][(i, j, k)[c] + 1] - s.lines[c][(i, j, k)[c]])
-    return Gap(place, np.array(at), np.array(lengths), np.array(areas), point)
+    k = across[0]
+    middle = float(part.path.at(np.array([0.5]))[0][k])
+    low, high = middle + np.array([-0.5, 0.5]) * abs(feed.across[k])
+    lines = s.lines[k]
+    borders = np.concatenate((lines[:1], 0.5 * (lines[1:] + lines[:-1]), lines[-1:]))
+    room = np.minimum(borders[1:], high) - np.maximum(borders[:-1], low)
+    within = (lines > low - s.near) & (lines < high + s.near) & (room > 0)
+    if not within.any():
+        within[int(np.abs(lines - middle).argmin())] = True
+    rows = []
+    for n, width in zip(np.flatnonzero(within), np.maximum(room[within], s.near), strict=True):
+        own: list[WireEdge] = []
+        for c, x, y, z, sign, at in edges:
+            node = [x, y, z]
+            node[k] = int(n)
+            own.append((c, node[0], node[1], node[2], sign, at))
+        rows.append((own, float(width)))
+    rows = [r for r in rows if _between_metal(s, r[0])] or rows
+    total = sum(width for _, width in rows)
+    return [(row, width / total) for row, width in rows]
+
+
+def _between_metal(s: Structure, edges: list[WireEdge]) -> bool:
+    """Whether something conducts at both ends of a row of edges, which lie in order."""
+    c = edges[0][0]
+    nodes = [list(edges[k][1:4]) for k in (0, -1)]
+    nodes[0 if nodes[0][c] > nodes[1][c] else 1][c] += 1
+    return all(s.metal_at(node) for node in nodes)

@@ -262,6 +262,14 @@ def conductor_wishes(
     ]
 
 
+def spread_wishes(axes: list[Axis], part: Any, feed: Any) -> None:
+    """Lines at the ends and sides of a gap that is spread over a width."""
+    half = 0.5 * np.array(feed.across)
+    for p, q in stretches(part):
+        for k in range(3):
+            axes[k].marks += [float(c) for c in {p[k], q[k], p[k] - half[k], p[k] + half[k]}]
+
+
 def wire_wishes(axes: list[Axis], part: Any, feeds: list[Any], largest: float) -> None:
     """Lines at a wire's ends; cells across it, and along it at its corners, a quarter of the
     others, but none that the wire would fill; one cell for a gap with a width of its own.

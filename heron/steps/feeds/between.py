@@ -16,7 +16,9 @@ THIN = 10  # times as long as its radius is the wire, unless that is given
 class FeedBetween(Source):
     """A gap feed between two points, such as the end of a strip and the ground below it: in the
     middle of a straight, perfectly conducting wire from ``start`` to ``end``, which the feed brings
-    with it. ``radius`` is a tenth of its length unless given.
+    with it. ``radius`` is a tenth of its length unless given. With ``across``, the vector along an
+    edge with its length, there is no wire: the gap is all of the rectangle from ``start`` to
+    ``end`` and half of ``across`` to either side, and its field is even there.
     """
 
     kind: Literal["between"]
@@ -24,9 +26,16 @@ class FeedBetween(Source):
     start: Point
     end: Point
     radius: Length | None = None
+    across: Point | None = None
     impedance: Resistance = "50 ohm"
     amplitude: Number = "1"
     phase: Number = "0"
+
+
+class SpreadGap(GapFeed):
+    """A gap feed as wide as the vector ``across``, if there is one."""
+
+    across: Point | None = None
 
 
 class BetweenParts(Step):
@@ -37,16 +46,17 @@ class BetweenParts(Step):
     second: Name
     at: Point
     impedance: Resistance = "50 ohm"
+    across: Point | None = None
 
 
 def implied(feed: FeedBetween, name: str) -> tuple[Step, Step]:
     """The wire, and the gap feed in its middle."""
     along = (f"(({b}) - ({a}))^2" for a, b in zip(feed.start, feed.end, strict=True))
     radius = feed.radius or f"sqrt({' + '.join(along)}) / {THIN}"
-    own = {k: getattr(feed, k) for k in GapFeed.model_fields if k in type(feed).model_fields}
+    own = {k: getattr(feed, k) for k in SpreadGap.model_fields if k in type(feed).model_fields}
     return (
         Wire(kind="wire", name=name, start=feed.start, end=feed.end, radius=radius),
-        GapFeed(**{**own, "kind": "gap", "part": name}),
+        SpreadGap(**{**own, "kind": "gap", "part": name}),
     )
 
 
@@ -65,7 +75,7 @@ KIND = ImpliedKind(
     FeedBetween,
     "Gap feed between points",
     "port {number}¦from {start} to {end}, {impedance}[, radius {radius|a tenth of the length}]"
-    + DRIVE,
+    "[, spread over {across|no width}]" + DRIVE,
     (
         Entry(
             "Feeds",
@@ -77,12 +87,13 @@ KIND = ImpliedKind(
         Shorthand(
             "feed",
             "from (0, 0, 0) to (0, 0, 1.6 mm)",
-            sentence="from {start} to {end}[, {impedance}]",
+            sentence="from {start} to {end}[, {impedance}][, spread over {across}]",
         ),
         Shorthand(
             "feed between",
             "",
-            sentence="{first:body} and {second:body} at {at}[, {impedance}]",
+            sentence="{first:body} and {second:body} at {at}[, {impedance}]"
+            "[, spread over {across}]",
             schema=BetweenParts,
             means=nearest,
         ),

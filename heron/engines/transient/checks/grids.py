@@ -38,12 +38,15 @@ def feeds_problems(model: Evaluated, geometry: Geometry, discretisation: Any) ->
     for gap in [*s.gaps, *(load.gap for load in s.loads)]:
         here, step = gap.place, getattr(model, gap.place[0])[gap.place[1]]
         name = f"port {step.number}" if here[0] == "feeds" else f"load “{step.name}”"
-        c, *first = np.unravel_index(gap.at.min(), s.metal.shape)
-        _, *last = np.unravel_index(gap.at.max(), s.metal.shape)
-        end = [int(v) for v in last]
-        end[int(c)] += 1
-        for node in (first, end):
-            if not _metal_at(s, [int(v) for v in node]):
+        ends = []
+        for row in np.unique(gap.row):
+            own = gap.at[gap.row == row]
+            c, *first = np.unravel_index(own.min(), s.metal.shape)
+            _, *last = np.unravel_index(own.max(), s.metal.shape)
+            last[int(c)] += 1
+            ends += [first, last]
+        for node in ends:
+            if not s.metal_at([int(v) for v in node]):
                 at = (float(s.x[int(node[0])]), float(s.y[int(node[1])]), float(s.z[int(node[2])]))
                 out.append(
                     Problem(
@@ -81,21 +84,6 @@ def feeds_problems(model: Evaluated, geometry: Geometry, discretisation: Any) ->
                 )
             )
     return out
-
-
-def _metal_at(s: Structure, node: list[int]) -> bool:
-    """Whether any edge at a grid node conducts; on the ground and other electric planes everything
-    does.
-    """
-    if any(not p.magnetic and node[p.axis] == (s.shape[p.axis] if p.side else 0) for p in s.planes):
-        return True
-    for c in range(3):
-        for back in (0, 1):
-            at = list(node)
-            at[c] -= back
-            if at[c] >= 0 and s.metal[(c, *at)]:
-                return True
-    return False
 
 
 def _cells_around(s: Structure, at: Any) -> Any:
