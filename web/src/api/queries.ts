@@ -117,9 +117,14 @@ export const starts = queryOptions({
   queryFn: () => call<Start[]>("GET", "/projects/starts"),
   staleTime: Infinity,
 });
+/** What goes on from a text; with the names that a document has. */
 export const completions = (text: string, document: Model) =>
   queryOptions({
-    queryKey: ["completions", text],
+    queryKey: [
+      "completions",
+      text,
+      [document.frames, document.parts, document.materials].map((l) => l.map((s) => s.name)),
+    ],
     queryFn: () => call<Completion[]>("POST", "/projects/phrase/next", { document, text }),
     enabled: text.trim() !== "",
     gcTime: 60_000,

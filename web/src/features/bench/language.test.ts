@@ -126,6 +126,9 @@ describe("a sentence from its template", () => {
     expect(inWords(POST, post({ width: "2 * a", material: "copper" }))).toBe(
       "Post a through (0, 0) to (1 m, 0), width 2 × a: moved by 0, of copper",
     );
+    expect(inWords(POST, post({ width: "w" }), "", { w: { value: 0.0015, unit: "m" } })).toContain(
+      "width 1.5 mm (w)",
+    );
   });
 
   it("names what a step refers to", () => {

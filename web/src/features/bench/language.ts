@@ -3,6 +3,7 @@ import { useQuery } from "@tanstack/react-query";
 import { client, language as query } from "../../api/queries";
 import type { Node, Slot, Pick, Kind, Language, Values } from "../../api/language";
 import type { Path, Step } from "../../api/types";
+import { quantity } from "../../format";
 import { member } from "./model";
 
 export type Word =
@@ -124,14 +125,21 @@ export const spelled = (text: string): string =>
     .replace(/\b([kM]?)ohm\b/g, "$1Ω")
     .replace(/\bum\b/g, "µm");
 
-/** A step in words, as the sheet shows it folded. */
-export function inWords(kind: Kind, step: Step, engine = ""): string {
+/** A step in words, as the sheet shows it folded; names of ``parameters`` with their values behind them. */
+export function inWords(
+  kind: Kind,
+  step: Step,
+  engine = "",
+  parameters: Record<string, { value: number; unit: string }> = {},
+): string {
   const said = reading(kind, step, false, engine).words.flatMap((w) => {
     if (typeof w === "string") return w;
     if ("toggle" in w) return w.says;
     if (!("token" in w)) return [];
     const value = member(step, w.token) ?? member(kind.defaults, w.token);
     const text = value === null || value === undefined ? "" : String(value);
+    const own = w.slot.type === "expression" ? parameters[text] : undefined;
+    if (own) return `${quantity(own.value, own.unit, 5)} (${text})`;
     return (w.slot.type === "expression" ? spelled(text) : text) || w.slot.empty;
   });
   return [kind.name === "parameter" ? "" : kind.title, ...said]

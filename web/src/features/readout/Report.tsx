@@ -2,7 +2,7 @@ import { useQuery } from "@tanstack/react-query";
 import { Link, useParams } from "@tanstack/react-router";
 import type { Language } from "../../api/language";
 import { outline, project, run as runDetail } from "../../api/queries";
-import type { Model, Step } from "../../api/types";
+import type { Model, RunLine, Step } from "../../api/types";
 import { useAt } from "../../app/cursor";
 import { number, quantity } from "../../format";
 import { inWords, kindOf, useLanguage } from "../bench/language";
@@ -182,7 +182,7 @@ export function Report() {
               <section className="mt-4">
                 <h2 className="mb-1 font-semibold">Model</h2>
                 <ul className="text-[12px] leading-snug">
-                  {sentences(language, document, run?.engine ?? "").map(
+                  {sentences(language, document, run?.engine ?? "", first.line.values).map(
                     ({ key, text, comment }) => (
                       <li key={key} className="border-b border-faint py-0.5">
                         {text}
@@ -213,6 +213,7 @@ function sentences(
   language: Language,
   document: Model,
   engine: string,
+  values: RunLine["values"],
 ): { key: string; text: string; comment: string }[] {
   return language.chapters
     .filter((c) => c.key !== "parameters")
@@ -223,7 +224,7 @@ function sentences(
         .filter((step) => !step.suspended)
         .map((step, i) => ({
           key: `${chapter}.${i}`,
-          text: inWords(kindOf(language, chapter, step), step, engine),
+          text: inWords(kindOf(language, chapter, step), step, engine, values),
           comment: typeof step.comment === "string" ? step.comment : "",
         }));
     });

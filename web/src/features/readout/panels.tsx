@@ -17,7 +17,13 @@ export function specExamples(s: Shown): string[] {
     ...(provides(s, "ports") ? [`|S11| < -10 dB ${band}`, "VSWR < 2"] : []),
     ...(provides(s, "far field") ? ["gain > 5 dBi at theta = 0", "total efficiency > 80 %"] : []),
     ...(provides(s, "cells") ? [`reflectance > 0.9 ${band}`, `transmittance < 0.1 ${band}`] : []),
-    ...(provides(s, "scattering") ? [`rcs < 0.01 m^2 ${band}`] : []),
+    ...(provides(s, "scattering")
+      ? [
+          s.sweep.by_wavelength
+            ? `extinction_section > 0.01 um^2 ${band}`
+            : `rcs < 0.01 m^2 ${band}`,
+        ]
+      : []),
   ];
 }
 
