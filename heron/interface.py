@@ -11,6 +11,7 @@ run.save("out")
 
 from __future__ import annotations
 
+from collections.abc import Mapping, Sequence
 from pathlib import Path
 from typing import Any
 
@@ -26,6 +27,8 @@ from heron.model import Document, load_document
 from heron.results import patterns
 from heron.results.capabilities import TrustItem, leading
 from heron.results.formulas import Quantities
+from heron.studies.outcomes import outcome
+from heron.studies.variables import combined
 
 
 class Model:
@@ -59,6 +62,12 @@ class Model:
         """
         return Solved(execute(self._job(plan, engine, without, values), progress))
 
+    def sweep(self, plan: str | None = None, **lists: Sequence[Any]) -> Swept:
+        """Variants for all combinations of values of some parameters, such as
+        ``model.sweep(L=["150 mm", "160 mm"]).outcome("s11")``.
+        """
+        return Swept(self, plan, lists)
+
     def _job(
         self, plan: str | None, engine: str | None, without: tuple[str, ...], values: dict[str, Any]
     ) -> Job:
@@ -69,6 +78,32 @@ class Model:
         overrides = {name: str(value) for name, value in values.items()}
         variant = Variant(overrides, plan, frozenset(without))
         return Job(self.document, variant, self._files, engine)
+
+
+class Swept:
+    """Variants of a model over ``lists`` of values, solved one after the other when an outcome is
+    asked for; each is solved once.
+    """
+
+    def __init__(self, model: Model, plan: str | None, lists: Mapping[str, Sequence[Any]]) -> None:
+        self._model, self._plan = model, plan
+        self._names, self._lists = list(lists), [list(v) for v in lists.values()]
+        self._runs: list[Solved] = []
+
+    def outcome(self, text: str) -> NDArray[Any]:
+        """A number or a curve of every variant (n₁, n₂, …[, f]), such as ``"s11"`` or
+        ``"f where abs(s11) is smallest"``.
+
+        :raises HeronError: it cannot be read, or a variant cannot be solved.
+        """
+        wanted = outcome(text)
+        points = combined(self._lists)
+        for point in points[len(self._runs) :]:
+            values = dict(zip(self._names, point, strict=True))
+            self._runs.append(self._model.solve(self._plan, **values))
+        found = [wanted(run.quantities) for run in self._runs]
+        rows = np.array([v.number if v.y is None else v.y for v in found])
+        return rows.reshape(*(len(v) for v in self._lists), *rows.shape[1:])
 
 
 class Solved:

@@ -1,0 +1,70 @@
+"""What a study is: variants of one model, what comes out of each, and what is found in them.
+
+A kind of study is one file of this package. It says which variants it wants next and what it makes
+of their outcomes; where they are solved is the business of whoever gives it a :class:`Solver`.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Mapping, Sequence
+from dataclasses import dataclass, field
+from typing import Any, Protocol
+
+import numpy as np
+from numpy.typing import NDArray
+
+Floats = NDArray[np.float64]
+Point = tuple[float, ...]  # values of a study's variables, SI, in their order
+
+
+@dataclass(frozen=True)
+class Value:
+    """What an outcome is in one variant: a number, or a curve ``y`` (f,), real or complex, over
+    ``x`` Hz; in the SI unit ``unit``, or dB and the like as the outcome was asked for.
+    """
+
+    unit: str
+    number: float | None = None
+    x: Floats | None = None
+    y: NDArray[Any] | None = None
+
+
+@dataclass(frozen=True)
+class Trial:
+    """One variant: what it was solved for, its outcomes by their names, or why it has none.
+    ``known`` was solved before.
+    """
+
+    point: Point
+    outcomes: Mapping[str, Value] = field(default_factory=dict)
+    failure: str = ""
+    seconds: float = 0.0
+    known: bool = False
+
+
+Solver = Callable[[Sequence[Point]], list[Trial]]
+"""Solves variants, in any order and number at a time; their trials in the order of the points."""
+
+
+@dataclass
+class Findings:
+    """What a study found: its ``trials`` in their order; ``told``, figures of its kind (JSON
+    values), such as the best variant or a yield with its limits.
+    """
+
+    trials: list[Trial]
+    told: dict[str, Any] = field(default_factory=dict)
+
+
+class Study(Protocol):
+    """A kind of study with all that it needs to know."""
+
+    @property
+    def kind(self) -> str:
+        """Its name."""
+
+    def run(self, solve: Solver) -> Findings:
+        """Solves its variants and tells what is found.
+
+        :raises HeronError: nothing can be found, and why.
+        """

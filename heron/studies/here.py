@@ -1,0 +1,209 @@
+"""Solving variants on this machine: in processes that stay warm, keeping what is solved."""
+
+from __future__ import annotations
+
+import json
+import os
+from collections.abc import Callable, Mapping, Sequence
+from concurrent.futures import ProcessPoolExecutor, as_completed
+from concurrent.futures.process import BrokenProcessPool
+from contextlib import AbstractContextManager
+from dataclasses import dataclass, field
+from hashlib import sha256
+from multiprocessing import get_context
+from pathlib import Path
+from time import perf_counter
+from types import TracebackType
+from typing import Any
+
+import numpy as np
+import psutil
+
+from heron.errors import HeronError
+from heron.geometry.build import beside
+from heron.jobs import Job, Variant, execute
+from heron.model import Document, load_document
+from heron.results.formulas import Quantities
+from heron.studies.contract import Point, Trial, Value
+from heron.studies.outcomes import Outcome, outcome
+from heron.studies.variables import Variable
+
+Told = Callable[[Trial, int], None]
+
+
+@dataclass
+class Here(AbstractContextManager["Here"]):
+    """A solver of variants of a model's ``file`` in ``workers`` processes. What is solved is kept
+    in the folder ``kept``, by a digest of the model, its imports, the plan and the values, and not
+    solved again. ``told`` hears of every trial, and how many are done.
+    """
+
+    file: Path
+    variables: Sequence[Variable]
+    outcomes: Sequence[Outcome]
+    plan: str | None = None
+    engine: str | None = None
+    workers: int = 0
+    kept: Path | None = None
+    told: Told = field(default=lambda trial, done: None)
+    _pool: ProcessPoolExecutor | None = None
+    _done: int = 0
+
+    def __post_init__(self) -> None:
+        self.workers = self.workers or psutil.cpu_count(logical=False) or 1
+        self._document = load_document(self.file.read_bytes())
+        self._model = digest_of(self._document, beside(self.file), self.plan, self.engine)
+
+    def __exit__(
+        self,
+        kind: type[BaseException] | None,
+        error: BaseException | None,
+        trace: TracebackType | None,
+    ) -> None:
+        self._end()
+
+    def _end(self) -> None:
+        if self._pool is not None:
+            self._pool.shutdown(wait=True, cancel_futures=True)
+            self._pool = None
+
+    def __call__(self, points: Sequence[Point]) -> list[Trial]:
+        found: dict[int, Trial] = {}
+        for k, point in enumerate(points):
+            known = self._known(point)
+            if known is not None:
+                found[k] = self._tell(known)
+        while len(found) < len(points):
+            self._solve([k for k in range(len(points)) if k not in found], points, found)
+        return [found[k] for k in range(len(points))]
+
+    def _solve(self, wanted: list[int], points: Sequence[Point], found: dict[int, Trial]) -> None:
+        """Solves those that are wanted. A process that ends takes with it what was running: the
+        first of those is a failure, the others are solved by a new one.
+        """
+        pool = self._running()
+        texts = [o.text for o in self.outcomes]
+        waiting = {
+            pool.submit(_solved, self._overrides(points[k]), self.plan, self.engine, texts): k
+            for k in wanted
+        }
+        for future in as_completed(waiting):
+            k = waiting[future]
+            try:
+                outcomes, failure, seconds = future.result()
+            except BrokenProcessPool:
+                self._end()
+                first = min(n for n in wanted if n not in found)
+                reason = "the process that solved it ended"
+                found[first] = self._tell(Trial(points[first], failure=reason))
+                return
+            trial = Trial(points[k], outcomes, failure, seconds)
+            self._keep(trial)
+            found[k] = self._tell(trial)
+
+    def _running(self) -> ProcessPoolExecutor:
+        if self._pool is None:
+            threads = max(1, (os.cpu_count() or 1) // self.workers)
+            self._pool = ProcessPoolExecutor(
+                self.workers, get_context("spawn"), _begin, (self.file, threads)
+            )
+        return self._pool
+
+    def _overrides(self, point: Point) -> dict[str, str]:
+        return {v.name: v.text(c) for v, c in zip(self.variables, point, strict=True)}
+
+    def _tell(self, trial: Trial) -> Trial:
+        self._done += 1
+        self.told(trial, self._done)
+        return trial
+
+    def _place(self, point: Point) -> Path | None:
+        if self.kept is None:
+            return None
+        own = json.dumps([self._model, self._overrides(point)])
+        return self.kept / f"{sha256(own.encode()).hexdigest()[:24]}.json"
+
+    def _known(self, point: Point) -> Trial | None:
+        place = self._place(point)
+        if place is None or not place.exists():
+            return None
+        try:
+            kept = json.loads(place.read_text())
+        except ValueError:
+            return None  # written in part only
+        outcomes = {name: _value(v) for name, v in kept["outcomes"].items()}
+        if any(o.text not in outcomes for o in self.outcomes):
+            return None
+        return Trial(
+            point, {o.text: outcomes[o.text] for o in self.outcomes}, "", kept["seconds"], True
+        )
+
+    def _keep(self, trial: Trial) -> None:
+        place = self._place(trial.point)
+        if place is None or trial.failure:
+            return
+        place.parent.mkdir(parents=True, exist_ok=True)
+        outcomes = {name: _plain(v) for name, v in trial.outcomes.items()}
+        fresh = place.with_suffix(".new")
+        fresh.write_text(json.dumps({"outcomes": outcomes, "seconds": trial.seconds}))
+        fresh.replace(place)
+
+
+def digest_of(document: Document, files: Any, plan: str | None, engine: str | None) -> str:
+    """A digest of all that a variant's results depend on besides its values."""
+    made = sha256(document.model_dump_json().encode())
+    for part in document.parts:
+        name = getattr(part, "file", None)
+        if name:
+            try:
+                made.update(files(name))
+            except HeronError:
+                made.update(b"missing")
+    made.update(json.dumps([plan, engine]).encode())
+    return made.hexdigest()
+
+
+_own: dict[str, Any] = {}
+
+
+def _begin(file: Path, threads: int) -> None:
+    """Makes a process ready: the model, and its share of the cores."""
+    import numba
+    from threadpoolctl import threadpool_limits
+
+    numba.set_num_threads(min(threads, numba.config.NUMBA_NUM_THREADS))
+    _own["limit"] = threadpool_limits(threads)
+    _own["document"], _own["files"] = load_document(file.read_bytes()), beside(file)
+
+
+def _solved(
+    overrides: Mapping[str, str], plan: str | None, engine: str | None, texts: Sequence[str]
+) -> tuple[dict[str, Value], str, float]:
+    """Outcomes of one variant, or why it has none."""
+    begun = perf_counter()
+    try:
+        job = Job(_own["document"], Variant(dict(overrides), plan), _own["files"], engine)
+        done = execute(job)
+        quantities = Quantities(done.run.results, done.examination.model.values)
+        outcomes = {text: outcome(text)(quantities) for text in texts}
+    except HeronError as error:
+        return {}, str(error), perf_counter() - begun
+    return outcomes, "", perf_counter() - begun
+
+
+def _plain(value: Value) -> dict[str, Any]:
+    """A value as JSON has it."""
+    if value.x is None or value.y is None:
+        return {"unit": value.unit, "number": value.number}
+    y = np.asarray(value.y)
+    parts = {"re": y.real.tolist(), **({"im": y.imag.tolist()} if np.iscomplexobj(y) else {})}
+    return {"unit": value.unit, "x": value.x.tolist(), **parts}
+
+
+def _value(kept: Mapping[str, Any]) -> Value:
+    if "x" not in kept:
+        return Value(kept["unit"], kept["number"])
+    y = np.array(kept["re"], dtype=float)
+    if "im" in kept:
+        y = y + 1j * np.array(kept["im"])
+    return Value(kept["unit"], x=np.array(kept["x"]), y=y)

@@ -1,0 +1,175 @@
+"""Smallest values of functions that are dear: few evaluations, within a box, with constraints.
+
+The unit box stands for the ranges. What is evaluated is the same at every call, so that a search
+that was broken off goes on where it was when what it knows is kept.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Sequence
+from typing import Any, Literal
+
+import numpy as np
+from scipy.optimize import Bounds, NonlinearConstraint, minimize
+from scipy.stats import qmc
+
+from heron.errors import HeronError
+from heron.studies.contract import Floats
+
+Method = Literal["auto", "local", "simplex", "global"]
+METHODS: tuple[Method, ...] = ("auto", "local", "simplex", "global")
+FAILED = 1e6  # the value of what could not be evaluated
+FIRST_REACH = 0.15  # of the box: how far a local search looks at first
+FINE = 1e-5  # of the box: nearer together are the same
+KEPT = 1e-9  # of what a constraint compares: what rounding does
+APART = 0.2  # of the box's diagonal: starts of local searches are no nearer
+LOOKED_AT = 4096  # places at which constraints are tried
+SEED = 1868
+
+Values = Callable[[Sequence[Floats]], list[float]]  # of points (n,) of the unit box
+
+
+class _Ended(Exception):
+    """Enough has been evaluated."""
+
+
+class _Search:
+    """What has been evaluated so far."""
+
+    def __init__(self, values: Values, budget: int, enough: float | None) -> None:
+        self.values, self.left, self.enough = values, budget, enough
+        self.points: list[Floats] = []
+        self.found: list[float] = []
+
+    def many(self, points: Sequence[Floats]) -> list[float]:
+        points = points[: self.left]
+        if not points:
+            raise _Ended
+        self.left -= len(points)
+        own = self.values(points)
+        self.points += [np.asarray(p, dtype=float) for p in points]
+        self.found += own
+        if self.enough is not None and min(own) <= self.enough:
+            raise _Ended
+        return own
+
+    def one(self, point: Floats) -> float:
+        for known, value in zip(self.points, self.found, strict=True):
+            if np.abs(known - point).max() < 1e-12:
+                return value
+        return self.many([np.array(point)])[0]
+
+
+def minimise(
+    values: Values,
+    start: Floats,
+    budget: int,
+    method: Method = "auto",
+    allowed: Callable[[Floats], float] | None = None,
+    enough: float | None = None,
+) -> tuple[Floats, float]:
+    """Where in the unit box a function is smallest, and its value there.
+
+    ``local``: a trust region with quadratic models (COBYQA; Ragonneau, 2022) from ``start`` on.
+    ``simplex``: Nelder and Mead's. ``global``: points spread evenly over the box (Sobol's), and
+    local searches from the best of them. ``auto`` is global where a quarter of the budget spreads
+    twice as many points as there are dimensions, else local.
+
+    :param values: evaluates points (n,) at once; one that fails is worth :data:`FAILED`.
+    :param budget: how many points are evaluated at most.
+    :param allowed: not below zero at points that count; it costs nothing.
+    :param enough: a value that ends the search.
+    :raises HeronError: nothing in the box is allowed.
+    """
+    n = len(start)
+    if budget < 1:
+        raise HeronError("a search needs a budget of one variant at least")
+    spread = _spread(n, allowed)
+    if allowed is not None and allowed(start) < 0:
+        start = spread[int(np.argmin([np.linalg.norm(p - start) for p in spread]))]
+    search = _Search(values, budget, enough)
+    count = budget // 4
+    if method == "auto":
+        method = "global" if count >= 2 * n and n > 1 else "local"
+    try:
+        search.one(start)
+        if method == "global":
+            search.many(list(spread[: max(2 * n, count)]))
+        tried: list[Floats] = []
+        while search.left > 0:
+            begin = _next_start(search, tried)
+            if begin is None:
+                begin = spread[len(tried) % len(spread)]
+            tried.append(begin)
+            before = search.left
+            _local(search, begin, method, allowed)
+            if search.left == before or method != "global":
+                break
+    except _Ended:
+        pass
+    best = int(np.argmin(search.found))
+    return search.points[best], search.found[best]
+
+
+def _spread(n: int, allowed: Callable[[Floats], float] | None) -> list[Floats]:
+    """Points that are spread evenly over what is allowed."""
+    points = list(qmc.Sobol(n, rng=SEED).random(LOOKED_AT))
+    if allowed is None:
+        return points[: LOOKED_AT // 4]
+    inside = [p for p in points if allowed(p) >= 0]
+    if not inside:
+        raise HeronError(
+            "no variant within the ranges keeps all constraints; widen the ranges or take a"
+            " constraint away"
+        )
+    return inside
+
+
+def _next_start(search: _Search, tried: Sequence[Floats]) -> Floats | None:
+    """The best point that is not near to where a search began."""
+    reach = APART * np.sqrt(len(search.points[0]))
+    for k in np.argsort(search.found, kind="stable"):
+        point = search.points[int(k)]
+        if search.found[int(k)] < FAILED and all(np.linalg.norm(point - t) > reach for t in tried):
+            return point
+    return None
+
+
+def _worst(search: _Search) -> float:
+    return max((v for v in search.found if v < FAILED), default=FAILED)
+
+
+def _local(
+    search: _Search,
+    start: Floats,
+    method: Method,
+    allowed: Callable[[Floats], float] | None,
+) -> None:
+    bounds = Bounds(np.zeros(len(start)), np.ones(len(start)))
+
+    def room(point: Any) -> Any:
+        return 1.0 if allowed is None else allowed(point)
+
+    def value(point: Any) -> float:
+        """What is not allowed is not solved: it is worse than all that is known."""
+        lacks = -min(0.0, float(room(point)))
+        return search.one(point) if lacks <= KEPT else _worst(search) + lacks
+
+    if method == "simplex":
+        minimize(
+            value,
+            start,
+            method="Nelder-Mead",
+            bounds=bounds,
+            options={"xatol": FINE, "fatol": 0.0, "maxfev": 10**6},
+        )
+        return
+    constraints = [] if allowed is None else [NonlinearConstraint(room, 0.0, np.inf)]
+    minimize(
+        value,
+        start,
+        method="COBYQA",
+        bounds=bounds,
+        constraints=constraints,
+        options={"initial_tr_radius": FIRST_REACH, "final_tr_radius": FINE, "maxfev": 10**6},
+    )

@@ -1,0 +1,185 @@
+"""Tolerances: what spreads of parameters do to outcomes, and how many that are built are good."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Callable, Sequence
+from dataclasses import dataclass
+from typing import Any, ClassVar
+
+import numpy as np
+from scipy import stats
+from scipy.stats import qmc
+
+from heron.errors import HeronError
+from heron.quantities import Values
+from heron.studies.contract import Findings, Floats, Point, Solver, Trial
+from heron.studies.polynomial import Polynomial, fitted
+from heron.studies.variables import Variable
+
+CONFIDENCE = 0.95
+SEED = 1868
+FOR_INDICES = 4096  # evaluations of the surrogate, by each of n + 2 matrices
+EXPLAINED = 0.8  # of the variance: with less, a surrogate says nothing of shares
+_SPREAD = re.compile(r"^(?:(normal|uniform)\s+)?(.+?)(?:\s+truncated\s+at\s+(.+))?$")
+
+
+@dataclass(frozen=True)
+class Spread:
+    """How a variable is spread about its value in the model, SI: ``normal`` with the standard
+    deviation ``width``, cut off at ``cut`` where given, or ``uniform`` within ± ``width``.
+    """
+
+    variable: Variable
+    form: str
+    width: float
+    cut: float | None = None
+
+    @property
+    def distribution(self) -> Any:
+        """As scipy has it."""
+        v = self.variable.nominal
+        if self.form == "uniform":
+            return stats.uniform(v - self.width, 2 * self.width)
+        if self.cut is None:
+            return stats.norm(v, self.width)
+        reach = self.cut / self.width
+        return stats.truncnorm(-reach, reach, v, self.width)
+
+
+def spread(text: str, variable: Variable, values: Values) -> Spread:
+    """The spread that words say: ``0.1 mm``, ``5 %``, ``uniform 0.2 mm``, ``normal 0.1 mm truncated
+    at 0.3 mm``; the first is a standard deviation.
+
+    :raises HeronError: what is wrong with them.
+    """
+    m = _SPREAD.match(text.strip())
+    if m is None:
+        raise HeronError(f"“{text}” is no spread; write 0.1 mm, 5 % or uniform 0.2 mm")
+    form, width, cut = m[1] or "normal", m[2], m[3]
+    own = Variable(variable.name, variable.dimension, variable.nominal)
+
+    def amount(said: str) -> float:
+        share = said.strip().removesuffix("%")
+        if share != said.strip():
+            try:
+                return abs(variable.nominal) * float(share) / 100
+            except ValueError as error:
+                raise HeronError(f"“{said}” is no share of “{variable.name}”") from error
+        return own.value(said, values)
+
+    found = Spread(variable, form, amount(width), None if cut is None else amount(cut))
+    if not found.width > 0 or (found.cut is not None and not found.cut > 0):
+        raise HeronError(f"the spread of “{variable.name}” must be above zero")
+    return found
+
+
+@dataclass(frozen=True)
+class Tolerance:
+    """``samples`` variants drawn from ``spreads``, with ``correlation`` (n, n) between their normal
+    scores, judged by the margins of ``specs`` (names of outcomes).
+    """
+
+    spreads: Sequence[Spread]
+    samples: int
+    specs: Sequence[str] = ()
+    correlation: Floats | None = None
+    kind: ClassVar[str] = "tolerance"
+
+    def points(self) -> list[Point]:
+        """Quasi-random samples (Sobol's sequence, scrambled), the same at every call.
+
+        :raises HeronError: the correlations contradict each other.
+        """
+        n = len(self.spreads)
+        whole = qmc.Sobol(n, rng=SEED).random_base2((self.samples - 1).bit_length())
+        uniform = whole[: self.samples]
+        uniform = np.clip(uniform, 1e-12, 1 - 1e-12)
+        if self.correlation is not None:
+            try:
+                root = np.linalg.cholesky(self.correlation)
+            except np.linalg.LinAlgError as error:
+                raise HeronError("the correlations contradict each other") from error
+            uniform = stats.norm.cdf(stats.norm.ppf(uniform) @ root.T)
+        columns = [s.distribution.ppf(uniform[:, k]) for k, s in enumerate(self.spreads)]
+        return [tuple(float(v) for v in row) for row in np.column_stack(columns)]
+
+    def run(self, solve: Solver) -> Findings:
+        """:raises HeronError: fewer than one sample, or none could be solved."""
+        if self.samples < 1 or not self.spreads:
+            raise HeronError("a tolerance study needs a spread of a parameter, and a sample")
+        trials = solve(self.points())
+        good = [t for t in trials if not t.failure]
+        if not good:
+            raise HeronError(f"no variant could be solved; the first: {trials[0].failure}")
+        told: dict[str, Any] = {"failed": len(trials) - len(good), "outcomes": self._figures(good)}
+        if self.specs:
+            told |= self._yield(good, trials)
+        return Findings(trials, told)
+
+    def _yield(self, good: Sequence[Trial], trials: Sequence[Trial]) -> dict[str, Any]:
+        """The share that keeps all spec lines, with the limits between which it lies (Wilson's
+        interval; quasi-random samples are nearer than it says), and the worst variant.
+        """
+        least = [min(float(t.outcomes[s].number or 0.0) for s in self.specs) for t in good]
+        kept = int(sum(m >= 0 for m in least))
+        limits = stats.binomtest(kept, len(good)).proportion_ci(CONFIDENCE, method="wilson")
+        worst = good[int(np.argmin(least))]
+        return {
+            "yield": {
+                "value": kept / len(good),
+                "low": float(limits.low),
+                "high": float(limits.high),
+                "confidence": CONFIDENCE,
+            },
+            "worst": {"variant": list(trials).index(worst), "margin": float(min(least))},
+        }
+
+    def _figures(self, good: Sequence[Trial]) -> dict[str, Any]:
+        """Mean, spread and limits of every outcome that is a number, and which variable its spread
+        comes from.
+        """
+        out = {}
+        names = [s.variable.name for s in self.spreads]
+        points = np.array([t.point for t in good])
+        for name, value in good[0].outcomes.items():
+            y = np.array([float(t.outcomes[name].number or 0.0) for t in good])
+            if value.number is None:
+                continue
+            own: dict[str, Any] = {
+                "unit": value.unit,
+                "mean": float(y.mean()),
+                "deviation": float(y.std(ddof=1)) if len(y) > 1 else None,
+                "least": float(y.min()),
+                "most": float(y.max()),
+            }
+            model = fitted(points, y)
+            if self.correlation is None and model is not None and model.explained >= EXPLAINED:
+                first, total = self._shares(model)
+                own["surrogate"] = {"explained": model.explained, "error": model.error}
+                own["shares"] = {
+                    n: {"first": float(a), "total": float(b)}
+                    for n, a, b in zip(names, first, total, strict=True)
+                }
+            out[name] = own
+        return out
+
+    def _shares(self, model: Polynomial) -> tuple[Floats, Floats]:
+        return indices(model, [s.distribution for s in self.spreads], FOR_INDICES)
+
+
+def indices(
+    function: Callable[[Floats], Floats], distributions: Sequence[Any], count: int
+) -> tuple[Floats, Floats]:
+    """First and total indices (n,) of Sobol: shares of a function's variance that each variable
+    has alone, and with all others (Saltelli and others, *Global Sensitivity Analysis*, 2008).
+
+    :param function: takes points (m, n) to values (m,).
+    :param count: points in each of the n + 2 samples, a power of two.
+    """
+    if len(distributions) == 1:
+        return np.ones(1), np.ones(1)
+    found = stats.sobol_indices(
+        func=lambda x: function(np.asarray(x).T), n=count, dists=list(distributions), rng=SEED
+    )
+    return np.asarray(found.first_order).ravel(), np.asarray(found.total_order).ravel()
