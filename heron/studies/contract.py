@@ -13,6 +13,8 @@ from typing import Any, Protocol
 import numpy as np
 from numpy.typing import NDArray
 
+from heron.errors import HeronError
+
 Floats = NDArray[np.float64]
 Point = tuple[float, ...]  # values of a study's variables, SI, in their order
 
@@ -32,7 +34,7 @@ class Value:
 @dataclass(frozen=True)
 class Trial:
     """One variant: what it was solved for, its outcomes by their names, or why it has none.
-    ``known`` was solved before.
+    ``known`` was solved before; ``unread`` was solved, but says nothing of an outcome.
     """
 
     point: Point
@@ -40,10 +42,23 @@ class Trial:
     failure: str = ""
     seconds: float = 0.0
     known: bool = False
+    unread: bool = False
 
 
 Solver = Callable[[Sequence[Point]], list[Trial]]
 """Solves variants, in any order and number at a time; their trials in the order of the points."""
+
+
+def solved(solve: Solver, points: Sequence[Point]) -> list[Trial]:
+    """Trials of all points. The first is solved alone, so that an outcome that no run has is told
+    before the others are solved.
+
+    :raises HeronError: the first variant says nothing of an outcome.
+    """
+    first = solve(points[:1])
+    if first and first[0].unread:
+        raise HeronError(first[0].failure)
+    return [*first, *solve(points[1:])]
 
 
 @dataclass

@@ -90,14 +90,14 @@ class Here(AbstractContextManager["Here"]):
         for future in as_completed(waiting):
             k = waiting[future]
             try:
-                outcomes, failure, seconds = future.result()
+                outcomes, failure, unread, seconds = future.result()
             except BrokenProcessPool:
                 self._end()
                 first = min(n for n in wanted if n not in found)
                 reason = "the process that solved it ended"
                 found[first] = self._tell(Trial(points[first], failure=reason))
                 return
-            trial = Trial(points[k], outcomes, failure, seconds)
+            trial = Trial(points[k], outcomes, failure, seconds, unread=unread)
             self._keep(trial)
             found[k] = self._tell(trial)
 
@@ -178,17 +178,17 @@ def _begin(file: Path, threads: int) -> None:
 
 def _solved(
     overrides: Mapping[str, str], plan: str | None, engine: str | None, texts: Sequence[str]
-) -> tuple[dict[str, Value], str, float]:
-    """Outcomes of one variant, or why it has none."""
-    begun = perf_counter()
+) -> tuple[dict[str, Value], str, bool, float]:
+    """Outcomes of one variant, or why it has none and whether it was solved, and the seconds."""
+    begun, done = perf_counter(), None
     try:
         job = Job(_own["document"], Variant(dict(overrides), plan), _own["files"], engine)
         done = execute(job)
         quantities = Quantities(done.run.results, done.examination.model.values)
         outcomes = {text: outcome(text)(quantities) for text in texts}
     except HeronError as error:
-        return {}, str(error), perf_counter() - begun
-    return outcomes, "", perf_counter() - begun
+        return {}, str(error), done is not None, perf_counter() - begun
+    return outcomes, "", False, perf_counter() - begun
 
 
 def _plain(value: Value) -> dict[str, Any]:

@@ -9,7 +9,7 @@ from typing import Any, ClassVar
 import numpy as np
 
 from heron.errors import HeronError
-from heron.studies.contract import Findings, Floats, Point, Solver, Trial
+from heron.studies.contract import Findings, Point, Solver, Trial, solved
 from heron.studies.variables import Variable
 
 STEP = 0.01  # of a variable's value: the larger of two steps
@@ -48,7 +48,7 @@ class Sensitivity:
 
     def run(self, solve: Solver) -> Findings:
         """:raises HeronError: a variant could not be solved."""
-        trials = solve(self.points())
+        trials = solved(solve, self.points())
         failed = next((t for t in trials if t.failure), None)
         if failed is not None:
             raise HeronError(f"a variant beside the model could not be solved: {failed.failure}")
@@ -87,13 +87,3 @@ class Sensitivity:
 
 def _number(trial: Trial, name: str) -> float:
     return float(trial.outcomes[name].number or 0.0)
-
-
-def as_array(trials: Sequence[Trial], name: str) -> Floats:
-    """An outcome of trials that is a number, NaN where one has none."""
-    return np.array(
-        [
-            np.nan if t.failure or t.outcomes[name].number is None else _number(t, name)
-            for t in trials
-        ]
-    )

@@ -7,7 +7,7 @@ from dataclasses import dataclass
 from typing import ClassVar
 
 from heron.errors import HeronError
-from heron.studies.contract import Findings, Point, Solver
+from heron.studies.contract import Findings, Point, Solver, solved
 
 
 @dataclass(frozen=True)
@@ -18,8 +18,8 @@ class Sweep:
     kind: ClassVar[str] = "sweep"
 
     def run(self, solve: Solver) -> Findings:
-        """:raises HeronError: no variant could be solved."""
-        trials = solve(self.points)
+        """:raises HeronError: no variant could be solved, or none has an outcome."""
+        trials = solved(solve, self.points)
         if trials and all(t.failure for t in trials):
             raise HeronError(f"no variant could be solved; the first: {trials[0].failure}")
         return Findings(trials)

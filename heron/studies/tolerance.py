@@ -13,7 +13,7 @@ from scipy.stats import qmc
 
 from heron.errors import HeronError
 from heron.quantities import Values
-from heron.studies.contract import Findings, Floats, Point, Solver, Trial
+from heron.studies.contract import Findings, Floats, Point, Solver, Trial, solved
 from heron.studies.polynomial import Polynomial, fitted
 from heron.studies.variables import Variable
 
@@ -108,7 +108,7 @@ class Tolerance:
         """:raises HeronError: fewer than one sample, or none could be solved."""
         if self.samples < 1 or not self.spreads:
             raise HeronError("a tolerance study needs a spread of a parameter, and a sample")
-        trials = solve(self.points())
+        trials = solved(solve, self.points())
         good = [t for t in trials if not t.failure]
         if not good:
             raise HeronError(f"no variant could be solved; the first: {trials[0].failure}")

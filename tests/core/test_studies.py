@@ -258,7 +258,8 @@ def model(tmp_path_factory: pytest.TempPathFactory) -> Path:
 
 
 def study(model: Path, out: Path, *words: str) -> Any:
-    assert main(["study", str(model), "--out", str(out), "--quiet", *words]) == 0
+    words = ("--quiet", "--workers", "1", *words)
+    assert main(["study", str(model), "--out", str(out), *words]) == 0
     return json.loads((out / "study.json").read_text())
 
 
@@ -322,6 +323,7 @@ def test_the_spread_of_a_wire_s_length(model: Path, tmp_path: Path) -> None:
 
 
 BAD = [
+    (["--sweep", "L=150 mm:170 mm:9", "--outcome", "gadget"], "gadget"),
     (["--sweep", "L=150 mm:400 mm:3"], "is 220 mm at most in the model, not 400 mm"),
     (["--sweep", "L=150:170:3"], "write it with its unit"),
     (["--sweep", "width=1 mm"], "no parameter “width” to vary; the model has L, half, r"),
@@ -354,7 +356,8 @@ def test_bad_input_is_said_where_it_was_made(
     model: Path, tmp_path: Path, capsys: pytest.CaptureFixture[str], words: list[str], said: str
 ) -> None:
     outcome_words = [] if "--rescale" in words else ["--outcome", RESONANCE]
-    code = main(["study", str(model), "--out", str(tmp_path), "--quiet", *words, *outcome_words])
+    quiet = ["--quiet", "--workers", "1"]
+    code = main(["study", str(model), "--out", str(tmp_path), *quiet, *words, *outcome_words])
     assert code == 2
     assert said in capsys.readouterr().err
 
