@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import re
 from collections.abc import Callable, Sequence
-from dataclasses import dataclass, field
+from dataclasses import dataclass
 from typing import Any, ClassVar
 
 import numpy as np
@@ -64,7 +64,6 @@ class Tune:
     method: Method = "auto"
     constraints: Sequence[Allowed] = ()
     kind: ClassVar[str] = "tune"
-    told: Callable[[Trial, float], None] = field(default=lambda trial, worth: None)
 
     def run(self, solve: Solver) -> Findings:
         """:raises HeronError: no goal, constraints that nothing satisfies, or a first variant that
@@ -83,10 +82,7 @@ class Tune:
             if not trials and own[0].failure:
                 raise HeronError(f"tuning begins from a model that works: {own[0].failure}")
             trials.extend(own)
-            out = [self.worth(t) for t in own]
-            for trial, value in zip(own, out, strict=True):
-                self.told(trial, value)
-            return out
+            return [self.worth(t) for t in own]
 
         def allowed(unit: Floats) -> float:
             here = point(unit)
