@@ -22,6 +22,7 @@ import { useStage } from "./state";
 
 const PICK_RADIUS = 0.014; // of the model's size, so that thin wires can be hit
 const LEAST_RADIUS = 0.0035;
+const BESIDE = 1e-6; // of the model's size: what lies in a section plane is not cut away
 
 /** Parts, feeds, loads, ground and captures of the examined document; bodies as their edges only unless ``drawn``. */
 export function Structure({
@@ -618,6 +619,9 @@ function Marker({
   tone: string;
   label: string;
 }) {
+  const planes = useSection(extent);
+  const place = new Vector3(...at.map((c, k) => (c - extent.center[k]!) / extent.size));
+  if (planes.some((p) => p.distanceToPoint(place) < -BESIDE)) return null; // cut away
   return (
     <group position={at}>
       <mesh>

@@ -243,7 +243,11 @@ function Modes({ feed, asked, band }: { feed: number; asked: number; band: [numb
             }))
             .filter((c) => c.y.some((y) => y !== null))}
           x={scaled(f[f.length - 1]!, "Hz")}
-          y={hollow ? { unit: "rad/m", label: "β" } : { unit: "", label: "effective index" }}
+          y={
+            hollow
+              ? { unit: "rad/m", label: "β", ticks: 3 }
+              : { unit: "", label: "effective index", ticks: 3 }
+          }
           labels
         />
       </div>

@@ -1,6 +1,4 @@
 /** Currents along wires and on metal. */
-import { OrbitControls } from "@react-three/drei";
-import { Canvas } from "@react-three/fiber";
 import { useQueries, useQuery } from "@tanstack/react-query";
 import { useMemo } from "react";
 import { examination, field, run as runDetail } from "../../../api/queries";
@@ -11,6 +9,7 @@ import { type Curve, LinePlot } from "../../../plots/LinePlot";
 import { ArrowLens, SurfaceLens } from "../../../stage/Lenses";
 import { Structure } from "../../../stage/Structure";
 import { extentOf } from "../../../stage/extent";
+import { Scene } from "./Scene";
 import { Card, Choice, RunChoice } from "../Card";
 import { type CardProps, useDesk, useOneRun, useSetting } from "../context";
 import { within } from "../values";
@@ -265,32 +264,17 @@ export function SurfaceCurrent(props: CardProps) {
       {data && looked && (
         <div className="flex h-full flex-col">
           <div className="min-h-0 flex-1">
-            <Canvas
-              flat
-              orthographic
-              frameloop="demand"
-              dpr={[1, 2]}
-              gl={{ preserveDrawingBuffer: true, antialias: true }}
-              camera={{ near: -100, far: 200, zoom: 190, position: [6, -9, 13], up: [0, 0, 1] }}
-            >
-              <ambientLight intensity={2.1} />
-              <directionalLight position={[3, -4, 8]} intensity={1.7} />
-              <OrbitControls enableDamping={false} />
-              <group
-                scale={1 / extent.size}
-                position={extent.center.map((c) => -c / extent.size) as [number, number, number]}
-              >
-                <Structure examination={looked} extent={extent} quiet drawn={false} />
-                <SurfaceLens
-                  packet={drawn ?? data}
-                  linear={wrong || form === "linear" || form === "moment"}
-                  phase={form === "moment" ? phase.phase : null}
-                />
-                {form === "arrows" && (
-                  <ArrowLens packet={data} phase={phase.phase} size={extent.size} />
-                )}
-              </group>
-            </Canvas>
+            <Scene extent={extent} from={[6, -9, 13]} zoom={190}>
+              <Structure examination={looked} extent={extent} quiet drawn={false} />
+              <SurfaceLens
+                packet={drawn ?? data}
+                linear={wrong || form === "linear" || form === "moment"}
+                phase={form === "moment" ? phase.phase : null}
+              />
+              {form === "arrows" && (
+                <ArrowLens packet={data} phase={phase.phase} size={extent.size} />
+              )}
+            </Scene>
           </div>
           {moving && <PhaseBar phase={phase} />}
         </div>

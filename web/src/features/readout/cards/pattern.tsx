@@ -1,6 +1,4 @@
 /** Patterns in space: round the structure, and as a map of directions. */
-import { OrbitControls } from "@react-three/drei";
-import { Canvas } from "@react-three/fiber";
 import { useQuery } from "@tanstack/react-query";
 import { useMemo } from "react";
 import type { Packet } from "../../../api/client";
@@ -22,6 +20,7 @@ import {
   useSetting,
 } from "../context";
 import { uncertain } from "../values";
+import { Scene } from "./Scene";
 import { nearestFar } from "./figures";
 
 export const KINDS = [
@@ -247,25 +246,10 @@ export function Pattern(props: CardProps) {
     >
       <span hidden data-fetching={isFetching} />
       {data && looked && (
-        <Canvas
-          flat
-          orthographic
-          frameloop="demand"
-          dpr={[1, 2]}
-          gl={{ preserveDrawingBuffer: true, antialias: true }}
-          camera={{ near: -100, far: 200, zoom: 150, position: [10, -12.5, 7.2], up: [0, 0, 1] }}
-        >
-          <ambientLight intensity={2.1} />
-          <directionalLight position={[3, -4, 8]} intensity={1.7} />
-          <OrbitControls enableDamping={false} />
-          <group
-            scale={1 / extent.size}
-            position={extent.center.map((c) => -c / extent.size) as [number, number, number]}
-          >
-            <Structure examination={looked} extent={extent} quiet />
-            <PatternLens packet={data} extent={extent} />
-          </group>
-        </Canvas>
+        <Scene extent={extent} from={[10, -12.5, 7.2]} zoom={150}>
+          <Structure examination={looked} extent={extent} quiet />
+          <PatternLens packet={data} extent={extent} />
+        </Scene>
       )}
     </Card>
   );
