@@ -26,40 +26,43 @@ export function Words({
   return (
     <>
       <span className="font-semibold">{kind.title}</span>{" "}
-      {grouped(words).map((group, g) => (
-        <Fragment key={g}>
+      {grouped(words).map((group) => (
+        <Fragment key={keyOf(group)}>
           <span className={group.length > 1 ? "whitespace-nowrap" : undefined}>
-            {group.map(({ word: w, i }) => (
-              <Fragment key={i}>
-                {typeof w === "string" ? (
-                  w
-                ) : "pick" in w ? (
-                  <PickButton base={base} pick={w.pick} />
-                ) : "list" in w ? (
-                  <ListButtons base={base} kind={kind} word={w} />
-                ) : "toggle" in w ? (
-                  <Toggle base={base} kind={kind} word={w} />
-                ) : (
-                  <Token
-                    base={base}
-                    own={w.token}
-                    unit={like(w.slot)}
-                    empty={w.slot.empty}
-                    faint={w.faint}
-                    defaults={kind.defaults}
-                    examination={examination}
-                    label={`${kind.title} ${w.token.join(" ")}`}
-                    choices={
-                      w.slot.type === "choice"
-                        ? w.slot.choices
-                        : w.slot.of
-                          ? lists[w.slot.of]
-                          : undefined
-                    }
-                  />
-                )}
-              </Fragment>
-            ))}
+            {group.map((member) => {
+              const w = member.word;
+              return (
+                <Fragment key={keyOf([member])}>
+                  {typeof w === "string" ? (
+                    w
+                  ) : "pick" in w ? (
+                    <PickButton base={base} pick={w.pick} />
+                  ) : "list" in w ? (
+                    <ListButtons base={base} kind={kind} word={w} />
+                  ) : "toggle" in w ? (
+                    <Toggle base={base} kind={kind} word={w} />
+                  ) : (
+                    <Token
+                      base={base}
+                      own={w.token}
+                      unit={like(w.slot)}
+                      empty={w.slot.empty}
+                      faint={w.faint}
+                      defaults={kind.defaults}
+                      examination={examination}
+                      label={`${kind.title} ${w.token.join(" ")}`}
+                      choices={
+                        w.slot.type === "choice"
+                          ? w.slot.choices
+                          : w.slot.of
+                            ? lists[w.slot.of]
+                            : undefined
+                      }
+                    />
+                  )}
+                </Fragment>
+              );
+            })}
           </span>
           {!tight(words[group[group.length - 1]!.i + 1]) && " "}
         </Fragment>
@@ -79,6 +82,14 @@ export function Words({
       )}
     </>
   );
+}
+
+/** What words are told apart by: a value that is being edited stays while words before it come or go. */
+function keyOf(group: { word: Word; i: number }[]): string {
+  for (const { word } of group)
+    if (typeof word === "object")
+      return JSON.stringify(word, ["token", "toggle", "list", "pick", "path"]);
+  return `${group[0]!.i} words`;
 }
 
 /** An expression whose dimension a slot wants; none for names and numbers. */
