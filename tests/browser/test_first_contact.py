@@ -13,7 +13,7 @@ from playwright.sync_api import Page, expect
 
 from server.config import ROOT
 from tests.browser.conftest import call, finished_run
-from tests.waiting import PATIENCE_MS
+from tests.waiting import PATIENCE_MS, until
 
 pytestmark = pytest.mark.browser
 AXE = (ROOT / "web/node_modules/axe-core/axe.min.js").read_text()
@@ -212,6 +212,12 @@ def test_lenses_are_seen_together_and_axes_are_clicked(page: Page) -> None:
     expect(page.get_by_role("img", name="Colours: realized gain, dBi")).to_be_visible()
     page.get_by_role("button", name="Show current too").click()
     expect(page.get_by_role("img", name="Colours: |I| along wires")).to_have_count(0)
+
+    page.get_by_role("application", name=re.compile("^Model")).focus()
+    for key in ("ArrowLeft", "Shift+ArrowUp", "+"):
+        before = page.locator("[data-stage] canvas").screenshot()
+        page.keyboard.press(key)
+        until(lambda last=before: page.locator("[data-stage] canvas").screenshot() != last)
 
     page.locator("[data-gizmo] [data-view=top]").click()
     views = page.get_by_role("group", name="Views")

@@ -1,7 +1,7 @@
 import { OrbitControls } from "@react-three/drei";
 import { Canvas, useThree } from "@react-three/fiber";
 import { useEffect, useMemo, useRef, useState } from "react";
-import type { OrthographicCamera, PerspectiveCamera } from "three";
+import type { OrthographicCamera, PerspectiveCamera, Vector3 } from "three";
 import type { Examination, RunLine } from "../api/types";
 import { useRegister } from "../app/commands";
 import { useTheme } from "../app/theme";
@@ -12,6 +12,7 @@ import { type Lens, LENSES, LensContent, LensLegends } from "./LensView";
 import { Structure } from "./Structure";
 import { Tools } from "./Tools";
 import { extentOf } from "./extent";
+import { moveByKey } from "./keys";
 import { useStage } from "./state";
 
 const VIEWS: Record<string, [number, number, number]> = {
@@ -137,6 +138,10 @@ export function Stage({ examination, building, projectId, run, stamp }: Props) {
       <Canvas
         key={stage.perspective ? "perspective" : "flat"}
         flat
+        tabIndex={0}
+        role="application"
+        aria-label="Model: arrow keys turn it, with Shift they move it, + and − zoom"
+        data-keys
         orthographic={!stage.perspective}
         frameloop="demand"
         dpr={STILL}
@@ -303,6 +308,24 @@ function Camera({
     setDpr(on ? TURNING : STILL);
     useStage.getState().turn(on);
   };
+  useEffect(() => {
+    const frame = get().gl.domElement.closest<HTMLElement>("[data-keys]");
+    const press = (e: KeyboardEvent): void => {
+      const { camera, invalidate } = get();
+      const orbit = controls as unknown as { target: Vector3; update: () => void } | null;
+      const view = camera as OrthographicCamera | PerspectiveCamera;
+      if (!orbit || e.target !== frame || e.ctrlKey || e.metaKey || e.altKey) return;
+      if (!moveByKey(e.key, e.shiftKey, view, orbit.target)) return;
+      e.preventDefault();
+      e.stopPropagation();
+      orbit.update();
+      turned(view);
+      onZoom(scaleOf(view, size.height));
+      invalidate();
+    };
+    frame?.addEventListener("keydown", press);
+    return () => frame?.removeEventListener("keydown", press);
+  }, [controls, get, onZoom, size]);
   // What the pointer meets does not matter while the view turns.
   return (
     <OrbitControls
