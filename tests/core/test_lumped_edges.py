@@ -22,7 +22,8 @@ def structure(edges: int = 1) -> Structure:
     s = empty([np.arange(7) * SIZE] * 3)
     numbers = [np.ravel_multi_index((2, 3, 3, 2 + n), s.metal.shape) for n in range(edges)]
     area = np.full(edges, SIZE**2)
-    gap = Gap(("feeds", 0), np.array(numbers), np.full(edges, SIZE), area, np.zeros(3))
+    one = np.zeros(edges, int), np.ones(edges)  # one row
+    gap = Gap(("feeds", 0), np.array(numbers), np.full(edges, SIZE), area, np.zeros(3), *one)
     s.gaps.append(gap)
     return s
 
@@ -51,6 +52,18 @@ def test_a_resistance_is_shared_by_the_edges_of_its_gap(edges: int) -> None:
     assert (1 / found.y).sum() == pytest.approx(50.0)
     assert found.length == pytest.approx(np.full(edges, SIZE)) and not sigma.any()
     assert found.number.tolist() == [0] * edges
+
+
+def test_rows_side_by_side_share_the_current_of_a_wide_gap() -> None:
+    """Side by side: each row has its share of the current at the whole voltage."""
+    s = structure(2)
+    s.gaps[0].row, s.gaps[0].share = np.array([0, 1]), np.array([0.25, 0.75])
+    found, _, _ = made(s)
+    assert found.y == pytest.approx(np.array([0.25, 0.75]) / 50.0)
+    volts, amperes = np.zeros((1, 1)), np.zeros((1, 1))
+    found.read_samples(np.array([[-2e3, -2e3, 0.01, 0.03]]), volts, amperes)
+    assert volts[0, 0] == pytest.approx(2.0)  # 2 kV/m over 1 mm, not twice that
+    assert amperes[0, 0] == pytest.approx(0.04)
 
 
 def test_a_resistance_of_nothing_is_a_wire_that_can_be_computed() -> None:
@@ -82,7 +95,8 @@ def test_edges_stand_in_the_order_of_their_slabs() -> None:
     s = structure()
     first = s.gaps[0]
     low = np.ravel_multi_index((2, 1, 4, 2), s.metal.shape)
-    s.gaps.append(Gap(("feeds", 1), np.array([low]), first.length, first.area, first.point))
+    own = first.length, first.area, first.point, first.row, first.share
+    s.gaps.append(Gap(("feeds", 1), np.array([low]), *own))
     found, _, _ = made(s)
     assert found.number.tolist() == [1, 0]
     of_slab = found.record.of_slab

@@ -320,7 +320,8 @@ def test_layers_and_feeds_do_not_depend_on_the_order_of_the_work() -> None:
         )
     ]
     at = np.array([np.ravel_multi_index((2, 22, 20, k), s.metal.shape) for k in (18, 19)])
-    s.gaps.append(Gap(("feeds", 0), at, np.full(2, 1e-3), np.full(2, 1e-6), np.zeros(3)))
+    size, row = (np.full(2, 1e-3), np.full(2, 1e-6), np.zeros(3)), (np.zeros(2, int), np.ones(2))
+    s.gaps.append(Gap(("feeds", 0), at, *size, *row))
     results = []
     for depth, count in ORDERS:
         with threads(count):
