@@ -530,7 +530,7 @@ function Axes({ name, matrix: m, size }: { name: string; matrix: number[]; size:
         <group key={letter}>
           <Line points={[origin, tip(k)]} color={color("amber")} lineWidth={1.5} />
           <Overlay position={tip(k)} zIndexRange={[4, 0]} className="pointer-events-none">
-            <span className="num whitespace-nowrap text-[10.500px] text-amber">
+            <span className="num whitespace-nowrap rounded bg-paper/85 px-0.5 text-[10.500px] text-amber">
               {k === 2 ? `${name} z` : letter}
             </span>
           </Overlay>

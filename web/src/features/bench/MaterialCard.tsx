@@ -6,6 +6,7 @@ import { number, quantity } from "../../format";
 import { LinePlot } from "../../plots/LinePlot";
 import { series } from "../../plots/scale";
 import { useBench } from "./model";
+import { CLEAR_OF_SOLVE } from "./popovers";
 
 /** The materials that parts use; each opens its curves. */
 export function MaterialsInUse({ examination }: { examination?: Examination }) {
@@ -45,6 +46,7 @@ function MaterialCard({
           side="right"
           align="start"
           sideOffset={12}
+          collisionPadding={CLEAR_OF_SOLVE}
           className="z-20 w-[26rem] rounded-lg border border-rule bg-card p-4 shadow-xl"
         >
           <Curves name={name} document={document} band={band} />

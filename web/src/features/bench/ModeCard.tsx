@@ -10,6 +10,7 @@ import { exportCsv } from "../../plots/export";
 import { magnitude, series } from "../../plots/scale";
 import { certain, uncertain } from "../readout/values";
 import { useBench } from "./model";
+import { CLEAR_OF_SOLVE } from "./popovers";
 
 const SHOWN = 3,
   MOST = 8;
@@ -54,9 +55,9 @@ export function ModeCard({
           side="right"
           align="start"
           sideOffset={12}
-          collisionPadding={12}
+          collisionPadding={CLEAR_OF_SOLVE}
           aria-label="Modes"
-          className="z-20 max-h-[calc(100vh-24px)] w-[33rem] overflow-y-auto rounded-lg border border-rule bg-card p-4 shadow-xl"
+          className="z-20 max-h-[calc(100vh-98px)] w-[33rem] overflow-y-auto rounded-lg border border-rule bg-card p-4 shadow-xl"
         >
           <Modes feed={feed} asked={Number(step.modes ?? 1)} band={examination.band!} />
         </Popover.Content>

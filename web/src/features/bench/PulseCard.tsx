@@ -3,6 +3,7 @@ import type { Grid } from "../../api/types";
 import { number, quantity, scaled } from "../../format";
 import { LinePlot } from "../../plots/LinePlot";
 import { series } from "../../plots/scale";
+import { CLEAR_OF_SOLVE } from "./popovers";
 
 const FLOOR_DB = -60;
 
@@ -32,6 +33,7 @@ export function PulseCard({ grid, band }: { grid: Grid; band: [number, number] |
             side="right"
             align="end"
             sideOffset={12}
+            collisionPadding={CLEAR_OF_SOLVE}
             className="z-20 w-[26rem] rounded-lg border border-rule bg-card p-4 shadow-xl"
           >
             <h2 className="font-semibold">{several ? "Pulses" : "Pulse"}</h2>
