@@ -219,7 +219,7 @@ def test_lenses_are_seen_together_and_axes_are_clicked(page: Page) -> None:
         page.keyboard.press(key)
         until(lambda last=before: page.locator("[data-stage] canvas").screenshot() != last)
 
-    page.locator("[data-gizmo] [data-view=top]").click()
+    page.locator("[data-view-axes] [data-view=top]").click()
     views = page.get_by_role("group", name="Views")
     expect(views.get_by_role("button", name="top")).to_have_attribute("aria-pressed", "true")
 

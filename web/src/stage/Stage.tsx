@@ -6,7 +6,7 @@ import type { Examination, RunLine } from "../api/types";
 import { useRegister } from "../app/commands";
 import { useTheme } from "../app/theme";
 import { C0, quantity } from "../format";
-import { Gizmo, turned } from "./Gizmo";
+import { ViewAxes, turned } from "./ViewAxes";
 import { GridLens, GridPanel } from "./GridLens";
 import { type Lens, LENSES, LensContent, LensLegends } from "./LensView";
 import { Structure } from "./Structure";
@@ -257,7 +257,7 @@ export function Stage({ examination, building, projectId, run, stamp }: Props) {
       {run && together.length > 0 && (
         <LensLegends lenses={together} projectId={projectId} run={run} />
       )}
-      <Gizmo look={look} />
+      <ViewAxes look={look} />
       <ScaleBar metresPerPixel={extent.size / zoom} band={examination?.band ?? null} />
     </div>
   );

@@ -36,6 +36,11 @@ describe("selected steps", () => {
     useBench.setState({ document: structuredClone(now()) });
     expect(names()).toEqual(["long"]);
   });
+  it("are none in another project, however alike", () => {
+    pick(1);
+    useBench.setState({ document: structuredClone(now()), projectId: 868 });
+    expect(names()).toEqual([]);
+  });
   it("are none any more when they are gone", () => {
     pick(1);
     useBench.setState({ document: replaced(now(), ["parts", 1], undefined) });

@@ -69,9 +69,10 @@ const ofLists = (d: Model, make: (list: Step[]) => Step[]): Model =>
   ) as unknown as Model;
 
 // A step that was changed in its place is selected still; one that is gone is not.
-useBench.subscribe(({ document: now }, { document: before }) => {
+useBench.subscribe(({ document: now, projectId }, { document: before, projectId: left }) => {
   const { steps, last, set } = useSelection.getState();
   if (now === before || steps.length === 0) return;
+  if (projectId !== left) return set([]);
   const present = (step: Step): Step[] => {
     for (const { chapter, at } of selected(before, [step])) {
       const list = (now?.[chapter] ?? []) as Step[];

@@ -2,11 +2,11 @@
 import type { Camera } from "three";
 import { create } from "zustand";
 
-type Pair = [number, number, number];
+type Triple = [number, number, number];
 interface Turned {
-  /** What is right, up and towards the viewer, in the model. */ right: Pair;
-  up: Pair;
-  near: Pair;
+  /** What is right, up and towards the viewer, in the model. */ right: Triple;
+  up: Triple;
+  near: Triple;
 }
 const useTurned = create<Turned>(() => ({ right: [1, 0, 0], up: [0, 0, 1], near: [0, -1, 0] }));
 
@@ -14,7 +14,7 @@ const useTurned = create<Turned>(() => ({ right: [1, 0, 0], up: [0, 0, 1], near:
 export function turned(camera: Camera): void {
   camera.updateMatrixWorld();
   const m = camera.matrixWorld.elements;
-  const row = (k: number): Pair => [m[k]!, m[k + 1]!, m[k + 2]!];
+  const row = (k: number): Triple => [m[k]!, m[k + 1]!, m[k + 2]!];
   useTurned.setState({ right: row(0), up: row(4), near: row(8) });
 }
 
@@ -30,7 +30,7 @@ const SIZE = 72,
   ARM = 26;
 
 /** The keyboard has the buttons of the views, so this is for the pointer only. */
-export function Gizmo({ look }: { look: (view: string) => void }) {
+export function ViewAxes({ look }: { look: (view: string) => void }) {
   const { right, up, near } = useTurned();
   const ends = ENDS.map((e) => ({
     ...e,
@@ -40,7 +40,7 @@ export function Gizmo({ look }: { look: (view: string) => void }) {
   return (
     <svg
       aria-hidden
-      data-gizmo
+      data-view-axes
       width={SIZE}
       height={SIZE}
       viewBox={`${-SIZE / 2} ${-SIZE / 2} ${SIZE} ${SIZE}`}
