@@ -8,6 +8,7 @@ import json
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass, field
 from pathlib import Path
+from typing import Any
 
 import numpy as np
 import psutil
@@ -26,13 +27,32 @@ from heron.runner import Run, shown_indices, solve, with_fields
 @dataclass(frozen=True)
 class Variant:
     """What a run changes of a model: expressions of parameters by name, and the plan it is solved
-    by; parts that it is ``without``; ``empty`` leaves all of them out and keeps the space.
+    by; parts that it is ``without``, and ``materials`` of parts by their names; ``empty`` leaves
+    all parts out and keeps the space.
     """
 
     overrides: Mapping[str, str] = field(default_factory=dict)
     plan: str | None = None
     without: frozenset[str] = frozenset()
     empty: bool = False
+    materials: Mapping[str, str] = field(default_factory=dict)
+
+    def of(self, document: Document) -> Document:
+        """A document with its parts as they are in the variant.
+
+        :raises ModelError: it names a part that there is not.
+        """
+        changes: dict[str, dict[str, Any]] = {name: {"suspended": True} for name in self.without}
+        for name, material in self.materials.items():
+            changes.setdefault(name, {})["material"] = material
+        if not changes:
+            return document
+        known = {p.name for p in document.parts}
+        if changes.keys() - known:
+            first = min(changes.keys() - known)
+            raise ModelError(f"there is no part “{first}” to change", ("parts",))
+        parts = [p.model_copy(update=changes.get(p.name, {})) for p in document.parts]
+        return document.model_copy(update={"parts": parts})
 
 
 @dataclass(frozen=True)
@@ -53,7 +73,7 @@ class Job:
         :raises ModelError: the variant names a plan or a part that there is not.
         """
         found = examine(
-            _without(self.document, self.variant.without),
+            self.variant.of(self.document),
             self.variant.overrides,
             self.engine,
             self.files,
@@ -61,19 +81,6 @@ class Job:
             self.variant.plan,
         )
         return judged_for(found, psutil.virtual_memory().available)
-
-
-def _without(document: Document, names: frozenset[str]) -> Document:
-    """A document with some of its parts suspended."""
-    if not names:
-        return document
-    known = {p.name for p in document.parts}
-    if names - known:
-        raise ModelError(f"there is no part “{min(names - known)}” to leave out", ("parts",))
-    parts = [
-        p.model_copy(update={"suspended": True}) if p.name in names else p for p in document.parts
-    ]
-    return document.model_copy(update={"parts": parts})
 
 
 @dataclass

@@ -4,35 +4,30 @@ from __future__ import annotations
 
 import argparse
 import sys
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Iterable, Sequence
 from pathlib import Path
+from typing import Any
 
 from heron.cli._models import document_of
 from heron.errors import HeronError
 from heron.model import Document
-from heron.quantities import Values, names_in
-from heron.quantities.expressions import FREQUENCY, LENGTH, evaluate
-from heron.studies.constraints import constraint
-from heron.studies.contract import Point, Study, Trial
+from heron.studies.contract import Point, Trial
 from heron.studies.here import Here
+from heron.studies.kinds import made, named, step_of
 from heron.studies.minimise import METHODS
 from heron.studies.outcomes import outcome
 from heron.studies.record import save
-from heron.studies.rescale import Rescale
-from heron.studies.sensitivity import STEP, Sensitivity
-from heron.studies.sweep import Sweep
-from heron.studies.tolerance import Tolerance, spread
-from heron.studies.tune import Tune, goal
-from heron.studies.variables import Variable, box, combined, split, stepped, variables_of
+from heron.studies.sensitivity import STEP
+from heron.studies.variables import Choice, Variable
 
 HELP = "solve many variants of a model: sweep, tune, tolerance, sensitivity, rescale"
-RESONANCE = "f where abs(s11) is smallest"
 BUDGET, SAMPLES = 60, 128
 
 
 def arguments(parser: argparse.ArgumentParser) -> None:
     parser.add_argument("model", type=Path)
     kinds = parser.add_argument_group("what to study, one of these")
+    kinds.add_argument("--study", metavar="NAME", help="one of the studies of the model")
     kinds.add_argument(
         "--sweep",
         action="append",
@@ -67,6 +62,13 @@ def arguments(parser: argparse.ArgumentParser) -> None:
     more.add_argument("--samples", type=int, default=SAMPLES, help="tolerance: variants")
     more.add_argument("--spec", action="append", default=[], metavar="SPEC LINE", help="tolerance")
     more.add_argument(
+        "--correlate",
+        action="append",
+        default=[],
+        metavar="name,name=VALUE",
+        help="tolerance: how much two parameters go together, from -1 to 1",
+    )
+    more.add_argument(
         "--step", type=float, default=STEP, help="sensitivity: share of each parameter"
     )
     more.add_argument(
@@ -96,95 +98,127 @@ def run(args: argparse.Namespace) -> int:
     asked = [kind for kind in KINDS if getattr(args, kind)]
     if len(asked) != 1:
         raise HeronError(
-            "a study is one of --sweep, --tune, --tolerance, --sensitivity and --rescale"
+            "a study is one of --study, --sweep, --tune, --tolerance, --sensitivity and --rescale"
             + (f", not {' and '.join(f'--{a}' for a in asked)}" if asked else "")
         )
-    study, variables, outcomes, lists = KINDS[asked[0]](args, document)
-    wanted = list(dict.fromkeys(outcomes))
-    if not wanted:
-        raise HeronError("nothing is read off the variants; give an --outcome, such as s11")
+    step = KINDS[asked[0]](args, document)
+    more = [*step.outcomes, *args.outcome]
+    plan = args.plan or step.plan
+    found = made(step.model_copy(update={"outcomes": more, "plan": plan}), document)
     with Here(
         args.model,
-        variables,
-        [outcome(text) for text in wanted],
-        args.plan,
+        found.variables,
+        [outcome(text) for text in found.outcomes],
+        plan or None,
         args.engine,
         args.workers,
         args.out / "variants",
-        _silent if args.quiet else _line(variables),
+        _silent if args.quiet else _line(found.variables),
     ) as solve:
-        found = study.run(solve)
+        findings = found.study.run(solve)
     if not args.quiet:
         print(file=sys.stderr)
-    save(args.out, study.kind, variables, found, lists)
+    save(args.out, found.study.kind, found.variables, findings, found.lists)
     return 0
 
 
-Made = tuple[Study, list[Variable], list[str], list[list[float]] | None]
+def split(text: str, what: str) -> tuple[str, str]:
+    """Name and the rest of ``name=…``.
+
+    :raises HeronError: it is no such thing.
+    """
+    name, equals, rest = text.partition("=")
+    if not equals or not name.strip() or not rest.strip():
+        raise HeronError(f"{what}, not “{text}”")
+    return name.strip(), rest.strip()
 
 
-def _sweep(args: argparse.Namespace, document: Document) -> Made:
+def _named(args: argparse.Namespace, document: Document) -> Any:
+    return named(document, args.study)
+
+
+def _sweep(args: argparse.Namespace, document: Document) -> Any:
     pairs = [split(t, "--sweep takes name=start:stop:count or name=v1,v2,…") for t in args.sweep]
-    variables, values = variables_of(document, [n for n, _ in pairs])
-    lists = [stepped(text, v, values) for v, (_, text) in zip(variables, pairs, strict=True)]
-    study = Sweep(combined(lists, args.side_by_side))
-    return study, variables, args.outcome, None if args.side_by_side else lists
+    return step_of(
+        "sweep",
+        name="sweep",
+        vary=[{"parameter": name, "values": _values(text)} for name, text in pairs],
+        together="side by side" if args.side_by_side else "in all combinations",
+    )
 
 
-def _tune(args: argparse.Namespace, document: Document) -> Made:
+def _values(text: str) -> str:
+    """Values of a sweep as a step has them."""
+    parts = [p.strip() for p in text.split(":")]
+    if len(parts) == 1:
+        return " or ".join(t.strip() for t in _listed(text))
+    ratios = " of equal ratios" if parts[-1] == "log" else ""
+    if parts[-1] in ("log", "linear"):
+        parts.pop()
+    if len(parts) != 3 or not parts[2].isdigit():
+        raise HeronError(
+            f"“{text}” is no range; write start:stop:count, or values with commas between"
+        )
+    return f"{parts[0]} to {parts[1]} in {parts[2]} steps{ratios}"
+
+
+def _listed(text: str) -> Iterable[str]:
+    """What stands between commas that are not within brackets."""
+    depth, own = 0, ""
+    for letter in text:
+        depth += {"(": 1, ")": -1}.get(letter, 0)
+        if letter == "," and depth == 0:
+            yield own
+            own = ""
+        else:
+            own += letter
+    yield own
+
+
+def _tune(args: argparse.Namespace, document: Document) -> Any:
     pairs = [split(t, "--vary takes name=low:high") for t in args.vary]
     if not pairs:
         raise HeronError("tuning needs parameters that may change: --vary name=low:high")
-    variables, values = variables_of(document, [n for n, _ in pairs])
-    ranges = [_ends(text, v, values) for v, (_, text) in zip(variables, pairs, strict=True)]
-    goals = [goal(text) for text in args.tune]
-    study = Tune(
-        variables,
-        box(variables, ranges),
-        goals,
-        tuple(v.nominal for v in variables),
-        args.budget,
-        args.method,
-        [constraint(text, document, variables) for text in args.constraint],
+    return step_of(
+        "tune",
+        name="tune",
+        vary=[{"parameter": name, "range": text.replace(":", " to ")} for name, text in pairs],
+        goals=args.tune,
+        constraints=args.constraint,
+        budget=str(args.budget),
+        method=args.method,
     )
-    return study, variables, [*(g.text for g in goals), *args.outcome], None
 
 
-def _ends(text: str, variable: Variable, values: Values) -> tuple[float, float]:
-    low, colon, high = text.partition(":")
-    if not colon:
-        raise HeronError(f"“{text}” is no range of “{variable.name}”; write low:high")
-    return variable.value(low, values), variable.value(high, values)
-
-
-def _tolerance(args: argparse.Namespace, document: Document) -> Made:
+def _tolerance(args: argparse.Namespace, document: Document) -> Any:
     pairs = [split(t, "--tolerance takes name=spread, such as L=0.1 mm") for t in args.tolerance]
-    variables, values = variables_of(document, [n for n, _ in pairs])
-    spreads = [spread(text, v, values) for v, (_, text) in zip(variables, pairs, strict=True)]
-    study = Tolerance(spreads, args.samples, args.spec)
-    return study, variables, [*args.spec, *args.outcome], None
+    together = [split(t, "--correlate takes name,name=value") for t in args.correlate]
+    return step_of(
+        "tolerance",
+        name="tolerance",
+        spreads=[{"parameter": name, "spread": text} for name, text in pairs],
+        specs=args.spec,
+        samples=str(args.samples),
+        correlations=[
+            {"first": a.strip(), "second": b.strip(), "value": value}
+            for names, value in together
+            for a, _, b in [names.partition(",")]
+        ],
+    )
 
 
-def _sensitivity(args: argparse.Namespace, document: Document) -> Made:
-    variables, _ = variables_of(document, args.sensitivity)
-    return Sensitivity(variables, args.step), variables, args.outcome, None
+def _sensitivity(args: argparse.Namespace, document: Document) -> Any:
+    return step_of(
+        "sensitivity", name="sensitivity", parameters=args.sensitivity, step=str(args.step)
+    )
 
 
-def _rescale(args: argparse.Namespace, document: Document) -> Made:
-    wished = evaluate(args.rescale, {}, FREQUENCY).value
-    variables, _ = variables_of(document, args.by or lengths_of(document))
-    outcomes = args.outcome or [RESONANCE]
-    return Rescale(variables, outcomes[0], wished), variables, outcomes, None
+def _rescale(args: argparse.Namespace, document: Document) -> Any:
+    return step_of("rescale", name="rescale", wished=args.rescale, parameters=args.by)
 
 
-def lengths_of(document: Document) -> list[str]:
-    """Parameters that are lengths and follow from no other parameter."""
-    known = {p.name for p in document.parameters}
-    free = [p.name for p in document.parameters if not names_in(p.expression) & known]
-    return [v.name for v in variables_of(document, free)[0] if v.dimension == LENGTH]
-
-
-KINDS: dict[str, Callable[[argparse.Namespace, Document], Made]] = {
+KINDS: dict[str, Callable[[argparse.Namespace, Document], Any]] = {
+    "study": _named,
     "sweep": _sweep,
     "tune": _tune,
     "tolerance": _tolerance,
@@ -197,7 +231,7 @@ def _silent(trial: Trial, done: int) -> None:
     pass
 
 
-def _line(variables: Sequence[Variable]) -> Callable[[Trial, int], None]:
+def _line(variables: Sequence[Variable | Choice]) -> Callable[[Trial, int], None]:
     def tell(trial: Trial, done: int) -> None:
         said = _words(variables, trial.point)
         state = trial.failure or ("known" if trial.known else f"{trial.seconds:.2g} s")
@@ -206,7 +240,8 @@ def _line(variables: Sequence[Variable]) -> Callable[[Trial, int], None]:
     return tell
 
 
-def _words(variables: Sequence[Variable], point: Point) -> str:
+def _words(variables: Sequence[Variable | Choice], point: Point) -> str:
+    shown = ((v, v.shown(c)) for v, c in zip(variables, point, strict=True))
     return ", ".join(
-        f"{v.name} {c:.5g} {v.unit}".strip() for v, c in zip(variables, point, strict=True)
+        f"{v.name} {c if isinstance(c, str) else f'{c:.5g}'} {v.unit}".strip() for v, c in shown
     )

@@ -72,6 +72,7 @@ class Document(Step):
         list[Annotated[Any, _AnyOf("plans")]],
         Field(min_length=1, max_length=CHAPTER["plans"].most),
     ]
+    studies: Annotated[list[Annotated[Any, _AnyOf("studies")]], _most("studies")] = []
 
     @property
     def plan(self) -> Plan:

@@ -62,7 +62,7 @@ def evaluate_document(
     result = Evaluated(document, values, list(parameter_errors), origins=origins)
     result.plan_number = document.plan_number(plan)
     for chapter in CHAPTERS:
-        if chapter.key == "parameters":
+        if chapter.key in ("parameters", "studies"):
             continue
         steps = getattr(document, chapter.key)
         found: Any = (
@@ -72,6 +72,18 @@ def evaluate_document(
         )
         setattr(result, chapter.key, found)
     return result
+
+
+def evaluated_step(step: Step, values: Values) -> Any:
+    """One step with its expressions as SI floats; paths of errors begin at the step.
+
+    :raises HeronError: the first that cannot be evaluated.
+    """
+    errors: list[HeronError] = []
+    found = _fields(step, values, (), errors)
+    if errors:
+        raise errors[0]
+    return found
 
 
 def _step(step: Step, values: Values, path: tuple[str | int, ...], errors: list[HeronError]) -> Any:

@@ -27,6 +27,7 @@ FILES: dict[str, str] = {
     " scattered_cut point_trace far_trace snapshots",
     "settings": "moments transient",
     "plans": "plan",
+    "studies": "sweep tune tolerance sensitivity rescale",
 }
 CHAPTER: dict[str, Chapter] = {c.key: c for c in CHAPTERS}
 _kinds: dict[str, dict[str, Kind]] = {chapter: {} for chapter in FILES}

@@ -71,6 +71,7 @@ CHAPTERS: tuple[Chapter, ...] = (
     Chapter("refinements", "Refinements", most=100, quiet=True),
     Chapter("captures", "Captures", most=100),
     Chapter("plans", "Plan", most=20, default="plan", merged=True),
+    Chapter("studies", "Studies", most=50, default="sweep", quiet=True),
 )
 
 

@@ -6,14 +6,16 @@ of their outcomes; where they are solved is the business of whoever gives it a :
 
 from __future__ import annotations
 
-from collections.abc import Callable, Mapping, Sequence
+from collections.abc import Callable, Iterator, Mapping, Sequence
+from contextlib import contextmanager
 from dataclasses import dataclass, field
 from typing import Any, Protocol
 
 import numpy as np
 from numpy.typing import NDArray
 
-from heron.errors import HeronError
+from heron.errors import HeronError, ModelError
+from heron.steps.fields import Step
 
 Floats = NDArray[np.float64]
 Point = tuple[float, ...]  # values of a study's variables, SI, in their order
@@ -83,3 +85,38 @@ class Study(Protocol):
 
         :raises HeronError: nothing can be found, and why.
         """
+
+
+@dataclass(frozen=True)
+class Made:
+    """A study's step, made ready: the study and what it varies; what is read off each variant; the
+    values of each variable where all their combinations are wanted; how many variants at most.
+    """
+
+    study: Study
+    variables: Sequence[Any]
+    outcomes: Sequence[str]
+    most: int
+    lists: Sequence[Sequence[float]] | None = None
+
+
+class Maker(Protocol):
+    """What a file of a kind has besides its study."""
+
+    def made(self, step: Step, document: Any) -> Made:
+        """The study that a step describes.
+
+        :raises ModelError: what is wrong with it, with a path that begins at the step.
+        """
+
+
+@contextmanager
+def at(*path: str | int) -> Iterator[None]:
+    """Gives errors the place that they are of.
+
+    :raises ModelError: in the place of any other.
+    """
+    try:
+        yield
+    except HeronError as error:
+        raise ModelError(error.message, path) from error

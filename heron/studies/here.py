@@ -4,29 +4,29 @@ from __future__ import annotations
 
 import json
 import os
-from collections.abc import Callable, Mapping, Sequence
+from collections.abc import Callable, Sequence
 from concurrent.futures import ProcessPoolExecutor, as_completed
 from concurrent.futures.process import BrokenProcessPool
 from contextlib import AbstractContextManager
 from dataclasses import dataclass, field
-from hashlib import sha256
 from multiprocessing import get_context
 from pathlib import Path
 from time import perf_counter
 from types import TracebackType
 from typing import Any
 
-import numpy as np
 import psutil
 
 from heron.errors import HeronError
 from heron.geometry.build import beside
 from heron.jobs import Job, Variant, execute
-from heron.model import Document, load_document
+from heron.model import load_document
 from heron.results.formulas import Quantities
 from heron.studies.contract import Point, Trial, Value
+from heron.studies.digests import digest_of, digest_of_model
 from heron.studies.outcomes import Outcome, outcome
-from heron.studies.variables import Variable
+from heron.studies.values import plain, value_of
+from heron.studies.variables import Choice, Variable, variant_of
 
 Told = Callable[[Trial, int], None]
 
@@ -34,12 +34,12 @@ Told = Callable[[Trial, int], None]
 @dataclass
 class Here(AbstractContextManager["Here"]):
     """A solver of variants of a model's ``file`` in ``workers`` processes. What is solved is kept
-    in the folder ``kept``, by a digest of the model, its imports, the plan and the values, and not
+    in the folder ``kept``, by a digest of all that its results depend on, and not
     solved again. ``told`` hears of every trial, and how many are done.
     """
 
     file: Path
-    variables: Sequence[Variable]
+    variables: Sequence[Variable | Choice]
     outcomes: Sequence[Outcome]
     plan: str | None = None
     engine: str | None = None
@@ -51,8 +51,8 @@ class Here(AbstractContextManager["Here"]):
 
     def __post_init__(self) -> None:
         self.workers = self.workers or psutil.cpu_count(logical=False) or 1
-        self._document = load_document(self.file.read_bytes())
-        self._model = digest_of(self._document, beside(self.file), self.plan, self.engine)
+        files = beside(self.file)
+        self._model = digest_of_model(load_document(self.file.read_bytes()), files, self.engine)
 
     def __exit__(
         self,
@@ -84,8 +84,7 @@ class Here(AbstractContextManager["Here"]):
         pool = self._running()
         texts = [o.text for o in self.outcomes]
         waiting = {
-            pool.submit(_solved, self._overrides(points[k]), self.plan, self.engine, texts): k
-            for k in wanted
+            pool.submit(_solved, self._variant(points[k]), self.engine, texts): k for k in wanted
         }
         for future in as_completed(waiting):
             k = waiting[future]
@@ -109,8 +108,8 @@ class Here(AbstractContextManager["Here"]):
             )
         return self._pool
 
-    def _overrides(self, point: Point) -> dict[str, str]:
-        return {v.name: v.text(c) for v, c in zip(self.variables, point, strict=True)}
+    def _variant(self, point: Point) -> Variant:
+        return variant_of(self.variables, point, self.plan)
 
     def _tell(self, trial: Trial) -> Trial:
         self._done += 1
@@ -120,8 +119,7 @@ class Here(AbstractContextManager["Here"]):
     def _place(self, point: Point) -> Path | None:
         if self.kept is None:
             return None
-        own = json.dumps([self._model, self._overrides(point)])
-        return self.kept / f"{sha256(own.encode()).hexdigest()[:24]}.json"
+        return self.kept / f"{digest_of(self._model, self._variant(point))[:24]}.json"
 
     def _known(self, point: Point) -> Trial | None:
         place = self._place(point)
@@ -131,7 +129,7 @@ class Here(AbstractContextManager["Here"]):
             kept = json.loads(place.read_text())
         except ValueError:
             return None  # written in part only
-        outcomes = {name: _value(v) for name, v in kept["outcomes"].items()}
+        outcomes = {name: value_of(v) for name, v in kept["outcomes"].items()}
         if any(o.text not in outcomes for o in self.outcomes):
             return None
         return Trial(
@@ -143,24 +141,10 @@ class Here(AbstractContextManager["Here"]):
         if place is None or trial.failure:
             return
         place.parent.mkdir(parents=True, exist_ok=True)
-        outcomes = {name: _plain(v) for name, v in trial.outcomes.items()}
+        outcomes = {name: plain(v) for name, v in trial.outcomes.items()}
         fresh = place.with_suffix(".new")
         fresh.write_text(json.dumps({"outcomes": outcomes, "seconds": trial.seconds}))
         fresh.replace(place)
-
-
-def digest_of(document: Document, files: Any, plan: str | None, engine: str | None) -> str:
-    """A digest of all that a variant's results depend on besides its values."""
-    made = sha256(document.model_dump_json().encode())
-    for part in document.parts:
-        name = getattr(part, "file", None)
-        if name:
-            try:
-                made.update(files(name))
-            except HeronError:
-                made.update(b"missing")
-    made.update(json.dumps([plan, engine]).encode())
-    return made.hexdigest()
 
 
 _own: dict[str, Any] = {}
@@ -177,33 +161,15 @@ def _begin(file: Path, threads: int) -> None:
 
 
 def _solved(
-    overrides: Mapping[str, str], plan: str | None, engine: str | None, texts: Sequence[str]
+    variant: Variant, engine: str | None, texts: Sequence[str]
 ) -> tuple[dict[str, Value], str, bool, float]:
     """Outcomes of one variant, or why it has none and whether it was solved, and the seconds."""
     begun, done = perf_counter(), None
     try:
-        job = Job(_own["document"], Variant(dict(overrides), plan), _own["files"], engine)
+        job = Job(_own["document"], variant, _own["files"], engine)
         done = execute(job)
         quantities = Quantities(done.run.results, done.examination.model.values)
         outcomes = {text: outcome(text)(quantities) for text in texts}
     except HeronError as error:
         return {}, str(error), done is not None, perf_counter() - begun
     return outcomes, "", False, perf_counter() - begun
-
-
-def _plain(value: Value) -> dict[str, Any]:
-    """A value as JSON has it."""
-    if value.x is None or value.y is None:
-        return {"unit": value.unit, "number": value.number}
-    y = np.asarray(value.y)
-    parts = {"re": y.real.tolist(), **({"im": y.imag.tolist()} if np.iscomplexobj(y) else {})}
-    return {"unit": value.unit, "x": value.x.tolist(), **parts}
-
-
-def _value(kept: Mapping[str, Any]) -> Value:
-    if "x" not in kept:
-        return Value(kept["unit"], kept["number"])
-    y = np.array(kept["re"], dtype=float)
-    if "im" in kept:
-        y = y + 1j * np.array(kept["im"])
-    return Value(kept["unit"], x=np.array(kept["x"]), y=y)

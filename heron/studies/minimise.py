@@ -84,7 +84,7 @@ def minimise(
     n = len(start)
     if budget < 1:
         raise HeronError("a search needs a budget of one variant at least")
-    spread = _spread(n, allowed)
+    spread = spread_over(n, allowed)
     if allowed is not None and allowed(start) < 0:
         start = spread[int(np.argmin([np.linalg.norm(p - start) for p in spread]))]
     search = _Search(values, budget, enough)
@@ -111,8 +111,11 @@ def minimise(
     return search.points[best], search.found[best]
 
 
-def _spread(n: int, allowed: Callable[[Floats], float] | None) -> list[Floats]:
-    """Points that are spread evenly over what is allowed."""
+def spread_over(n: int, allowed: Callable[[Floats], float] | None) -> list[Floats]:
+    """Points of the unit box that are spread evenly over what is allowed.
+
+    :raises HeronError: nothing is.
+    """
     points = list(qmc.Sobol(n, rng=SEED).random(LOOKED_AT))
     if allowed is None:
         return points

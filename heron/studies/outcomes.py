@@ -5,15 +5,16 @@
 from __future__ import annotations
 
 import re
-from collections.abc import Callable
+from collections.abc import Callable, Collection
 from dataclasses import dataclass
 
 import numpy as np
 
 from heron.errors import HeronError, QuantityError
 from heron.quantities import names_in
-from heron.quantities.expressions import FREQUENCY, evaluate
+from heron.quantities.expressions import CONSTANTS, FREQUENCY, evaluate
 from heron.results import specs
+from heron.results.capabilities import CAPABILITIES
 from heron.results.formulas import Quantities
 from heron.studies.contract import Floats, Value
 
@@ -28,6 +29,7 @@ class Outcome:
 
     text: str
     read: Callable[[Quantities], Value]
+    formulas: tuple[str, ...]
 
     def __call__(self, quantities: Quantities) -> Value:
         """:raises QuantityError: the run says nothing of it."""
@@ -49,15 +51,29 @@ def outcome(text: str) -> Outcome:
                 raise QuantityError(found.reason)
             return Value(spec.unit, found.margin)
 
-        return Outcome(text, margin)
+        return Outcome(text, margin, (spec.formula,))
     if m := _WHERE.match(text):
-        return Outcome(text, _where(_formula(m[1]), _formula(m[2]), m[3]))
+        return Outcome(text, _where(_formula(m[1]), _formula(m[2]), m[3]), m.groups()[:2])
     if m := _EXTREME.match(text):
         band = (_frequency(m[3]), _frequency(m[4])) if m[3] else None
-        return Outcome(text, _extreme(m[1], _formula(m[2]), band))
+        return Outcome(text, _extreme(m[1], _formula(m[2]), band), (m[2],))
     if m := _AT.match(text):
-        return Outcome(text, _at(_formula(m[1]), _frequency(m[2])))
-    return Outcome(text, _curve(_formula(text)))
+        return Outcome(text, _at(_formula(m[1]), _frequency(m[2])), (m[1],))
+    return Outcome(text, _curve(_formula(text)), (text,))
+
+
+def unknown(found: Outcome, parameters: Collection[str]) -> str:
+    """The first name that no run has, nor the model as a parameter; empty if there is none."""
+    known = {"f", "frequency", *parameters, *CONSTANTS}
+    used = sorted({n for formula in found.formulas for n in names_in(formula)} - known)
+    return next(
+        (
+            name
+            for name in used
+            if not name.endswith("_error") and not any(c.knows(name) for c in CAPABILITIES.values())
+        ),
+        "",
+    )
 
 
 def _formula(text: str) -> str:

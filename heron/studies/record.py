@@ -5,7 +5,6 @@ from __future__ import annotations
 import csv
 import io
 import json
-import math
 import re
 from collections.abc import Sequence
 from pathlib import Path
@@ -17,10 +16,11 @@ import xarray as xr
 from heron.errors import HeronError
 from heron.formats import netcdf
 from heron.studies.contract import Findings, Trial, Value
-from heron.studies.variables import Variable
+from heron.studies.values import plain
+from heron.studies.variables import Choice, Variable
 
 
-def as_json(kind: str, variables: Sequence[Variable], found: Findings) -> dict[str, Any]:
+def as_json(kind: str, variables: Sequence[Variable | Choice], found: Findings) -> dict[str, Any]:
     """``{kind, parameters, variants: [{values, outcome, status}], …}``; values in SI units, curves
     with their frequencies in Hz.
     """
@@ -32,29 +32,17 @@ def as_json(kind: str, variables: Sequence[Variable], found: Findings) -> dict[s
     }
 
 
-def _variant(variables: Sequence[Variable], trial: Trial) -> dict[str, Any]:
+def _variant(variables: Sequence[Variable | Choice], trial: Trial) -> dict[str, Any]:
     return {
-        "values": dict(zip((v.name for v in variables), trial.point, strict=True)),
+        "values": {v.name: v.shown(c) for v, c in zip(variables, trial.point, strict=True)},
         "status": "failed" if trial.failure else "solved",
         **({"reason": trial.failure} if trial.failure else {}),
         "seconds": trial.seconds,
-        "outcome": {name: _outcome(v) for name, v in trial.outcomes.items()},
+        "outcome": {name: plain(v) for name, v in trial.outcomes.items()},
     }
 
 
-def _outcome(value: Value) -> dict[str, Any]:
-    if value.x is None or value.y is None:
-        return {"value": value.number, "unit": value.unit}
-    y = np.asarray(value.y)
-    parts = {"re": y.real, "im": y.imag} if np.iscomplexobj(y) else {"values": y}
-    return {
-        "unit": value.unit,
-        "frequency_hz": value.x.tolist(),
-        **{k: [c if math.isfinite(c) else None for c in v.tolist()] for k, v in parts.items()},
-    }
-
-
-def as_csv(variables: Sequence[Variable], found: Findings) -> str:
+def as_csv(variables: Sequence[Variable | Choice], found: Findings) -> str:
     """A row for each variant: its values, status, and outcomes that are numbers."""
     names = numbers(found)
     units = {n: next(t.outcomes[n].unit for t in found.trials if n in t.outcomes) for n in names}
@@ -69,8 +57,9 @@ def as_csv(variables: Sequence[Variable], found: Findings) -> str:
         ]
     )
     for k, t in enumerate(found.trials):
+        shown = [v.shown(c) for v, c in zip(variables, t.point, strict=True)]
         own = [t.outcomes[n].number if n in t.outcomes else "" for n in names]
-        table.writerow([k, *t.point, "failed" if t.failure else "solved", *own])
+        table.writerow([k, *shown, "failed" if t.failure else "solved", *own])
     return text.getvalue()
 
 
@@ -82,7 +71,7 @@ def numbers(found: Findings) -> list[str]:
 
 def as_dataset(
     kind: str,
-    variables: Sequence[Variable],
+    variables: Sequence[Variable | Choice],
     found: Findings,
     lists: Sequence[Sequence[float]] | None = None,
 ) -> xr.Dataset:
@@ -96,11 +85,11 @@ def as_dataset(
     if lists is not None:
         shape, dims = tuple(len(v) for v in lists), tuple(v.name for v in variables)
         for v, steps in zip(variables, lists, strict=True):
-            coords[v.name] = (v.name, np.array(steps), {"units": v.unit})
+            coords[v.name] = (v.name, np.array(steps), _said(v))
     else:
         for k, v in enumerate(variables):
             own_values = np.array([t.point[k] for t in trials])
-            coords[v.name] = ("variant", own_values, {"units": v.unit})
+            coords[v.name] = ("variant", own_values, _said(v))
     data: dict[str, Any] = {
         "solved": (dims, np.array([0 if t.failure else 1 for t in trials]).reshape(shape))
     }
@@ -111,17 +100,24 @@ def as_dataset(
             own_values = np.array(
                 [np.nan if t.failure else t.outcomes[name].number for t in trials], dtype=float
             )
-            data[_plain(name)] = (dims, own_values.reshape(shape), said)
+            data[_name(name)] = (dims, own_values.reshape(shape), said)
             continue
         x, empty = value.x, np.full(len(value.x), np.nan, dtype=np.asarray(value.y).dtype)
         rows = [empty if t.failure else _fitting(t.outcomes[name], empty) for t in trials]
         coords.setdefault("frequency", ("frequency", x, {"units": "Hz"}))
         own = np.array(rows).reshape(*shape, len(x))
-        data[_plain(name)] = ((*dims, "frequency"), own, said)
+        data[_name(name)] = ((*dims, "frequency"), own, said)
     return xr.Dataset(data, coords, {"kind": kind})
 
 
-def _plain(name: str) -> str:
+def _said(variable: Variable | Choice) -> dict[str, str]:
+    """What a file says of a variable; choices as the CF conventions have flags."""
+    if isinstance(variable, Choice):
+        return {"flag_meanings": ", ".join(variable.options)}
+    return {"units": variable.unit}
+
+
+def _name(name: str) -> str:
     """An outcome's name as a variable of a file may be called."""
     return re.sub(r"\W+", "_", name).strip("_")
 
@@ -137,7 +133,7 @@ def _fitting(value: Value, empty: Any) -> Any:
 def save(
     folder: Path,
     kind: str,
-    variables: Sequence[Variable],
+    variables: Sequence[Variable | Choice],
     found: Findings,
     lists: Sequence[Sequence[float]] | None = None,
 ) -> list[str]:

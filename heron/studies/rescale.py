@@ -4,11 +4,17 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from dataclasses import dataclass
-from typing import ClassVar
+from typing import Any, ClassVar
 
-from heron.errors import HeronError
-from heron.studies.contract import Findings, Point, Solver
-from heron.studies.variables import Variable
+from heron.errors import HeronError, ModelError
+from heron.model import Document
+from heron.model.evaluation import evaluated_step
+from heron.quantities import names_in
+from heron.quantities.expressions import LENGTH
+from heron.studies.contract import Findings, Made, Point, Solver, at
+from heron.studies.variables import Variable, variables_of
+
+RESONANCE = "f where abs(s11) is smallest"
 
 
 @dataclass(frozen=True)
@@ -55,3 +61,23 @@ class Rescale:
                 },
             },
         )
+
+
+def lengths_of(document: Document) -> list[str]:
+    """Parameters that are lengths and follow from no other parameter."""
+    known = {p.name for p in document.parameters}
+    free = [p.name for p in document.parameters if not names_in(p.expression) & known]
+    return [v.name for v in variables_of(document, free)[0] if v.dimension == LENGTH]
+
+
+def made(step: Any, document: Document) -> Made:
+    """:raises ModelError: what is wrong with a rescaling, and where."""
+    with at("parameters"):
+        variables, values = variables_of(document, step.parameters or lengths_of(document))
+        if not variables:
+            raise HeronError("the model has no parameter that is a length, to be scaled")
+    wished = evaluated_step(step, values).wished
+    if not wished > 0:
+        raise ModelError("the wished frequency must be above zero", ("wished",))
+    outcomes = step.outcomes or [RESONANCE]
+    return Made(Rescale(variables, outcomes[0], wished), variables, outcomes, 2)

@@ -8,12 +8,15 @@ from typing import Any, ClassVar
 
 import numpy as np
 
-from heron.errors import HeronError
-from heron.studies.contract import Findings, Point, Solver, Trial, solved
-from heron.studies.variables import Variable
+from heron.errors import HeronError, ModelError
+from heron.model import Document
+from heron.model.evaluation import evaluated_step
+from heron.studies.contract import Findings, Made, Point, Solver, Trial, at, solved
+from heron.studies.variables import Variable, variables_of
 
 STEP = 0.01  # of a variable's value: the larger of two steps
 CENT = 0.01
+MOST_STEP = 0.2
 
 
 @dataclass(frozen=True)
@@ -87,3 +90,18 @@ class Sensitivity:
 
 def _number(trial: Trial, name: str) -> float:
     return float(trial.outcomes[name].number or 0.0)
+
+
+def made(step: Any, document: Document) -> Made:
+    """:raises ModelError: what is wrong with a sensitivity study, and where."""
+    if not step.parameters:
+        raise ModelError("name the parameters that are moved", ("parameters",))
+    with at("parameters"):
+        variables, values = variables_of(document, step.parameters)
+    share = evaluated_step(step, values).step
+    if not 0 < share <= MOST_STEP:
+        raise ModelError(f"a step is above 0 and at most {MOST_STEP:g}", ("step",))
+    study = Sensitivity(variables, share)
+    with at("parameters"):
+        points = study.points()
+    return Made(study, variables, step.outcomes, len(points))

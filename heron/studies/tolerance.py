@@ -11,11 +11,15 @@ import numpy as np
 from scipy import stats
 from scipy.stats import qmc
 
-from heron.errors import HeronError
+from heron.errors import HeronError, ModelError
+from heron.model import Document
+from heron.model.evaluation import evaluated_step
+from heron.problems import whole
 from heron.quantities import Values
-from heron.studies.contract import Findings, Floats, Point, Solver, Trial, solved
+from heron.results import specs
+from heron.studies.contract import Findings, Floats, Made, Point, Solver, Trial, at, solved
 from heron.studies.polynomial import Polynomial, fitted
-from heron.studies.variables import Variable
+from heron.studies.variables import MOST_VARIANTS, Variable, variables_of
 
 CONFIDENCE = 0.95
 SEED = 1868
@@ -183,3 +187,47 @@ def indices(
         func=lambda x: function(np.asarray(x).T), n=count, dists=list(distributions), rng=SEED
     )
     return np.asarray(found.first_order).ravel(), np.asarray(found.total_order).ravel()
+
+
+def made(step: Any, document: Document) -> Made:
+    """:raises ModelError: what is wrong with a tolerance study, and where."""
+    names = [s.parameter for s in step.spreads]
+    spreads = []
+    for k, own in enumerate(step.spreads):
+        with at("spreads", k, "parameter"):
+            (variable,), values = variables_of(document, [own.parameter])
+            if names.count(own.parameter) > 1:
+                raise HeronError(f"“{own.parameter}” has two spreads; give one")
+        with at("spreads", k, "spread"):
+            spreads.append(spread(own.spread, variable, values))
+    for k, text in enumerate(step.specs):
+        with at("specs", k):
+            specs.read(text)
+    found = evaluated_step(step, values)
+    if not whole(found.samples, 1, MOST_VARIANTS):
+        raise ModelError(f"samples are 1 to {MOST_VARIANTS}, a whole number", ("samples",))
+    correlation = _correlation(found, names) if step.correlations else None
+    study = Tolerance(spreads, int(found.samples), step.specs, correlation)
+    with at("correlations"):
+        study.points()
+    variables = [s.variable for s in spreads]
+    outcomes = list(dict.fromkeys([*step.specs, *step.outcomes]))
+    return Made(study, variables, outcomes, int(found.samples))
+
+
+def _correlation(step: Any, names: Sequence[str]) -> Floats:
+    """The matrix of correlations between parameters, in their order."""
+    out = np.eye(len(names))
+    for k, own in enumerate(step.correlations):
+        for side in ("first", "second"):
+            if getattr(own, side) not in names:
+                raise ModelError(
+                    f"“{getattr(own, side)}” has no spread here", ("correlations", k, side)
+                )
+        if not -1 < own.value < 1:
+            raise ModelError("a correlation lies between -1 and 1", ("correlations", k, "value"))
+        i, j = names.index(own.first), names.index(own.second)
+        if i == j:
+            raise ModelError("a correlation is between two parameters", ("correlations", k))
+        out[i, j] = out[j, i] = own.value
+    return out

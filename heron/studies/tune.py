@@ -9,11 +9,16 @@ from typing import Any, ClassVar
 
 import numpy as np
 
-from heron.errors import HeronError
+from heron.errors import HeronError, ModelError
+from heron.model import Document
+from heron.model.evaluation import evaluated_step
+from heron.problems import whole
 from heron.results import specs
-from heron.studies.contract import Findings, Floats, Point, Solver, Trial
-from heron.studies.minimise import FAILED, Method, minimise
-from heron.studies.variables import Variable
+from heron.studies.constraints import constraint
+from heron.studies.contract import Findings, Floats, Made, Point, Solver, Trial, at
+from heron.studies.minimise import FAILED, Method, minimise, spread_over
+from heron.studies.outcomes import outcome
+from heron.studies.variables import MOST_VARIANTS, Variable, ends, variables_of
 
 _WEIGHT = re.compile(r"^(.*?);\s*weight\s+([\d.]+)\s*$")
 TENTHS = 10.0  # a tenth of a limit that is not in dB counts as 1 dB
@@ -73,9 +78,7 @@ class Tune:
             raise HeronError("tuning needs a goal, such as |S11| < -12 dB from 2.40 to 2.48 GHz")
         low, span = self.ranges[:, 0], np.diff(self.ranges)[:, 0]
         trials: list[Trial] = []
-
-        def point(unit: Floats) -> Point:
-            return tuple(float(v) for v in low + np.clip(unit, 0, 1) * span)
+        point = self.point
 
         def worth(units: Sequence[Floats]) -> list[float]:
             own = solve([point(u) for u in units])
@@ -84,21 +87,27 @@ class Tune:
             trials.extend(own)
             return [self.worth(t) for t in own]
 
-        def allowed(unit: Floats) -> float:
-            here = point(unit)
-            return min((c(here) for c in self.constraints), default=1.0)
-
         minimise(
             worth,
             np.clip((np.array(self.start) - low) / span, 0, 1),
             self.budget,
             self.method,
-            allowed if self.constraints else None,
+            self.allowed if self.constraints else None,
             enough=0.0,
         )
         worths = [self.worth(t) for t in trials]
         best = int(np.argmin(worths))
         return Findings(trials, self._told(trials, worths, best))
+
+    def point(self, unit: Floats) -> Point:
+        """A point of the unit box as values of the variables."""
+        low, span = self.ranges[:, 0], np.diff(self.ranges)[:, 0]
+        return tuple(float(v) for v in low + np.clip(unit, 0, 1) * span)
+
+    def allowed(self, unit: Floats) -> float:
+        """Not below zero where all constraints hold."""
+        here = self.point(unit)
+        return min((c(here) for c in self.constraints), default=1.0)
 
     def worth(self, trial: Trial) -> float:
         """The weighed sum of what a variant lacks of its goals; 0 when all are met."""
@@ -122,3 +131,44 @@ class Tune:
             },
             "lacks": [w if w < FAILED else None for w in worths],
         }
+
+
+def made(step: Any, document: Document) -> Made:
+    """:raises ModelError: what is wrong with a tuning, and where."""
+    names = [v.parameter for v in step.vary]
+    variables: list[Variable] = []
+    ranges = []
+    for k, own in enumerate(step.vary):
+        with at("vary", k, "parameter"):
+            (variable,), values = variables_of(document, [own.parameter])
+            if names.count(own.parameter) > 1:
+                raise HeronError(f"“{own.parameter}” is varied twice; give one range of it")
+        variables.append(variable)
+        with at("vary", k, "range"):
+            ranges.append(ends(own.range, variable, values))
+    goals = []
+    for k, text in enumerate(step.goals):
+        with at("goals", k):
+            goals.append(goal(text))
+            outcome(goals[-1].text)
+    constraints = []
+    for k, text in enumerate(step.constraints):
+        with at("constraints", k):
+            constraints.append(constraint(text, document, variables))
+    budget = evaluated_step(step, values).budget
+    if not whole(budget, 1, MOST_VARIANTS):
+        raise ModelError(f"a tuning has 1 to {MOST_VARIANTS} variants, a whole number", ("budget",))
+    study = Tune(
+        variables,
+        np.array(ranges, dtype=float),
+        goals,
+        tuple(v.nominal for v in variables),
+        int(budget),
+        step.method,
+        constraints,
+    )
+    if constraints:
+        with at("constraints"):
+            spread_over(len(variables), study.allowed)
+    outcomes = list(dict.fromkeys([*(g.text for g in goals), *step.outcomes]))
+    return Made(study, variables, outcomes, int(budget))

@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Sequence
+import re
+from collections.abc import Sequence
 from dataclasses import dataclass
 from itertools import product
 from typing import Any
@@ -10,10 +11,12 @@ from typing import Any
 import numpy as np
 
 from heron.errors import HeronError, QuantityError
+from heron.jobs import Variant
+from heron.materials import LIBRARY, MEDIA
 from heron.model import Document
 from heron.quantities import Quantity, Values, engineering, evaluate, resolve_parameters
 from heron.quantities.units import NONE, Dimension, describe, si_symbol
-from heron.studies.contract import Floats
+from heron.studies.contract import Point
 
 MOST_VARIANTS = 20_000
 SLACK = 1e-9  # of a limit: what rounding does
@@ -33,6 +36,10 @@ class Variable:
     def unit(self) -> str:
         """Its SI unit."""
         return si_symbol(self.dimension)
+
+    def shown(self, value: float) -> float:
+        """A value as tables have it."""
+        return value
 
     def text(self, value: float) -> str:
         """A value as an expression."""
@@ -73,6 +80,74 @@ class Variable:
                 )
 
 
+@dataclass(frozen=True)
+class Choice:
+    """Something of the model that is one of some ``options``: ``plan`` by its name, a ``part``
+    present or absent, or the ``material`` of a part. Its values are the places of options.
+    """
+
+    name: str
+    of: str
+    options: tuple[str, ...]
+    part: str = ""
+    nominal: float = 0.0
+    unit: str = ""
+
+    def shown(self, value: float) -> str:
+        """A value as tables have it."""
+        return self.options[round(value)]
+
+    def check(self, value: float) -> None:
+        """Every option may be taken."""
+
+
+PRESENT, ABSENT = "present", "absent"
+
+
+def choice_of(document: Document, name: str, text: str) -> Choice | None:
+    """What words such as ``present or absent`` choose from; ``None`` where the name is that of a
+    parameter, or of nothing.
+
+    :raises HeronError: there is no such option.
+    """
+    if any(p.name == name for p in document.parameters):
+        return None
+    parts = {p.name for p in document.parts}
+    options = tuple(listed(text))
+    part = name.removesuffix(" material")
+    if name == "plan":
+        of, known = "plan", [p.name for p in document.plans]
+    elif name in parts:
+        of, known = "part", [PRESENT, ABSENT]
+    elif part != name and part in parts:
+        of, known = "material", [*(m.name for m in document.materials), *LIBRARY, *MEDIA]
+    else:
+        return None
+    for option in options:
+        if option not in known:
+            raise HeronError(f"“{option}” is no choice of {name}; there are {', '.join(known)}")
+    return Choice(name, of, options, part)
+
+
+def variant_of(
+    variables: Sequence[Variable | Choice], point: Point, plan: str | None = None
+) -> Variant:
+    """The variant of a model that values of variables are."""
+    overrides: dict[str, str] = {}
+    without: set[str] = set()
+    materials: dict[str, str] = {}
+    for v, value in zip(variables, point, strict=True):
+        if isinstance(v, Variable):
+            overrides[v.name] = v.text(value)
+        elif v.of == "plan":
+            plan = v.shown(value)
+        elif v.of == "material":
+            materials[v.part] = v.shown(value)
+        elif v.shown(value) == ABSENT:
+            without.add(v.part)
+    return Variant(overrides, plan, frozenset(without), materials=materials)
+
+
 def variables_of(document: Document, names: Sequence[str]) -> tuple[list[Variable], Values]:
     """Parameters of a model that are to be varied, and the values of all.
 
@@ -100,58 +175,58 @@ def variables_of(document: Document, names: Sequence[str]) -> tuple[list[Variabl
     return out, values
 
 
-def split(text: str, what: str) -> tuple[str, str]:
-    """Name and the rest of ``name=…``.
-
-    :raises HeronError: it is no such thing.
-    """
-    name, equals, rest = text.partition("=")
-    if not equals or not name.strip() or not rest.strip():
-        raise HeronError(f"{what}, not “{text}”")
-    return name.strip(), rest.strip()
+_RANGE = re.compile(
+    r"^(?:from\s+)?(.+?)\s+to\s+(.+?)\s+in\s+(\d+)\s+steps?(\s+of\s+equal\s+ratios?)?$"
+)
+_ENDS = re.compile(r"^(?:from\s+)?(.+?)\s+to\s+(.+)$")
 
 
 def stepped(text: str, variable: Variable, values: Values) -> list[float]:
-    """The values of ``start:stop:count``, with ``:log`` behind it in equal ratios, or of a list
-    ``v1,v2,…``; SI.
+    """Values as they are written, “1 mm to 2 mm in 5 steps”, “of equal ratios” behind it or not, or
+    “1 mm or 2 mm”; SI. ``values`` are those of the parameters that they are formulas of.
 
-    :raises HeronError: what is wrong with it.
+    :raises HeronError: what is wrong with them.
     """
-    parts = [p.strip() for p in text.split(":")]
-    if len(parts) == 1:
-        return [variable.value(v, values) for v in _listed(text)]
-    spaced = parts.pop() if parts[-1] in ("log", "linear") else "linear"
-    if len(parts) != 3 or not parts[2].isdigit():
-        raise HeronError(
-            f"“{text}” is no range of “{variable.name}”; write start:stop:count, or values with"
-            " commas between"
-        )
-    start, stop = (variable.value(p, values) for p in parts[:2])
-    count = int(parts[2])
+    m = _RANGE.match(text.strip())
+    if m is None:
+        if _ENDS.match(text.strip()):
+            raise HeronError(
+                f"“{text}” does not say in how many steps; write “{text} in 5 steps”, or values"
+                " with “or” between"
+            )
+        return [variable.value(v, values) for v in listed(text)]
+    start, stop = (variable.value(p, values) for p in m.groups()[:2])
+    count = int(m[3])
     if not 1 <= count <= MOST_VARIANTS:
         raise HeronError(
             f"“{variable.name}” has {count} steps; from 1 to {MOST_VARIANTS} are taken"
         )
-    if spaced == "log":
-        if start * stop <= 0:
-            raise HeronError(
-                f"steps of equal ratios need two values of “{variable.name}” of one sign, neither 0"
-            )
-        return [float(v) for v in np.geomspace(start, stop, count)]
-    return [float(v) for v in np.linspace(start, stop, count)]
+    if not m[4]:
+        return [float(v) for v in np.linspace(start, stop, count)]
+    if start * stop <= 0:
+        raise HeronError(
+            f"steps of equal ratios need two values of “{variable.name}” of one sign, neither 0"
+        )
+    return [float(v) for v in np.geomspace(start, stop, count)]
 
 
-def _listed(text: str) -> Iterable[str]:
-    """What stands between commas that are not within brackets."""
-    depth, own = 0, ""
-    for letter in text:
-        depth += {"(": 1, ")": -1}.get(letter, 0)
-        if letter == "," and depth == 0:
-            yield own
-            own = ""
-        else:
-            own += letter
-    yield own
+def listed(text: str) -> list[str]:
+    """What stands between “or”."""
+    return [t.strip() for t in re.split(r"\s+or\s+", text.strip())]
+
+
+def ends(text: str, variable: Variable, values: Values) -> tuple[float, float]:
+    """A range, “1 mm to 2 mm”, SI.
+
+    :raises HeronError: what is wrong with it.
+    """
+    m = _ENDS.match(text.strip())
+    if m is None:
+        raise HeronError(f"“{text}” is no range of “{variable.name}”; write 1 mm to 2 mm")
+    low, high = (variable.value(p, values) for p in m.groups())
+    if not low < high:
+        raise HeronError(f"the range of “{variable.name}” is empty; write the lower end first")
+    return low, high
 
 
 def combined(lists: Sequence[Sequence[Any]], side_by_side: bool = False) -> list[tuple[Any, ...]]:
@@ -173,14 +248,3 @@ def combined(lists: Sequence[Sequence[Any]], side_by_side: bool = False) -> list
             " side"
         )
     return list(product(*lists))
-
-
-def box(variables: Sequence[Variable], ranges: Sequence[tuple[float, float]]) -> Floats:
-    """Ranges (n, 2) of variables.
-
-    :raises HeronError: one is empty.
-    """
-    for v, (low, high) in zip(variables, ranges, strict=True):
-        if not low < high:
-            raise HeronError(f"the range of “{v.name}” is empty; write the lower end first")
-    return np.array(ranges, dtype=float)

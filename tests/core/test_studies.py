@@ -18,18 +18,21 @@ from scipy import stats
 from heron.cli import main
 from heron.errors import HeronError
 from heron.interface import Model
+from heron.jobs import Variant
 from heron.model import load_document
+from heron.phrases import printed, step_from
 from heron.results.formulas import Quantities
 from heron.studies.constraints import constraint
 from heron.studies.contract import Point, Trial, Value
 from heron.studies.here import Here
+from heron.studies.kinds import made, problems, step_of
 from heron.studies.minimise import FAILED, minimise
 from heron.studies.outcomes import outcome
 from heron.studies.polynomial import fitted
 from heron.studies.sensitivity import Sensitivity
 from heron.studies.tolerance import Spread, Tolerance, indices, spread
 from heron.studies.tune import Tune, goal
-from heron.studies.variables import Variable, combined, stepped, variables_of
+from heron.studies.variables import Variable, combined, stepped, variables_of, variant_of
 
 PLAIN = (0.0, 0.0, 0.0, 0.0, 0.0)
 
@@ -330,7 +333,7 @@ BAD = [
     (["--sweep", "L=150 mm", "--sweep", "L=160 mm"], "“L” is varied twice"),
     (["--sweep", "L=110 mm:210 mm:1000", "--sweep", "r=1 mm:2 mm:1000"], "1 000 000 variants"),
     (["--sweep", "L"], "--sweep takes"),
-    (["--sweep", "L=150 mm:160 mm"], "is no range of “L”"),
+    (["--sweep", "L=150 mm:160 mm"], "150 mm:160 mm” is no range"),
     (["--sweep", "L=150 mm,160 mm", "--sweep", "r=1 mm", "--side-by-side"], "there are 2, 1"),
     (["--tune", "gadget < 3", "--vary", "L=150 mm:170 mm"], "gadget"),
     (["--tune", "|S11| < -10 dB"], "--vary name=low:high"),
@@ -346,6 +349,8 @@ BAD = [
     (["--tolerance", "L=0 mm"], "must be above zero"),
     (["--tolerance", "L=3 GHz"], "“L” is a length"),
     (["--rescale", "868 mm mm"], "868 mm mm"),
+    (["--study", "no such"], "there is no study “no such”"),
+    (["--tolerance", "L=1 %", "--correlate", "L,r=0.5"], "“r” has no spread here"),
     ([], "a study is one of"),
     (["--sweep", "L=150 mm", "--rescale", "868 MHz"], "not --sweep and --rescale"),
 ]
@@ -436,9 +441,13 @@ def test_outcomes_are_read_between_samples(text: str, value: float) -> None:
 def test_ranges_and_constraints_follow_the_model() -> None:
     document = load_document(MODEL)
     (length,), values = variables_of(document, ["L"])
-    assert stepped("150 mm:170 mm:3", length, values) == pytest.approx([0.15, 0.16, 0.17])
-    assert stepped("100 mm:200 mm:3:log", length, values)[1] == pytest.approx(0.1 * 2**0.5)
-    assert stepped("150 mm, r * 160", length, values) == pytest.approx([0.15, 0.16])
+    assert stepped("150 mm to 170 mm in 3 steps", length, values) == pytest.approx(
+        [0.15, 0.16, 0.17]
+    )
+    assert stepped("100 mm to 200 mm in 3 steps of equal ratios", length, values)[
+        1
+    ] == pytest.approx(0.1 * 2**0.5)
+    assert stepped("150 mm or r * 160", length, values) == pytest.approx([0.15, 0.16])
     assert combined([[1, 2], [3, 4]]) == [(1, 3), (1, 4), (2, 3), (2, 4)]
     assert combined([[1, 2], [3, 4]], side_by_side=True) == [(1, 3), (2, 4)]
     room = constraint("half < 90 mm", document, [length])
@@ -446,3 +455,98 @@ def test_ranges_and_constraints_follow_the_model() -> None:
     cut = spread("normal 1 % truncated at 2 %", length, values)
     assert cut.width == pytest.approx(0.0016) and cut.cut == pytest.approx(0.0032)
     assert cut.distribution.support() == pytest.approx((0.1568, 0.1632))
+
+
+STUDIES = [
+    "Sweep lengths: L = 150 mm to 170 mm in 3 steps and r = 1 mm or 2 mm, reading smallest gain",
+    "Sweep plans: plan = fine or coarse and rod material = brass or perfect conductor",
+    "Sweep parts: rod = present or absent and L = 150 mm or 160 mm, side by side",
+    "Sweep slim: L = 150 mm or 160 mm and r = L / 100 or L / 200",
+    "Tune match: L = 140 mm to 200 mm, so that |S11| < -14 dB at 868 MHz, where half < 95 mm,"
+    " 20 variants at most, local search",
+    "Tolerance saw: L ± 2 % and r ± uniform 0.2 mm, judged by |S11| < -10 dB at 868 MHz,"
+    " 24 samples, correlated L with r by 0.5",
+    "Sensitivity all by L and r, steps of 0.02, reading smallest gain, by plan fine",
+    "Rescale band to 868 MHz by L",
+]
+
+
+@pytest.mark.parametrize("text", STUDIES)
+def test_a_study_is_a_sentence_that_is_read_as_it_is_printed(text: str) -> None:
+    document = _with_choices()
+    step = step_from(text, document, [])
+    assert step.chapter == "studies" and step.step is not None
+    printed_again = printed("studies", step.step)
+    assert step_from(printed_again, document, []).step == step.step
+    own = document.model_copy(update={"studies": [_study(step.step)]})
+    assert problems(load_document(own.model_dump(mode="json"))) == []
+
+
+def _study(step: Any) -> Any:
+    fields = {k: v for k, v in step.items() if k != "kind"}
+    outcomes = fields.pop("outcomes", None) or ["s11"]
+    return step_of(step["kind"], **fields, outcomes=outcomes)
+
+
+def _with_choices() -> Any:
+    data = json.loads(json.dumps(MODEL))
+    data["plans"] = [data["plans"][0] | {"name": n} for n in ("coarse", "fine")]
+    data["materials"] = [{"kind": "conductor", "name": "brass", "conductivity": "15e6 S/m"}]
+    return load_document(data)
+
+
+def test_what_is_chosen_and_what_follows_from_it_makes_variants() -> None:
+    document = _with_choices()
+
+    def variants(text: str) -> list[Variant]:
+        found = made(_study(step_from(text, document, []).step), document)
+        return [variant_of(found.variables, p) for p in found.study.points]  # type: ignore[attr-defined]
+
+    first, *_, last = variants(STUDIES[1])
+    assert (first.plan, dict(first.materials)) == ("fine", {"rod": "brass"})
+    assert (last.plan, dict(last.materials)) == ("coarse", {"rod": "perfect conductor"})
+    assert first.of(document).parts[0].material == "brass"
+    whole, bare = variants(STUDIES[2])
+    assert not whole.without and bare.without == {"rod"} and bare.overrides == {"L": "0.16 m"}
+    radii = [float(v.overrides["r"].split()[0]) * 1e3 for v in variants(STUDIES[3])]
+    assert radii == pytest.approx([1.5, 0.75, 1.6, 0.8])
+
+
+WRONG = [
+    ("Sweep a: L = 150 mm to 400 mm in 3 steps", ("vary", 0, "values"), "220 mm at most"),
+    ("Sweep a: L = 1 mm to 2 mm", ("vary", 0, "values"), "in how many steps"),
+    ("Sweep a: L = 150 mm and L = 160 mm", ("vary", 1, "parameter"), "varied twice"),
+    ("Sweep a: plan = rough or fine", ("vary", 0, "values"), "no choice of plan"),
+    ("Tune a: L = 150 mm to 170 mm, so that colour < 3", ("goals", 0), "colour"),
+    (
+        "Tune a: L = 150 mm to 170 mm, so that |S11| < -9 dB, where L < 1 mm",
+        ("constraints",),
+        "keeps all",
+    ),
+    ("Tolerance a: L ± 0 mm", ("spreads", 0, "spread"), "above zero"),
+    ("Tolerance a: L ± 1 %, 0 samples", ("samples",), "whole number"),
+    ("Sensitivity a by L, steps of 2", ("step",), "at most 0.2"),
+    ("Rescale a to 0 MHz", ("wished",), "above zero"),
+]
+
+
+@pytest.mark.parametrize(("text", "path", "said"), WRONG)
+def test_what_is_wrong_with_a_study_is_said_where_it_stands(
+    text: str, path: tuple[str | int, ...], said: str
+) -> None:
+    document = _with_choices()
+    studies = [_study(step_from(text, document, []).step)]
+    (problem,) = problems(document.model_copy(update={"studies": studies}))
+    assert problem.path == ("studies", 0, *path)
+    assert said in problem.message
+
+
+def test_a_study_of_the_model_runs_from_the_command_line(tmp_path: Path) -> None:
+    document = _with_choices()
+    step = step_from(STUDIES[0], document, []).step
+    path = tmp_path / "post.json"
+    data = document.model_dump(mode="json")
+    path.write_text(json.dumps(data | {"studies": [step | {"outcomes": [RESONANCE]}]}))
+    told = study(path, tmp_path / "out", "--study", "lengths")
+    assert len(told["variants"]) == 6
+    assert told["variants"][0]["outcome"][RESONANCE]["value"] > 0

@@ -1,0 +1,34 @@
+"""Outcomes as JSON, and back."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from typing import Any
+
+import numpy as np
+
+from heron.studies.contract import Value
+
+
+def plain(value: Value) -> dict[str, Any]:
+    """``{value, unit}``, or a curve as ``{unit, frequency_hz, values | re, im}``; not a number is
+    null.
+    """
+    if value.x is None or value.y is None:
+        return {"value": value.number, "unit": value.unit}
+    y = np.asarray(value.y)
+    parts = {"re": y.real, "im": y.imag} if np.iscomplexobj(y) else {"values": y}
+    return {
+        "unit": value.unit,
+        "frequency_hz": value.x.tolist(),
+        **{k: [c if np.isfinite(c) else None for c in v.tolist()] for k, v in parts.items()},
+    }
+
+
+def value_of(kept: Mapping[str, Any]) -> Value:
+    """The outcome that :func:`plain` wrote."""
+    if "frequency_hz" not in kept:
+        return Value(kept["unit"], kept["value"])
+    parts = {k: np.array(kept[k], dtype=float) for k in ("values", "re", "im") if k in kept}
+    y = parts["values"] if "values" in parts else parts["re"] + 1j * parts["im"]
+    return Value(kept["unit"], x=np.array(kept["frequency_hz"]), y=y)
