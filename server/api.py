@@ -16,6 +16,7 @@ from server.readouts.api import router as readouts
 from server.readouts.evaluation import router as evaluation
 from server.runs.api import router as runs
 from server.runs.results import router as results
+from server.studies.api import router as studies
 
 
 class StrictRenderer(JSONRenderer):
@@ -37,3 +38,4 @@ api.add_router("/projects", runs, tags=["runs"])
 api.add_router("/projects", results, tags=["runs"])
 api.add_router("/projects", readouts, tags=["readouts"])
 api.add_router("/projects", evaluation, tags=["evaluation"])
+api.add_router("/projects", studies, tags=["studies"])

@@ -6,6 +6,7 @@ import os
 import sys
 
 import django
+import psutil
 
 os.environ.setdefault("DJANGO_SETTINGS_MODULE", "server.settings")
 django.setup()
@@ -14,8 +15,10 @@ from django.core.management import call_command  # noqa: E402
 
 from server.runs import warm  # noqa: E402
 
-# jobs at a time: a run may have the whole machine, a reader of a file waits as long as it reads
-QUEUES = {"runs": 1, "files": 2}
+# jobs at a time: a run may have the whole machine, variants of studies a core each; a reader of a
+# file waits as long as it reads, and a study as long as its variants are solved
+CORES = psutil.cpu_count(logical=False) or 1
+QUEUES = {"runs": 1, "files": 2, "studies": 8, "variants": CORES}
 
 
 def main(name: str) -> None:

@@ -22,6 +22,7 @@ INSTALLED_APPS = [
     "server.projects",
     "server.runs",
     "server.readouts",
+    "server.studies",
 ]
 MIDDLEWARE = [
     "django.middleware.security.SecurityMiddleware",

@@ -1,8 +1,8 @@
 """A worker: ``python -m server.worker``.
 
 This process looks for runs that a dead worker left, in transactions of its own, and keeps the
-processes of its queues going, of runs and of uploaded files; after a restart of the database all go
-on.
+processes of its queues going, of runs, uploaded files, studies and their variants; after a restart
+of the database all go on.
 Asked to end, it gives back what it was solving.
 """
 
@@ -28,9 +28,10 @@ from django.db import close_old_connections, connections  # noqa: E402
 from server.config import ROOT  # noqa: E402
 from server.runs import machines  # noqa: E402
 from server.runs.actions import give_back, take_up_orphans  # noqa: E402
+from server.studies.actions import take_up_studies  # noqa: E402
 
 LOOK_S = 3.0
-QUEUES = ("runs", "files")
+QUEUES = ("runs", "files", "studies", "variants")
 LAST_S = 5.0  # for solves to end with their queue
 PR_SET_PDEATHSIG = 1
 log = logging.getLogger(__name__)
@@ -52,6 +53,7 @@ def main() -> None:
             try:
                 machines.report()
                 take_up_orphans()
+                take_up_studies()
             except DatabaseError as error:
                 log.warning("the database is away: %s", error)
             close_old_connections()

@@ -86,6 +86,11 @@ class Study(Protocol):
         :raises HeronError: nothing can be found, and why.
         """
 
+    def tell(self, trials: Sequence[Trial]) -> dict[str, Any]:
+        """What is found in the first of its trials, while others are still to come; nothing where
+        that takes all.
+        """
+
 
 @dataclass(frozen=True)
 class Made:

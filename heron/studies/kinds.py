@@ -86,7 +86,7 @@ def problems(document: Document) -> list[Problem]:
 
 
 def step_of(kind: str, **fields: Any) -> Any:
-    """A study's step from its fields, which are expressions and texts.
+    """A study's step from its fields, which are expressions and texts, ``kind`` among them or not.
 
     :raises pydantic.ValidationError: a field is wrong.
     """

@@ -11,7 +11,7 @@ from heron.model import Document
 from heron.model.evaluation import evaluated_step
 from heron.quantities import names_in
 from heron.quantities.expressions import LENGTH
-from heron.studies.contract import Findings, Made, Point, Solver, at
+from heron.studies.contract import Findings, Made, Point, Solver, Trial, at
 from heron.studies.variables import Variable, variables_of
 
 RESONANCE = "f where abs(s11) is smallest"
@@ -46,21 +46,22 @@ class Rescale:
         (second,) = solve([scaled])
         if second.failure:
             raise HeronError(f"the scaled model could not be solved: {second.failure}")
-        after = float(second.outcomes[self.outcome].number or 0.0)
-        return Findings(
-            [first, second],
-            {
-                "ratio": ratio,
-                "before": found,
-                "after": after,
-                "wished": self.wished,
-                "off": after / self.wished - 1,
-                "best": {
-                    "variant": 1,
-                    "values": dict(zip((v.name for v in self.variables), scaled, strict=True)),
-                },
-            },
-        )
+        return Findings([first, second], self.tell([first, second]))
+
+    def tell(self, trials: Sequence[Trial]) -> dict[str, Any]:
+        """The ratio and what came of it, once both are solved."""
+        if len(trials) < 2 or any(t.failure for t in trials):
+            return {}
+        before, after = (float(t.outcomes[self.outcome].number or 0.0) for t in trials)
+        names = [v.name for v in self.variables]
+        return {
+            "ratio": before / self.wished,
+            "before": before,
+            "after": after,
+            "wished": self.wished,
+            "off": after / self.wished - 1,
+            "best": {"variant": 1, "values": dict(zip(names, trials[1].point, strict=True))},
+        }
 
 
 def lengths_of(document: Document) -> list[str]:

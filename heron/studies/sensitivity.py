@@ -55,6 +55,12 @@ class Sensitivity:
         failed = next((t for t in trials if t.failure), None)
         if failed is not None:
             raise HeronError(f"a variant beside the model could not be solved: {failed.failure}")
+        return Findings(trials, self.tell(trials))
+
+    def tell(self, trials: Sequence[Trial]) -> dict[str, Any]:
+        """The derivatives, once all is solved."""
+        if len(trials) < 1 + 4 * len(self.variables) or any(t.failure for t in trials):
+            return {}
         told = {}
         for name, value in trials[0].outcomes.items():
             if value.number is None:
@@ -71,7 +77,7 @@ class Sensitivity:
                 "value": value.number,
                 "by": {n: rows[n] for n in ranked},
             }
-        return Findings(trials, {"sensitivities": told})
+        return {"sensitivities": told}
 
     def _derivative(self, variable: Variable, around: Sequence[float]) -> dict[str, Any]:
         """By SI unit of the variable, and what one per cent of it does."""

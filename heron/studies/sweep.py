@@ -9,7 +9,7 @@ from typing import Any, ClassVar
 from heron.errors import HeronError, ModelError
 from heron.model import Document
 from heron.quantities import names_in, resolve_parameters
-from heron.studies.contract import Findings, Made, Point, Solver, at, solved
+from heron.studies.contract import Findings, Made, Point, Solver, Trial, at, solved
 from heron.studies.variables import (
     Choice,
     Variable,
@@ -34,6 +34,10 @@ class Sweep:
         if trials and all(t.failure for t in trials):
             raise HeronError(f"no variant could be solved; the first: {trials[0].failure}")
         return Findings(trials)
+
+    def tell(self, trials: Sequence[Trial]) -> dict[str, Any]:
+        """A sweep finds nothing but its variants."""
+        return {}
 
 
 def made(step: Any, document: Document) -> Made:

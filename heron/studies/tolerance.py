@@ -113,13 +113,19 @@ class Tolerance:
         if self.samples < 1 or not self.spreads:
             raise HeronError("a tolerance study needs a spread of a parameter, and a sample")
         trials = solved(solve, self.points())
+        if all(t.failure for t in trials):
+            raise HeronError(f"no variant could be solved; the first: {trials[0].failure}")
+        return Findings(trials, self.tell(trials))
+
+    def tell(self, trials: Sequence[Trial]) -> dict[str, Any]:
+        """Figures of the outcomes, and the yield."""
         good = [t for t in trials if not t.failure]
         if not good:
-            raise HeronError(f"no variant could be solved; the first: {trials[0].failure}")
+            return {}
         told: dict[str, Any] = {"failed": len(trials) - len(good), "outcomes": self._figures(good)}
         if self.specs:
             told |= self._yield(good, trials)
-        return Findings(trials, told)
+        return told
 
     def _yield(self, good: Sequence[Trial], trials: Sequence[Trial]) -> dict[str, Any]:
         """The share that keeps all spec lines, with the limits between which it lies (Wilson's

@@ -95,9 +95,7 @@ class Tune:
             self.allowed if self.constraints else None,
             enough=0.0,
         )
-        worths = [self.worth(t) for t in trials]
-        best = int(np.argmin(worths))
-        return Findings(trials, self._told(trials, worths, best))
+        return Findings(trials, self.tell(trials))
 
     def point(self, unit: Floats) -> Point:
         """A point of the unit box as values of the variables."""
@@ -117,7 +115,12 @@ class Tune:
             g.weight * g.shortfall(float(trial.outcomes[g.text].number or 0.0)) for g in self.goals
         )
 
-    def _told(self, trials: list[Trial], worths: list[float], best: int) -> dict[str, Any]:
+    def tell(self, trials: Sequence[Trial]) -> dict[str, Any]:
+        """The best variant, and what each lacks."""
+        worths = [self.worth(t) for t in trials]
+        if all(w >= FAILED for w in worths):
+            return {}
+        best = int(np.argmin(worths))
         margins = {g.text: trials[best].outcomes[g.text].number for g in self.goals}
         return {
             "best": {

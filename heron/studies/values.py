@@ -2,12 +2,17 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from typing import Any
 
 import numpy as np
+import xarray as xr
 
+from heron.errors import QuantityError
+from heron.quantities import Values
+from heron.results.formulas import Quantities
 from heron.studies.contract import Value
+from heron.studies.outcomes import outcome
 
 
 def plain(value: Value) -> dict[str, Any]:
@@ -23,6 +28,21 @@ def plain(value: Value) -> dict[str, Any]:
         "frequency_hz": value.x.tolist(),
         **{k: [c if np.isfinite(c) else None for c in v.tolist()] for k, v in parts.items()},
     }
+
+
+def outcomes_of(results: xr.Dataset, values: Values, texts: Sequence[str]) -> dict[str, Any]:
+    """Outcomes of a run by their texts as JSON; ``{reason}`` where the run says nothing of one.
+
+    :param values: of the model's parameters.
+    """
+    quantities = Quantities(results, values)
+    out: dict[str, Any] = {}
+    for text in texts:
+        try:
+            out[text] = plain(outcome(text)(quantities))
+        except QuantityError as error:
+            out[text] = {"reason": error.message}
+    return out
 
 
 def value_of(kept: Mapping[str, Any]) -> Value:

@@ -21,11 +21,13 @@ from heron.geometry.tessellate import shapes
 from heron.model import evaluate_document, load_document
 from heron.phrases import completions, printed, step_from
 from heron.quantities.units import si_symbol
+from heron.studies.kinds import problems
 from server.projects.files import provider
 from server.projects.models import Project, Revision
 from server.projects.views import curves, engine_view, examination_view, outline
 from server.readouts.models import ReferenceCurve
 from server.runs.models import Run
+from server.studies import reads
 
 KEPT = 6  # examinations
 CURVE_POINTS = 201
@@ -68,7 +70,10 @@ def look_over(
     """The examination of a document as the bench needs it; ``memory`` is that of the largest
     machine that takes runs, if one is known.
     """
-    return examination_view(judged_for(_examination(document, project, plan), memory), set(have))
+    found = judged_for(_examination(document, project, plan), memory)
+    view = examination_view(found, set(have))
+    view["problems"] += [asdict(p) for p in problems(found.model.document)]
+    return view
 
 
 def look_at(document: str, project: int | None, name: str, asked: dict[str, Any]) -> bytes:
@@ -96,6 +101,13 @@ def preflight(
         },
         "forecast": None if found.forecast is None else found.forecast.as_json(),
     }
+
+
+def study_preflight(document: str, project: int, name: str, memory: float | None) -> dict[str, Any]:
+    """What a study needs to know before it is queued; with ``errors``, it cannot be."""
+    plan = next((s.plan for s in load_document(document).studies if s.name == name), "")
+    found = judged_for(_examination(document, project, plan or None), memory)
+    return reads.preflight_of(document, name, found)
 
 
 def material_curve(document: str, name: str, f_start: float, f_stop: float) -> dict[str, Any]:
@@ -191,5 +203,10 @@ TASKS: dict[str, Callable[..., Any]] = {
         structure_of,
         read_curves,
         reference_of,
+        study_preflight,
     )
+} | {
+    "study_curves": reads.curves_of,
+    "study_outcome": reads.outcomes_by_variant,
+    "study_dials": reads.dials_of,
 }

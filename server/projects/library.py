@@ -74,7 +74,7 @@ def cards(request: HttpRequest) -> list[dict[str, Any]]:
     last run's headline, how many runs are going on and how far the farthest is; one query, and
     nothing of their models.
     """
-    runs = Run.objects.filter(project=OuterRef("pk"))
+    runs = Run.objects.filter(project=OuterRef("pk"), study=None)
     active = runs.filter(status__in=ACTIVE).order_by().values("project")
     role = Member.objects.filter(project=OuterRef("pk"), user=person(request)).values("role")
     found = (

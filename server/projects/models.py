@@ -27,6 +27,7 @@ class Project(models.Model):
     )
     # the number of its newest run, which may be gone: none is given twice
     last_run = models.PositiveIntegerField(default=0)
+    last_study = models.PositiveIntegerField(default=0)
     created = models.DateTimeField(auto_now_add=True)
     updated = models.DateTimeField(auto_now=True)
 

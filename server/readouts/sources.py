@@ -80,7 +80,9 @@ def verdicts(request: HttpRequest, project_id: int, texts: list[str]) -> list[di
     it.
     """
     runs = [
-        r for r in get_project(request, project_id).runs.defer("live", "forecast") if r.has_results
+        r
+        for r in get_project(request, project_id).runs.filter(study=None).defer("live", "forecast")
+        if r.has_results
     ]
     return [_line(text, runs) for text in texts]
 

@@ -20,7 +20,7 @@ from server.projects.permissions import get_project
 from server.runs import machines
 from server.runs.ending import end, fail
 from server.runs.models import Run, RunEvent, Status, Wish
-from server.runs.tasks import solve_run
+from server.runs.tasks import BEHIND_RUNS, solve_run, solve_variants
 
 SILENT = timedelta(seconds=12)  # a live child writes its heartbeat every two seconds
 UNCLAIMED = timedelta(seconds=20)  # a child claims its run as soon as it has started
@@ -126,6 +126,9 @@ def solve_finer(request: HttpRequest, project_id: int, number: int) -> Run:
 def enqueue(run: Run, message: str, priority: int = 0) -> None:
     """Defers the job in the transaction that changes the run."""
     RunEvent.objects.create(run=run, message=message)
+    if run.study_id is not None:
+        solve_variants.configure(priority=BEHIND_RUNS).defer(study_id=run.study_id)
+        return
     solve_run.configure(priority=priority).defer(run_id=run.id)
 
 
@@ -281,7 +284,8 @@ def _take_up_lost() -> int:
     """
     from procrastinate.contrib.django.models import ProcrastinateEvent, ProcrastinateJob
 
-    queued = Run.objects.select_for_update(skip_locked=True).filter(status=Status.QUEUED)
+    own = Run.objects.filter(status=Status.QUEUED, study=None)
+    queued = own.select_for_update(skip_locked=True)
     begun = ProcrastinateEvent.objects.filter(
         type="started", at__gt=timezone.now() - UNCLAIMED
     ).values("job_id")

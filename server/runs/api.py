@@ -152,10 +152,14 @@ def list_runs(
     before: int | None = None,
     limit: Annotated[int, Query(ge=1, le=MOST_LISTED)] = MOST_LISTED,
 ) -> list[dict[str, Any]]:
-    """The latest runs first; those ``before`` a number are asked for in the same way."""
+    """The latest runs first, without variants of studies; those ``before`` a number are asked for
+    in the same way.
+    """
     project = get_project(request, project_id)
-    runs = project.runs.select_related("revision").defer(
-        "summary", "live", "trust", "made_by", "revision__document"
+    runs = (
+        project.runs.filter(study=None)
+        .select_related("revision")
+        .defer("summary", "live", "trust", "made_by", "outcomes", "revision__document")
     )
     if before is not None:
         runs = runs.filter(number__lt=before)

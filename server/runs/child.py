@@ -1,4 +1,4 @@
-"""A process that solves runs: ``python -m server.runs.child``, which reads their numbers.
+"""A process that solves runs: ``python -m server.runs.child``, which reads what to solve.
 
 It has its libraries and kernels loaded before the first comes, dies with its queue, and keeps
 within a limit of memory.
@@ -27,21 +27,23 @@ import scipy  # noqa: E402
 from django.db import Error as DatabaseError  # noqa: E402
 from django.db import close_old_connections, connections, transaction  # noqa: E402
 from django.utils import timezone  # noqa: E402
+from threadpoolctl import threadpool_limits  # noqa: E402
 
 import heron  # noqa: E402
 from heron.checks import trust_card  # noqa: E402
 from heron.checks.trust import grade  # noqa: E402
 from heron.engines import ENGINES, Event, Signal  # noqa: E402
 from heron.errors import HeronError, Stopped  # noqa: E402
-from heron.jobs import Job, Variant, execute  # noqa: E402
+from heron.jobs import Job, execute  # noqa: E402
 from heron.model import load_document  # noqa: E402
 from heron.results.readout import headline  # noqa: E402
+from heron.studies.values import outcomes_of  # noqa: E402
 from server.processes import end_with_parent  # noqa: E402
 from server.projects.files import provider  # noqa: E402
 from server.runs import store  # noqa: E402
 from server.runs.ending import end, fail, log  # noqa: E402
 from server.runs.figures import figures_of  # noqa: E402
-from server.runs.models import Run, Status, Wish  # noqa: E402
+from server.runs.models import ACTIVE, Run, Status, Wish  # noqa: E402
 from server.runs.warm import DONE  # noqa: E402
 
 HEARTBEAT_S = 2.0
@@ -49,14 +51,15 @@ WRITE_S = 0.25  # between progress writes
 LIVE_POINTS = 200  # solved points kept for the live plot
 MEMORY_SHARE = 0.9  # of the machine's memory, as address space on top of what libraries map
 OWN_THREADS = 2  # this one, and the one that looks after the parent
+VARIANTS_S = 20.0  # that variants of one study are solved before others have their turn
 ATTEMPTS = 30  # at the database, a second apart
 MOST_KEPT_KB = 1_500_000  # of memory taken, beyond which the next run has a new process
 MAPPED_BYTES = 6e9  # address space that numerical libraries map without using it
 
 
 def main() -> int:
-    """Solves the runs whose numbers come in, a line each, as long as all is well and little memory
-    was taken.
+    """Solves what comes in, a "run 3" or variants of a "study 2" in a line each, as long as all is
+    well and little memory was taken.
     """
     end_with_parent()
     limit = int(MEMORY_SHARE * psutil.virtual_memory().total + MAPPED_BYTES)
@@ -64,7 +67,8 @@ def main() -> int:
     warm_up()
     close_old_connections()
     for line in sys.stdin:
-        _serve(int(line))
+        kind, number = line.split()
+        SERVED[kind](int(number))
         connections.close_all()
         if threading.active_count() > OWN_THREADS:
             return 0  # work that was left behind goes on in a thread
@@ -87,28 +91,53 @@ def warm_up() -> None:
         engine.views  # noqa: B018 - loads the engine
 
 
-def _serve(run_id: int) -> None:
-    """Solves one run, whatever comes of it.
+def _serve_run(run_id: int) -> None:
+    """Solves one run, with all that the machine has."""
+    run = _claimed(id=run_id)
+    if run is not None:  # else stopped, deleted or taken meanwhile
+        _serve(run, os.cpu_count() or 1)
 
-    While the database is away, as in a restart, it is asked again.
+
+def _serve_study(study_id: int) -> None:
+    """Solves queued variants of a study for some seconds, on a share of the cores."""
+    until = time.monotonic() + VARIANTS_S
+    while time.monotonic() < until:
+        run = _claimed(study_id=study_id, study__wish=Wish.NONE)
+        if run is None:
+            return
+        mates = Run.objects.filter(study_id=study_id, status__in=ACTIVE).count()
+        cores = os.cpu_count() or 1
+        _serve(run, max(1, cores // max(1, min(cores, mates))))
+
+
+SERVED = {"run": _serve_run, "study": _serve_study}
+
+
+def _claimed(**which: Any) -> Run | None:
+    """Takes the first queued run of some. While the database is away, as in a restart, it is asked
+    again.
     """
-    claimed = None
     for attempt in range(ATTEMPTS):
         try:
-            claimed = _claim(run_id)
-            break
+            return _claim(**which)
         except DatabaseError:
             if attempt == ATTEMPTS - 1:
                 raise
             close_old_connections()
             time.sleep(1)
-    if claimed is None:
-        return  # stopped, deleted or taken meanwhile
+    return None
+
+
+def _serve(claimed: Run, threads: int) -> None:
+    """Solves one run, whatever comes of it."""
+    run_id = claimed.id
+    numba.set_num_threads(min(threads, numba.config.NUMBA_NUM_THREADS))
     ended = threading.Event()
     beat = threading.Thread(target=_heartbeat, args=(run_id, ended), daemon=True)
     beat.start()
     try:
-        _solve(claimed)
+        with threadpool_limits(threads):
+            _solve(claimed)
     except Stopped as stopped:
         end(run_id, Status.STOPPED, stopped.message)
     except HeronError as error:
@@ -124,15 +153,13 @@ def _serve(run_id: int) -> None:
 
 
 @transaction.atomic
-def _claim(run_id: int) -> Run | None:
-    run = (
-        Run.objects.select_for_update()
-        .select_related("revision")
-        .filter(id=run_id, status=Status.QUEUED)
-        .first()
-    )
-    if run is None:
+def _claim(**which: Any) -> Run | None:
+    queued = Run.objects.filter(status=Status.QUEUED, **which).order_by("number")
+    # of many, what another has just taken is passed over
+    first = queued.select_for_update(of=("self",), skip_locked="id" not in which).first()
+    if first is None:
         return None
+    run = Run.objects.select_related("revision", "project", "study").get(id=first.id)
     now = timezone.now()
     run.status, run.stage, run.started, run.heartbeat = Status.RUNNING, "preparing", now, now
     run.attempts += 1
@@ -147,7 +174,7 @@ def _claim(run_id: int) -> Run | None:
         "process": os.getpid(),
     }
     run.save()
-    log(run_id, f"started on {platform.node()}")
+    log(run.id, f"started on {platform.node()}")
     return run
 
 
@@ -207,14 +234,17 @@ class _Reporter:
 
 def _solve(run: Run) -> None:
     document = load_document(run.revision.document)
-    variant = Variant(run.overrides, run.plan or None, empty=run.empty)
-    done = execute(Job(document, variant, provider(run.project)), _Reporter(run.id)).run
+    solved = execute(Job(document, run.variant, provider(run.project)), _Reporter(run.id))
+    done = solved.run
+    read = {}
+    if run.study is not None:
+        read = outcomes_of(done.results, solved.examination.model.values, run.study.outcomes)
     data = store.encode(done.results)
     card = trust_card(done.results)
     stopped = bool(done.results.attrs["stopped"])
     for attempt in range(ATTEMPTS):  # the database may be restarting just now
         try:
-            _finish(run.id, done.summary, data, card, stopped, headline(done.results))
+            _finish(run.id, done.summary, data, card, stopped, headline(done.results), read)
             return
         except DatabaseError:
             if attempt == ATTEMPTS - 1:
@@ -231,13 +261,14 @@ def _finish(
     card: list[Any],
     stopped: bool,
     head: dict[str, Any],
+    read: dict[str, Any],
 ) -> None:
     run = Run.objects.select_for_update().filter(id=run_id).first()
     if run is None:
         return
     store.save(run, data)
     run.digest = store.digest_of(data)
-    run.summary, run.headline = summary, head
+    run.summary, run.headline, run.outcomes = summary, head, read
     run.figures = figures_of(summary, head)
     run.trust, run.grade = [asdict(i) for i in card], grade(card)
     run.status = Status.STOPPED if stopped else Status.FINISHED

@@ -2,10 +2,15 @@
 
 from __future__ import annotations
 
+from typing import TYPE_CHECKING
+
 from django.conf import settings
 from django.db import models
 
 from server.projects.models import Project, Revision
+
+if TYPE_CHECKING:
+    from heron.jobs import Variant
 
 
 class Status(models.TextChoices):
@@ -57,6 +62,14 @@ class Run(models.Model):
     empty = models.BooleanField(default=False)
     plan = models.CharField(max_length=60, default="", blank=True)  # of its revision
     digest = models.CharField(max_length=64, default="", blank=True)  # of its results
+    # of a variant of a study: the study, what else is changed, what all of it depends on, and what
+    # was read off its results
+    study = models.ForeignKey(
+        "studies.Study", null=True, on_delete=models.CASCADE, related_name="runs"
+    )
+    changes = models.JSONField(default=dict)
+    given = models.CharField(max_length=64, default="", blank=True, db_index=True)
+    outcomes = models.JSONField(default=dict)
     baseline = models.BooleanField(default=False)
     made_by = models.JSONField(default=dict)
     created = models.DateTimeField(auto_now_add=True)
@@ -67,6 +80,19 @@ class Run(models.Model):
     class Meta:
         ordering = ["number"]
         constraints = [models.UniqueConstraint(fields=["project", "number"], name="run_number")]
+
+    @property
+    def variant(self) -> Variant:
+        """What it changes of its revision's model."""
+        from heron.jobs import Variant  # only now: every command of Django loads this file
+
+        return Variant(
+            self.overrides,
+            self.plan or None,
+            frozenset(self.changes.get("without", [])),
+            self.empty,
+            self.changes.get("materials", {}),
+        )
 
     @property
     def active(self) -> bool:

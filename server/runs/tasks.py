@@ -1,12 +1,14 @@
-"""The job behind a run: a child process does the work, so that its memory and its death are its
+"""The jobs behind runs: a child process does the work, so that its memory and its death are its
 own.
 """
 
 from __future__ import annotations
 
-import signal
+import platform
 
 from procrastinate.contrib.django import app
+
+BEHIND_RUNS = -5  # priority of variants: a run that somebody waits for goes before them
 
 
 @app.task(queue="runs", name="solve_run")
@@ -16,12 +18,26 @@ def solve_run(run_id: int) -> None:
     from server.runs import warm
     from server.runs.ending import fail
 
-    code, last = warm.solve(run_id)
-    if code < 0:
-        fail(
-            run_id,
-            f"the solve was ended by {signal.Signals(-code).name}; if that was memory,"
-            " use fewer segments",
-        )
-    elif code > 0:
-        fail(run_id, f"the solve ended unexpectedly: {last}")
+    ended = warm.solve(f"run {run_id}")
+    if ended.code != 0:
+        fail(run_id, ended.why)
+        warm.keep_one()
+
+
+@app.task(queue="variants", name="solve_variants")
+def solve_variants(study_id: int) -> None:
+    """Solves variants of a study, one after the other, for some seconds. What the child dies of
+    fails the variant that it was solving, and no other.
+    """
+    from server.runs import warm
+    from server.runs.ending import fail
+    from server.runs.models import Run, Status
+
+    ended = warm.solve(f"study {study_id}")
+    if ended.code != 0:
+        own = Run.objects.filter(study_id=study_id, status=Status.RUNNING)
+        its = own.filter(made_by__machine=platform.node(), made_by__process=ended.process)
+        for run_id in its.values_list("id", flat=True):
+            fail(run_id, ended.why)
+    if Run.objects.filter(study_id=study_id, status=Status.QUEUED, study__wish="").exists():
+        solve_variants.configure(priority=BEHIND_RUNS).defer(study_id=study_id)

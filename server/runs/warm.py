@@ -6,13 +6,14 @@ start one takes seconds, which a short solve need not wait for. The queue keeps 
 
 from __future__ import annotations
 
+import signal
 import subprocess
 import sys
 import tempfile
 import threading
 from contextlib import suppress
 from dataclasses import dataclass
-from typing import IO, cast
+from typing import IO, NamedTuple, cast
 
 from server.config import ROOT
 
@@ -22,7 +23,7 @@ DONE = "done"
 
 @dataclass
 class Child:
-    """A process that reads numbers of runs and says when each is done; ``errors`` is a file of what
+    """A process that reads what to solve and says when each is done; ``errors`` is a file of what
     else it had to say.
     """
 
@@ -34,11 +35,11 @@ class Child:
         """Whether it is there."""
         return self.process.poll() is None
 
-    def solve(self, run_id: int) -> bool:
-        """Whether it solved the run and waits again."""
+    def solve(self, what: str) -> bool:
+        """Whether it solved what it was told to and waits again."""
         with suppress(BrokenPipeError):  # it has ended, as its code and last words tell
             feed = cast(IO[str], self.process.stdin)
-            feed.write(f"{run_id}\n")
+            feed.write(f"{what}\n")
             feed.flush()
         return any(line.strip() == DONE for line in cast(IO[str], self.process.stdout))
 
@@ -49,7 +50,27 @@ class Child:
 
 
 _lock = threading.Lock()
-_spare: Child | None = None
+_spare: list[Child] = []
+
+
+class Ended(NamedTuple):
+    """How a child came to its end: 0 if it waits again, or the code it ended with, negative for a
+    signal; its process, and the last line that it wrote.
+    """
+
+    code: int
+    process: int
+    words: str
+
+    @property
+    def why(self) -> str:
+        """What to tell of it."""
+        if self.code > 0:
+            return f"the solve ended unexpectedly: {self.words}"
+        return (
+            f"the solve was ended by {signal.Signals(-self.code).name}; if that was memory, use"
+            " fewer segments"
+        )
 
 
 def _start() -> Child:
@@ -66,30 +87,23 @@ def _start() -> Child:
 
 
 def keep_one() -> None:
-    """Starts a child that waits for a run, unless one does already."""
-    global _spare  # noqa: PLW0603 - one for each queue
+    """Starts a child that waits for work, unless one does already."""
     with _lock:
-        if _spare is None or not _spare.waits:
-            _spare = _start()
+        _spare[:] = [child for child in _spare if child.waits] or [_start()]
 
 
-def solve(run_id: int) -> tuple[int, str]:
-    """Has a run solved by the child that waits, and sees that one waits again.
-
-    Returns 0, or the code with which the child ended, negative for a signal, and the last line that
-    it wrote.
-    """
-    global _spare  # noqa: PLW0603 - one for each queue
+def solve(what: str) -> Ended:
+    """Has a child that waits solve a "run 3" or variants of a "study 2"; it waits again then."""
     with _lock:
-        child, _spare = _spare, None
-    if child is None or not child.waits:
-        child = _start()
-    if child.solve(run_id):
+        waiting = [child for child in _spare if child.waits]
+        child = waiting.pop() if waiting else _start()
+        _spare[:] = waiting
+    process = child.process.pid
+    if child.solve(what):
         with _lock:
-            _spare = child
-        return 0, ""
+            _spare.append(child)
+        return Ended(0, process, "")
     code = child.process.wait()
     words = child.last_words()
     child.errors.close()
-    keep_one()
-    return code, words
+    return Ended(code, process, words)

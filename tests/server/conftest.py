@@ -3,13 +3,21 @@
 from __future__ import annotations
 
 import json
+import os
+import subprocess
+import sys
+import time
+from collections.abc import Callable, Iterator
+from pathlib import Path
 from typing import Any
 
 import numpy as np
 import pytest
+from django.db import connection
 from django.test import Client
 
 from server.accounts.models import User
+from server.config import ROOT
 from server.projects.actions import create_project
 from server.projects.library import example
 from server.projects.models import Member, Project, Role
@@ -62,6 +70,36 @@ def signed_in(user: User) -> Api:
     api = Api()
     api.force_login(user)
     return api
+
+
+@pytest.fixture
+def worker(
+    transactional_db: None, tmp_path: Path
+) -> Iterator[Callable[[], subprocess.Popen[bytes]]]:
+    """Starts workers on the test database; all are gone at the end."""
+    s = connection.settings_dict
+    url = f"postgresql://{s['USER']}:{s['PASSWORD']}@{s['HOST']}:{s['PORT']}/{s['NAME']}"
+    started: list[subprocess.Popen[bytes]] = []
+
+    def start() -> subprocess.Popen[bytes]:
+        with (tmp_path / "worker.log").open("ab") as log:
+            process = subprocess.Popen(
+                [sys.executable, "-m", "server.worker"],
+                cwd=ROOT,
+                env={**os.environ, "ODD_HERON_DATABASE_URL": url},
+                stdout=log,
+                stderr=log,
+                start_new_session=True,
+            )
+        started.append(process)
+        return process
+
+    yield start
+    print((tmp_path / "worker.log").read_text() if started else "")
+    for process in started:
+        process.kill()
+        process.wait()
+    time.sleep(0.3)  # children die with their worker
 
 
 @pytest.fixture

@@ -7,12 +7,9 @@ from __future__ import annotations
 import io
 import os
 import signal
-import subprocess
-import sys
 import time
-from collections.abc import Callable, Iterator
+from collections.abc import Callable
 from datetime import timedelta
-from pathlib import Path
 from typing import Any
 
 import numpy as np
@@ -27,7 +24,6 @@ from procrastinate.contrib.django.models import ProcrastinateJob
 from heron.engines.transient import engine
 from heron.formats import netcdf
 from server.accounts.models import User
-from server.config import ROOT
 from server.prepare import short_runs
 from server.projects import library
 from server.projects.actions import create_project
@@ -39,36 +35,6 @@ from tests.server.conftest import Api, person, signed_in, solved, unpacked
 from tests.waiting import PATIENCE
 
 pytestmark = pytest.mark.django_db(transaction=True)
-
-
-@pytest.fixture
-def worker(
-    transactional_db: None, tmp_path: Path
-) -> Iterator[Callable[[], subprocess.Popen[bytes]]]:
-    """Starts workers on the test database; all are gone at the end."""
-    s = connection.settings_dict
-    url = f"postgresql://{s['USER']}:{s['PASSWORD']}@{s['HOST']}:{s['PORT']}/{s['NAME']}"
-    started: list[subprocess.Popen[bytes]] = []
-
-    def start() -> subprocess.Popen[bytes]:
-        with (tmp_path / "worker.log").open("ab") as log:
-            process = subprocess.Popen(
-                [sys.executable, "-m", "server.worker"],
-                cwd=ROOT,
-                env={**os.environ, "ODD_HERON_DATABASE_URL": url},
-                stdout=log,
-                stderr=log,
-                start_new_session=True,
-            )
-        started.append(process)
-        return process
-
-    yield start
-    print((tmp_path / "worker.log").read_text() if started else "")
-    for process in started:
-        process.kill()
-        process.wait()
-    time.sleep(0.3)  # children die with their worker
 
 
 @pytest.fixture

@@ -1,0 +1,156 @@
+"""Surrogates: curves over parameters from solved variants, with a band that says how sure they are.
+
+A Gaussian process with a linear trend over the variables, which all samples of the curve share
+(Sacks, Welch, Mitchell and Wynn, *Statistical Science* 4, 1989): one kernel, one set of lengths,
+found by the likelihood of the curve's main components. The band is what the process says of its
+variance, widened until it covers the given share of what each variant is off when it is left out
+(their residuals in closed form: Dubrule, *Mathematical Geology* 15, 1983), and no narrower than
+half of what single variants are off.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import Any
+
+import numpy as np
+from numpy.typing import NDArray
+from scipy.linalg import cho_factor, cho_solve
+from scipy.optimize import minimize
+
+from heron.errors import HeronError
+from heron.studies.contract import Floats
+
+COVERS = 0.95
+LEAST = 4  # variants
+COMPONENTS = 12  # of curves, by which lengths are found
+SHORTEST, LONGEST = 0.1, 30.0  # lengths of the kernel, in ranges of the variables
+NOISES = (1e-12, 1e-3)  # of the variance: what solves' own noise may be
+STARTS = (0.7, 2.0, 6.0)
+MOST_FITTED = 400  # variants, evenly taken: more make no better lengths
+
+
+@dataclass(frozen=True)
+class Surrogate:
+    """Curves (f,) at points of variables: ``trend`` (1 + d, f) and ``weights`` (n, f) of kernels
+    about ``points`` (n, d), of the variables over ``scale`` from ``low`` on and over ``lengths``;
+    ``spread`` (f,) is the standard deviation where nothing is known, ``factor`` (n, n) the inverse
+    of the kernel's matrix, and ``reach`` how many deviations the band is wide.
+    """
+
+    low: Floats
+    scale: Floats
+    lengths: Floats
+    points: Floats
+    trend: NDArray[Any]
+    weights: NDArray[Any]
+    spread: Floats
+    inverse: Floats
+    reach: float
+    least: Floats
+    noise: float
+
+    def __call__(self, points: Floats) -> tuple[NDArray[Any], Floats]:
+        """Curves (m, f) at points (m, d), and half the width of the band about them (m, f)."""
+        x = (np.atleast_2d(points) - self.low) / self.scale
+        k = kernel(x / self.lengths, self.points / self.lengths)
+        values = np.column_stack([np.ones(len(x)), x]) @ self.trend + k @ self.weights
+        left = np.maximum(1 + self.noise - np.einsum("mn,nk,mk->m", k, self.inverse, k), 0.0)
+        band = self.reach * np.sqrt(left)[:, None] * self.spread
+        return values, np.maximum(band, self.least)
+
+
+def kernel(a: Floats, b: Floats) -> Floats:
+    """Gaussian kernels (m, n) between points over their lengths."""
+    squares = np.sum((a[:, None, :] - b[None, :, :]) ** 2, axis=2)
+    return np.asarray(np.exp(-0.5 * squares))
+
+
+def surrogate(points: Floats, curves: NDArray[Any]) -> Surrogate:
+    """A surrogate of curves (n, f), real or complex, at points (n, d).
+
+    :raises HeronError: there are too few variants, or a variable has one value only.
+    """
+    points = np.asarray(points, dtype=float)
+    n, d = points.shape
+    if n < max(LEAST, d + 2):
+        raise HeronError(f"dials of {d} values need {max(LEAST, d + 2)} solved variants, not {n}")
+    low, scale = points.min(axis=0), np.ptp(points, axis=0)
+    if (scale == 0).any():
+        raise HeronError("a dial needs a value that differs between variants")
+    x = (points - low) / scale
+    flat = np.column_stack([curves.real, curves.imag]) if np.iscomplexobj(curves) else curves
+    lengths, noise = _fitted(x, np.asarray(flat, dtype=float))
+    matrix = kernel(x / lengths, x / lengths) + noise * np.eye(n)
+    factor = cho_factor(matrix, lower=True)
+    inverse = np.asarray(cho_solve(factor, np.eye(n)))
+    terms = np.column_stack([np.ones(n), x])
+    gram = np.linalg.pinv(terms.T @ inverse @ terms)
+    trend = gram @ (terms.T @ inverse @ curves)
+    weights = inverse @ (curves - terms @ trend)
+    # residuals when a variant is left out, of the process with its trend
+    projected = inverse - inverse @ terms @ gram @ terms.T @ inverse
+    alone = np.diag(projected)[:, None]
+    residual = np.abs(projected @ curves) / alone
+    squares = np.real(np.sum(np.conj(curves) * (projected @ curves), axis=0))
+    spread = np.sqrt(np.maximum(squares, 0.0) / max(1, n - d - 1))
+    floor = 1e-9 * max(float(np.abs(curves).max()), 1e-30)
+    ratio = residual / np.maximum(spread * np.sqrt(1 / alone), floor)
+    reach = _covering(ratio)
+    least = 0.5 * np.quantile(residual, 0.5, axis=0)
+    return Surrogate(
+        low, scale, lengths, x, trend, weights, spread, inverse, reach, least, float(noise)
+    )
+
+
+def _covering(ratio: Floats) -> float:
+    """How many deviations cover the whole curves of that share of variants."""
+    each = np.sort(ratio.max(axis=1))
+    place = min(len(each) - 1, int(np.ceil(COVERS * (len(each) + 1))) - 1)
+    return float(max(each[place], 1.0))
+
+
+def _fitted(x: Floats, curves: Floats) -> tuple[Floats, float]:
+    """Lengths (d,) of the kernel and the noise, by the likelihood of the main components."""
+    n, d = x.shape
+    if n > MOST_FITTED:
+        some = np.linspace(0, n - 1, MOST_FITTED).astype(int)
+        x, curves, n = x[some], curves[some], MOST_FITTED
+    terms = np.column_stack([np.ones(n), x])
+    centred = curves - terms @ np.linalg.lstsq(terms, curves, rcond=None)[0]
+    u, s, _ = np.linalg.svd(centred, full_matrices=False)
+    kept = max(1, int(np.sum(s[:COMPONENTS] > 1e-6 * s[0]))) if s[0] > 0 else 1
+    main, weight = u[:, :kept], s[:kept] ** 2 / max(float(np.sum(s[:kept] ** 2)), 1e-300)
+
+    def cost(logs: Floats) -> float:
+        lengths, noise = np.exp(logs[:d]), np.exp(logs[d])
+        scaled = x / lengths
+        matrix = kernel(scaled, scaled) + noise * np.eye(n)
+        try:
+            factor = cho_factor(matrix, lower=True)
+        except np.linalg.LinAlgError:
+            return 1e10
+        solved = cho_solve(factor, np.column_stack([main, terms]))
+        own, of_terms = solved[:, :kept], solved[:, kept:]
+        gram = np.linalg.pinv(terms.T @ of_terms)
+        left = np.sum(main * own, axis=0) - np.sum(
+            (of_terms.T @ main) * (gram @ (of_terms.T @ main)), axis=0
+        )
+        log_det = 2 * np.sum(np.log(np.diag(factor[0])))
+        fit = np.sum(weight * np.log(np.maximum(left, 1e-300)))
+        return float(n * fit + log_det)
+
+    bounds = [(np.log(SHORTEST), np.log(LONGEST))] * d + [tuple(np.log(NOISES))]
+    best = min(
+        (
+            minimize(
+                cost,
+                np.array([np.log(start)] * d + [np.log(1e-8)]),
+                method="L-BFGS-B",
+                bounds=bounds,
+            )
+            for start in STARTS
+        ),
+        key=lambda found: float(found.fun),
+    )
+    return np.exp(best.x[:d]), float(np.exp(best.x[d]))
