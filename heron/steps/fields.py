@@ -49,6 +49,11 @@ class Along:
     """Metadata of a vector that may be typed by its axis, as "−z"."""
 
 
+@dataclass(frozen=True)
+class Phrase:
+    """Metadata of a text of several words, with brackets, that is written without quotes."""
+
+
 def _as_text(value: Any) -> Any:
     if isinstance(value, bool):
         return value

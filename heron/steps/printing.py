@@ -7,7 +7,7 @@ import re
 from typing import Any
 
 from heron.quantities.expressions import expression_end
-from heron.steps.reading import PLAIN_TEXT, find_words
+from heron.steps.reading import PHRASE, PLAIN_TEXT, find_words
 from heron.steps.schemas import MISSING, Path, default_at, leaves, value_of
 from heron.steps.template import Clause, Group, Node, Slot, Words
 
@@ -73,6 +73,10 @@ class Printer:
             bare &= 0 < len(text) == expression_end(text, 0)
         elif slot.type in ("name", "reference"):
             bare &= bool(_PLAIN_NAME.fullmatch(text)) and not any(
+                find_words(text, s) >= 0 for s in self.stops
+            )
+        elif slot.type == "phrase":
+            bare &= bool(PHRASE.fullmatch(text)) and not any(
                 find_words(text, s) >= 0 for s in self.stops
             )
         else:

@@ -23,6 +23,10 @@ _NAME = re.compile(r"[^\W\d][\w .\-]*")
 PLAIN_TEXT = re.compile(r"[^\s,;:()\"“”][^,;:()\"“”]*")
 
 
+_INNER = r"(?:[^()]|\([^()]*\))*"
+PHRASE = re.compile(rf"[^\s,;()\"“”](?:[^,;()\"“”]|\({_INNER}\))*|\({_INNER}\)")
+
+
 _SKIPPED = re.compile(r"[\s,;:]*")
 
 
@@ -278,6 +282,9 @@ class Reader:
 
     def _text(self, slot: Slot, at: int, own: Stops) -> tuple[Any, int | None]:
         return self._until(PLAIN_TEXT, at, own, "a word")
+
+    def _phrase(self, slot: Slot, at: int, own: Stops) -> tuple[Any, int | None]:
+        return self._until(PHRASE, at, own, "words")
 
     def _name(self, slot: Slot, at: int, own: Stops) -> tuple[Any, int | None]:
         return self._until(_NAME, at, own, "a name")

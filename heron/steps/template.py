@@ -10,7 +10,7 @@ from typing import Annotated, Any, Literal, get_args, get_origin
 from lark import Lark, Token, Transformer
 
 from heron.quantities.units import si_symbol
-from heron.steps.fields import Along, Of, OfT
+from heron.steps.fields import Along, Of, OfT, Phrase
 from heron.steps.schemas import Path, annotation_at, bare_of
 
 BREAK = "¦"
@@ -43,7 +43,7 @@ class Words:
 
 @dataclass(frozen=True)
 class Slot:
-    """A value. ``type`` is expression, formula, choice, integer, flag, name, text or reference."""
+    """A value. ``type`` is expression, formula, choice, integer, flag, name, text, phrase or reference."""
 
     path: Path
     type: str
@@ -164,6 +164,8 @@ def _of_type(path: Path, schema: Any, of: str, empty: str) -> Slot | Group:
             return Slot(path, "expression", si_symbol(m.dimension) or "1", empty=empty)
         if isinstance(m, OfT):
             return Slot(path, "formula", empty=empty)
+        if isinstance(m, Phrase):
+            return Slot(path, "phrase", empty=empty)
     if of == "expression":
         return Slot(path, "expression", empty=empty)
     if get_origin(annotation) is Literal:

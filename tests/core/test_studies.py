@@ -476,8 +476,7 @@ def test_a_study_is_a_sentence_that_is_read_as_it_is_printed(text: str) -> None:
     document = _with_choices()
     step = step_from(text, document, [])
     assert step.chapter == "studies" and step.step is not None
-    printed_again = printed("studies", step.step)
-    assert step_from(printed_again, document, []).step == step.step
+    assert printed("studies", step.step) == text  # without quotes
     own = document.model_copy(update={"studies": [_study(step.step)]})
     assert problems(load_document(own.model_dump(mode="json"))) == []
 

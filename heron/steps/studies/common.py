@@ -6,9 +6,9 @@ from typing import Annotated
 
 from pydantic import Field
 
-from heron.steps.fields import Commented, Name, Step
+from heron.steps.fields import Commented, Name, Phrase, Step
 
-Text = Annotated[str, Field(max_length=400)]
+Text = Annotated[str, Field(max_length=400), Phrase()]
 Texts = Annotated[list[Text], Field(max_length=40)]
 READING = "[, reading <outcomes/and: {.}>][, by plan {plan}]"
 

@@ -17,7 +17,7 @@ export type Node =
 export interface Slot {
   node: "slot";
   path: Path;
-  type: "expression" | "formula" | "choice" | "integer" | "flag" | "name" | "text" | "reference";
+  type: "expression" | "formula" | "choice" | "integer" | "flag" | "name" | "text" | "phrase" | "reference";
   unit: string;
   choices: string[];
   /** What a reference names: a wire, body, part, material, conductor, frame, file, engine. */
