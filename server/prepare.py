@@ -45,7 +45,8 @@ def short_runs() -> int:
     from server.projects.management.commands.load_demo import DEMO_RUN_S
     from server.runs.models import ACTIVE, Run
 
-    return Run.objects.filter(status__in=ACTIVE, forecast__seconds__lt=DEMO_RUN_S).count()
+    own = Run.objects.filter(status__in=ACTIVE, study=None)
+    return own.filter(forecast__seconds__lt=DEMO_RUN_S).count()
 
 
 if __name__ == "__main__":

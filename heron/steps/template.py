@@ -43,7 +43,9 @@ class Words:
 
 @dataclass(frozen=True)
 class Slot:
-    """A value. ``type`` is expression, formula, choice, integer, flag, name, text, phrase or reference."""
+    """A value. ``type`` is expression, formula, choice, integer, flag, name, text, phrase (several
+    words) or reference.
+    """
 
     path: Path
     type: str

@@ -23,7 +23,7 @@ from heron.jobs import Job, Variant, execute
 from heron.model import load_document
 from heron.results.formulas import Quantities
 from heron.studies.contract import Point, Trial, Value
-from heron.studies.digests import digest_of, digest_of_model
+from heron.studies.digests import Digests
 from heron.studies.outcomes import Outcome, outcome
 from heron.studies.values import plain, value_of
 from heron.studies.variables import Choice, Variable, variant_of
@@ -52,7 +52,7 @@ class Here(AbstractContextManager["Here"]):
     def __post_init__(self) -> None:
         self.workers = self.workers or psutil.cpu_count(logical=False) or 1
         files = beside(self.file)
-        self._model = digest_of_model(load_document(self.file.read_bytes()), files, self.engine)
+        self._digests = Digests(load_document(self.file.read_bytes()), files, self.engine)
 
     def __exit__(
         self,
@@ -119,7 +119,7 @@ class Here(AbstractContextManager["Here"]):
     def _place(self, point: Point) -> Path | None:
         if self.kept is None:
             return None
-        return self.kept / f"{digest_of(self._model, self._variant(point))[:24]}.json"
+        return self.kept / f"{self._digests(self._variant(point))[:24]}.json"
 
     def _known(self, point: Point) -> Trial | None:
         place = self._place(point)

@@ -143,7 +143,8 @@ def dials_of(study_id: int, frequency: float) -> bytes:
     over frequency, and of cuts at one frequency in dBi over angle.
 
     Each channel has ``NAME_x``, ``NAME_trend``, ``NAME_weights``, ``NAME_spread``, ``NAME_least``,
-    ``NAME_points``, ``NAME_inverse``, ``NAME_lengths``; complex ones ``_re`` and ``_im``.
+    ``NAME_points``, ``NAME_inverse``, ``NAME_lengths``; complex ones ``_re`` and ``_im``. To each
+    ``_rest`` is to be added.
     """
     rows = rows_of(study_id)
     return _dials(study_id, frequency, tuple(r.place for r in rows))
@@ -197,7 +198,8 @@ def _dials(study_id: int, frequency: float, places: tuple[int, ...]) -> bytes:
         }
         if np.iscomplexobj(curves):
             own |= {"trend_im": model.trend.imag, "weights_im": model.weights.imag}
-        arrays |= {f"{name}_{k}": v for k, v in own.items()}
+        for key, values in own.items():
+            arrays |= _precise(f"{name}_{key}", values)
         header["channels"][name] = {
             "unit": unit,
             "reach": model.reach,
@@ -207,6 +209,12 @@ def _dials(study_id: int, frequency: float, places: tuple[int, ...]) -> bytes:
         }
     header["reference"] = _reference(rows[0])
     return bytes(packet(header, **arrays).content)
+
+
+def _precise(name: str, values: NDArray[Any]) -> dict[str, NDArray[Any]]:
+    """An array as two of single precision, whose sum has the digits that inverses need."""
+    first = np.asarray(values, dtype="<f4")
+    return {name: first, f"{name}_rest": np.asarray(values, dtype=float) - first}
 
 
 def _reference(row: StudyVariant) -> float | None:

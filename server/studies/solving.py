@@ -19,7 +19,7 @@ from heron.quantities import resolve_parameters
 from heron.quantities.units import si_symbol
 from heron.results.origin import values_of
 from heron.studies.contract import Made, Point, Trial
-from heron.studies.digests import digest_of, digest_of_model
+from heron.studies.digests import Digests
 from heron.studies.values import outcomes_of, value_of
 from heron.studies.variables import variant_of
 from server.projects.files import provider
@@ -60,12 +60,11 @@ class Queued:
     made: Made
     document: Document
     told: Callable[[Sequence[Trial]], None]
-    model: str = ""
     plan: str = ""
     _trials: list[Trial] = field(default_factory=list)
 
     def __post_init__(self) -> None:
-        self.model = digest_of_model(self.document, provider(self.study.project))
+        self.digests = Digests(self.document, provider(self.study.project))
         self.plan = self.study.step.get("plan") or self.document.plans[0].name
 
     def __call__(self, points: Sequence[Point]) -> list[Trial]:
@@ -91,7 +90,7 @@ class Queued:
         new = [k for k in range(len(points)) if first + k not in rows]
         if not new:
             return [rows[first + k] for k in range(len(points))]
-        given = {k: digest_of(self.model, self.variant(points[k])) for k in new}
+        given = {k: self.digests(self.variant(points[k])) for k in new}
         runs = self._known(set(given.values()))
         known = set(runs)
         missing = {d: points[k] for k, d in reversed(given.items()) if d not in runs}

@@ -29,4 +29,5 @@ KIND = Kind(
     "{name} to {wished}[ by <parameters/and: {.:parameter}>]" + READING,
     (Entry("Studies", "Rescale", {"name": "rescale", "wished": "868 MHz"}),),
     members={"parameters": "", "outcomes": "f where abs(s11) is smallest"},
+    widget="study",
 )

@@ -38,4 +38,5 @@ KIND = Kind(
         ),
     ),
     members={"parameters": "", "outcomes": "f where abs(s11) is smallest"},
+    widget="study",
 )

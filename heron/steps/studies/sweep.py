@@ -52,4 +52,5 @@ KIND = Kind(
         "vary": {"parameter": "", "values": "1 mm or 2 mm"},
         "outcomes": "f where abs(s11) is smallest",
     },
+    widget="study",
 )

@@ -64,4 +64,5 @@ KIND = Kind(
         "correlations": {"first": "", "second": "", "value": "0.5"},
         "outcomes": "f where abs(s11) is smallest",
     },
+    widget="study",
 )

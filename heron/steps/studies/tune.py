@@ -50,4 +50,5 @@ KIND = Kind(
         "constraints": "a < b",
         "outcomes": "f where abs(s11) is smallest",
     },
+    widget="study",
 )

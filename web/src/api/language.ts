@@ -17,7 +17,16 @@ export type Node =
 export interface Slot {
   node: "slot";
   path: Path;
-  type: "expression" | "formula" | "choice" | "integer" | "flag" | "name" | "text" | "phrase" | "reference";
+  type:
+    | "expression"
+    | "formula"
+    | "choice"
+    | "integer"
+    | "flag"
+    | "name"
+    | "text"
+    | "phrase"
+    | "reference";
   unit: string;
   choices: string[];
   /** What a reference names: a wire, body, part, material, conductor, frame, file, engine. */

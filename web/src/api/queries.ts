@@ -24,8 +24,12 @@ import type {
   Session,
   SpecState,
   Start,
+  StudyDetail,
+  StudyForecast,
+  StudyLine,
   Sweep,
   TemplateLine,
+  VariantNumbers,
 } from "./types";
 
 const BUSY = 429; // the server asks to come back
@@ -328,4 +332,70 @@ export const field = (id: number, number: number, what: string, frequency: numbe
         undefined,
         signal,
       ),
+  });
+
+const STUDY_MS = 700;
+export const studies = (id: number) =>
+  queryOptions({
+    queryKey: ["studies", id],
+    queryFn: () => call<StudyLine[]>("GET", `/projects/${id}/studies`),
+    staleTime: 0,
+    refetchInterval: (q) => (q.state.data?.some((s) => active(s.status)) ? STUDY_MS : false),
+  });
+const unsolved = (s: StudyDetail | undefined): boolean =>
+  s !== undefined && (active(s.status) || s.variants.some((v) => active(v.status)));
+export const study = (id: number, number: number) =>
+  queryOptions({
+    queryKey: ["study", id, number],
+    queryFn: () => call<StudyDetail>("GET", `/projects/${id}/studies/${number}`),
+    staleTime: 0,
+    enabled: number > 0,
+    refetchInterval: (q) => (unsolved(q.state.data) ? STUDY_MS : false),
+  });
+export const studyForecast = (id: number, name: string, revision: number) =>
+  queryOptions({
+    queryKey: ["study-forecast", id, name, revision],
+    queryFn: () =>
+      call<StudyForecast>(
+        "GET",
+        `/projects/${id}/studies/forecast?name=${encodeURIComponent(name)}`,
+      ),
+    ...ended,
+  });
+/** A formula of all variants that are solved; `solved` says how many those are. */
+export const studyCurves = (id: number, number: number, formula: string, solved: number) =>
+  queryOptions<Packet>({
+    queryKey: ["study-curves", id, number, formula, solved],
+    queryFn: ({ signal }) =>
+      packet(
+        `/projects/${id}/studies/${number}/curves?formula=${encodeURIComponent(formula)}`,
+        undefined,
+        signal,
+      ),
+    enabled: solved > 0,
+    placeholderData: keepPreviousData,
+    ...ended,
+  });
+export const studyOutcome = (id: number, number: number, text: string, solved: number) =>
+  queryOptions<VariantNumbers>({
+    queryKey: ["study-outcome", id, number, text, solved],
+    queryFn: () =>
+      call<VariantNumbers>(
+        "GET",
+        `/projects/${id}/studies/${number}/outcome?text=${encodeURIComponent(text)}`,
+      ),
+    enabled: solved > 0 && text !== "",
+    placeholderData: keepPreviousData,
+    ...ended,
+  });
+/** Surrogates of the variants; cuts are those at a frequency. */
+export const studyDials = (id: number, number: number, frequency: number, solved: number) =>
+  queryOptions<Packet>({
+    queryKey: ["study-dials", id, number, frequency, solved],
+    queryFn: ({ signal }) =>
+      packet(`/projects/${id}/studies/${number}/dials?frequency=${frequency}`, undefined, signal),
+    enabled: solved > 0 && frequency > 0,
+    placeholderData: keepPreviousData,
+    retry: false,
+    ...ended,
   });

@@ -448,7 +448,8 @@ export interface paths {
         };
         /**
          * List Runs
-         * @description The latest runs first; those ``before`` a number are asked for in the same way.
+         * @description The latest runs first, without variants of studies; those ``before`` a number are asked for
+         *     in the same way.
          */
         get: operations["list_runs"];
         put?: never;
@@ -1168,6 +1169,239 @@ export interface paths {
          *     dataset as NetCDF of each.
          */
         get: operations["export_runs"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/projects/{project_id}/studies": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * List Studies
+         * @description The latest first.
+         */
+        get: operations["list_studies"];
+        put?: never;
+        /** Start Study */
+        post: operations["start_study"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/projects/{project_id}/studies/forecast": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Forecast Study
+         * @description Of a study of the project's model by its name, before it begins.
+         */
+        get: operations["forecast_study"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/projects/{project_id}/studies/{number}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Get Study */
+        get: operations["get_study"];
+        put?: never;
+        post?: never;
+        /** Delete Study */
+        delete: operations["delete_study"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/projects/{project_id}/studies/{number}/pause": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Pause Study */
+        post: operations["pause_study"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/projects/{project_id}/studies/{number}/stop": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Stop Study */
+        post: operations["stop_study"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/projects/{project_id}/studies/{number}/continue": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Continue Study
+         * @description One that is paused; or one that was stopped or failed, with what it has not solved.
+         */
+        post: operations["continue_study"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/projects/{project_id}/studies/{number}/use": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Use Variant
+         * @description Writes the values of a variant to the sheet, as a revision.
+         */
+        post: operations["use_variant"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/projects/{project_id}/studies/{number}/beside": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Solve Beside
+         * @description Solves one more variant, whose values are SI, in the order of the study's variables.
+         */
+        post: operations["solve_beside_study"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/projects/{project_id}/studies/{number}/curves": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Get Curves
+         * @description A formula of all solved variants against frequency, binary.
+         */
+        get: operations["get_study_curves"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/projects/{project_id}/studies/{number}/dials": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Get Dials
+         * @description Surrogates of the variants, binary; cuts are those at a frequency in Hz.
+         */
+        get: operations["get_study_dials"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/projects/{project_id}/studies/{number}/outcome": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Get Outcome
+         * @description A number of every solved variant, such as "smallest db20(s11)" or a spec line's margin.
+         */
+        get: operations["get_study_outcome"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/projects/{project_id}/studies/{number}/export/{what}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Export Study
+         * @description ``study.json``, ``study.csv``, ``study.nc``, or ``touchstone.zip`` of all variants.
+         */
+        get: operations["export_study"];
         put?: never;
         post?: never;
         delete?: never;
@@ -2977,6 +3211,182 @@ export interface components {
             /** Rest Db */
             rest_db: number;
         };
+        /** StudyLine */
+        StudyLine: {
+            /** Number */
+            number: number;
+            /** Name */
+            name: string;
+            /** Kind */
+            kind: string;
+            /** Sentence */
+            sentence: string;
+            /** Status */
+            status: string;
+            /** Reason */
+            reason: string;
+            /** Wish */
+            wish: string;
+            /** Revision */
+            revision: number;
+            /** Most */
+            most: number;
+            /** Counts */
+            counts: {
+                [key: string]: number;
+            };
+            /**
+             * Created
+             * Format: date-time
+             */
+            created: string;
+            /** Started */
+            started: string | null;
+            /** Finished */
+            finished: string | null;
+            /** Each S */
+            each_s: number | null;
+            /** Left S */
+            left_s: number | null;
+        };
+        /** StudyDetail */
+        StudyDetail: {
+            /** Number */
+            number: number;
+            /** Name */
+            name: string;
+            /** Kind */
+            kind: string;
+            /** Sentence */
+            sentence: string;
+            /** Status */
+            status: string;
+            /** Reason */
+            reason: string;
+            /** Wish */
+            wish: string;
+            /** Revision */
+            revision: number;
+            /** Most */
+            most: number;
+            /** Counts */
+            counts: {
+                [key: string]: number;
+            };
+            /**
+             * Created
+             * Format: date-time
+             */
+            created: string;
+            /** Started */
+            started: string | null;
+            /** Finished */
+            finished: string | null;
+            /** Each S */
+            each_s: number | null;
+            /** Left S */
+            left_s: number | null;
+            /** Step */
+            step: {
+                [key: string]: unknown;
+            };
+            /** Variables */
+            variables: components["schemas"]["VariableLine"][];
+            /** Outcomes */
+            outcomes: string[];
+            /** Units */
+            units: {
+                [key: string]: string;
+            };
+            /** Variants */
+            variants: components["schemas"]["VariantLine"][];
+            /** Found */
+            found: {
+                [key: string]: unknown;
+            };
+        };
+        /**
+         * VariableLine
+         * @description ``options`` are those of a choice, whose values are their places.
+         */
+        VariableLine: {
+            /** Name */
+            name: string;
+            /** Unit */
+            unit: string;
+            /** Nominal */
+            nominal: number;
+            /** Options */
+            options: string[];
+        };
+        /**
+         * VariantLine
+         * @description Values are SI; ``outcomes`` the numbers among the study's outcomes.
+         */
+        VariantLine: {
+            /** Place */
+            place: number;
+            /** Point */
+            point: number[];
+            /** Run */
+            run: number | null;
+            /** Status */
+            status: string;
+            /** Reason */
+            reason: string;
+            /** Seconds */
+            seconds: number | null;
+            /** Known */
+            known: boolean;
+            /** Beside */
+            beside: boolean;
+            /** Digest */
+            digest: string;
+            /** Outcomes */
+            outcomes: {
+                [key: string]: number | null;
+            };
+        };
+        /** NewStudy */
+        NewStudy: {
+            /** Name */
+            name: string;
+        };
+        /**
+         * StudyForecast
+         * @description Variants at most, and seconds for one and for all, where they are known.
+         */
+        StudyForecast: {
+            /** Most */
+            most: number;
+            /** Each S */
+            each_s: number | null;
+            /** Seconds */
+            seconds: number | null;
+        };
+        /** Place */
+        Place: {
+            /** Place */
+            place: number;
+        };
+        /** Point */
+        Point: {
+            /** Point */
+            point: number[];
+        };
+        /** VariantNumbers */
+        VariantNumbers: {
+            /** Text */
+            text: string;
+            /** Unit */
+            unit: string;
+            /** Places */
+            places: number[];
+            /** Values */
+            values: (number | null)[];
+            /** Error */
+            error: string;
+        };
     };
     responses: never;
     parameters: never;
@@ -4734,6 +5144,336 @@ export interface operations {
             header?: never;
             path: {
                 project_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    list_studies: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                project_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["StudyLine"][];
+                };
+            };
+        };
+    };
+    start_study: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                project_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NewStudy"];
+            };
+        };
+        responses: {
+            /** @description Created */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["StudyDetail"];
+                };
+            };
+        };
+    };
+    forecast_study: {
+        parameters: {
+            query: {
+                name: string;
+            };
+            header?: never;
+            path: {
+                project_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["StudyForecast"];
+                };
+            };
+        };
+    };
+    get_study: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                project_id: number;
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["StudyDetail"];
+                };
+            };
+        };
+    };
+    delete_study: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                project_id: number;
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    pause_study: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                project_id: number;
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["StudyDetail"];
+                };
+            };
+        };
+    };
+    stop_study: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                project_id: number;
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["StudyDetail"];
+                };
+            };
+        };
+    };
+    continue_study: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                project_id: number;
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["StudyDetail"];
+                };
+            };
+        };
+    };
+    use_variant: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                project_id: number;
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Place"];
+            };
+        };
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    solve_beside_study: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                project_id: number;
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Point"];
+            };
+        };
+        responses: {
+            /** @description Created */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["StudyDetail"];
+                };
+            };
+        };
+    };
+    get_study_curves: {
+        parameters: {
+            query: {
+                formula: string;
+            };
+            header?: never;
+            path: {
+                project_id: number;
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    get_study_dials: {
+        parameters: {
+            query: {
+                frequency: number;
+            };
+            header?: never;
+            path: {
+                project_id: number;
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    get_study_outcome: {
+        parameters: {
+            query: {
+                text: string;
+            };
+            header?: never;
+            path: {
+                project_id: number;
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["VariantNumbers"];
+                };
+            };
+        };
+    };
+    export_study: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                project_id: number;
+                number: number;
+                what: string;
             };
             cookie?: never;
         };

@@ -42,6 +42,7 @@ export interface Model {
   refinements: Step[];
   captures: Step[];
   plans: Step[];
+  studies: Step[];
 }
 export type ProjectState = Omit<Schemas["ProjectState"], "document"> & { document: Model };
 
@@ -72,6 +73,12 @@ export type Grade = Schemas["Grade"];
 export type RunDifferences = Schemas["Differences"];
 export type Polarisation = Schemas["Polarisation"];
 export type PhaseCentre = Schemas["PhaseCentre"];
+export type StudyLine = Schemas["StudyLine"];
+export type StudyDetail = Schemas["StudyDetail"];
+export type StudyVariant = Schemas["VariantLine"];
+export type StudyVariable = Schemas["VariableLine"];
+export type StudyForecast = Schemas["StudyForecast"];
+export type VariantNumbers = Schemas["VariantNumbers"];
 export type TimeDomain = Schemas["TimeDomain"];
 export type Decay = Schemas["Decay"];
 /** Meshes are kept apart, by their keys. */

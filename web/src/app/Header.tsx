@@ -49,7 +49,7 @@ export function Header({
       perform: () => void navigate({ to: "/" }),
     },
     ...(projectId
-      ? (["bench", "ledger", "readout"] as const).map((screen) => ({
+      ? (["bench", "studies", "ledger", "readout"] as const).map((screen) => ({
           id: screen,
           label: `Go to ${screen[0]!.toUpperCase()}${screen.slice(1)}`,
           group: "Go",
@@ -103,6 +103,9 @@ export function Header({
         <nav className="ml-6 flex gap-1 self-end" aria-label="Screens">
           <Link className={tab} to="/projects/$projectId/bench" params={{ projectId }}>
             Bench
+          </Link>
+          <Link className={tab} to="/projects/$projectId/studies" params={{ projectId }}>
+            Studies
           </Link>
           <Link className={tab} to="/projects/$projectId/ledger" params={{ projectId }}>
             Ledger

@@ -9,6 +9,7 @@ import { Ledger } from "../features/ledger/Ledger";
 import { Readout } from "../features/readout/Readout";
 import { Report } from "../features/readout/Report";
 import { Shelf } from "../features/shelf/Shelf";
+import { Studies } from "../features/studies/Studies";
 import { Gate } from "./Gate";
 
 const root = createRootRoute({ component: Gate });
@@ -28,6 +29,16 @@ const readout = createRoute({
   path: "/projects/$projectId/readout",
   component: Readout,
 });
+const studies = createRoute({
+  getParentRoute: () => root,
+  path: "/projects/$projectId/studies",
+  component: Studies,
+});
+const study = createRoute({
+  getParentRoute: () => root,
+  path: "/projects/$projectId/studies/$number",
+  component: Studies,
+});
 const report = createRoute({
   getParentRoute: () => root,
   path: "/projects/$projectId/report",
@@ -41,7 +52,7 @@ const guide = createRoute({
 });
 
 export const router = createRouter({
-  routeTree: root.addChildren([shelf, bench, ledger, readout, report, guide]),
+  routeTree: root.addChildren([shelf, bench, ledger, studies, study, readout, report, guide]),
 });
 
 declare module "@tanstack/react-router" {

@@ -12,6 +12,7 @@ export interface Curve {
   label?: string;
   width?: number;
   stack?: boolean;
+  /** Points at its samples, or these alone. */ dots?: "too" | "only";
   /** Counted by the axis on the right. */ right?: boolean;
   /** Between which values the curve may be wrong. */ spread?: {
     low: ArrayLike<number>;
@@ -445,13 +446,15 @@ function option(
       ...curves.map((c) => ({
         type: "line",
         silent: true,
-        showSymbol: false,
+        showSymbol: c.dots !== undefined,
+        symbol: "circle",
+        symbolSize: 5,
         yAxisIndex: c.right ? 1 : 0,
         stack: c.stack ? "all" : undefined,
         areaStyle: c.stack ? { color: resolved(c.color), opacity: 0.82 } : undefined,
         lineStyle: {
           color: resolved(c.color),
-          width: c.stack ? 0 : (c.width ?? 1.8),
+          width: c.stack || c.dots === "only" ? 0 : (c.width ?? 1.8),
           type: dashes(c.dash),
           join: "round",
         },

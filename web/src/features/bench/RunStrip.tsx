@@ -13,6 +13,10 @@ import { Mark } from "../../ui/Mark";
 import { Sparkline } from "../../plots/Sparkline";
 import { replaced, useBench, useIlluminated } from "./model";
 
+/** Whether a problem keeps the model from being solved; what is wrong with a study does not. */
+const hinders = (p: Examination["problems"][number]): boolean =>
+  p.level === "error" && p.path[0] !== "studies";
+
 /** Preflight, forecast, Solve, and the latest runs. */
 export function RunStrip({
   projectId,
@@ -24,7 +28,7 @@ export function RunStrip({
   const { role, state, document, plan } = useBench();
   const { data: all } = useQuery(runs(projectId));
   const [fault, setFault] = useState("");
-  const sound = examination !== undefined && !examination.problems.some((p) => p.level === "error");
+  const sound = examination !== undefined && !examination.problems.some(hinders);
   // A wish made while the model is still looked at or saved is kept until it can be granted, or cannot.
   const waiting = examination === undefined || (sound && state === "saving");
   const now = useRef({ waiting, granted: false });

@@ -21,6 +21,7 @@ const document = {
   surround: { kind: "open" },
   captures: [],
   plans: [],
+  studies: [],
 } as Model;
 const state = (revision: number, doc: Model = document, role = "owner"): ProjectState => ({
   id: 7,

@@ -77,7 +77,8 @@ export type ListChapter =
   | "illuminations"
   | "refinements"
   | "captures"
-  | "plans";
+  | "plans"
+  | "studies";
 
 /** A document with one step of a chapter at another place. */
 export function moved(document: Model, chapter: ListChapter, from: number, to: number): Model {

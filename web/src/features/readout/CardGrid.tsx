@@ -3,15 +3,18 @@ import type { CardEntry } from "../../api/types";
 import { Sight, SightContext } from "../../app/cursor";
 import { Card, FrameContext, Nothing } from "./Card";
 import { useDesk } from "./context";
-import { usePage } from "./page";
 import { type KINDS, kindOf } from "./registry";
 import { fresh } from "./templates";
 
-/** Cards on three columns, each in its frame. */
-export const CardGrid = memo(function CardGrid({ cards }: { cards: CardEntry[] }) {
-  const change = usePage((s) => s.change);
-  const swap = (next: (list: CardEntry[]) => CardEntry[]): void =>
-    change((c) => ({ ...c, cards: next(cards) }));
+/** Cards on three columns, each in its frame; `onChange` keeps how they are arranged. */
+export const CardGrid = memo(function CardGrid({
+  cards,
+  onChange,
+}: {
+  cards: CardEntry[];
+  onChange: (cards: CardEntry[]) => void;
+}) {
+  const swap = (next: (list: CardEntry[]) => CardEntry[]): void => onChange(next(cards));
   const put = (id: string, to: Partial<CardEntry>): void =>
     swap((list) => list.map((c) => (c.id === id ? { ...c, ...to } : c)));
   const moved = (id: string, by: number): void =>
@@ -70,7 +73,7 @@ function Framed({
 }) {
   const { shown } = useDesk();
   const [sight] = useState(() => new Sight());
-  const why = kind.missing?.(shown[0]!);
+  const why = kind.missing && (shown[0] ? kind.missing(shown[0]) : "there is no run to show yet");
   if (why)
     return (
       <Card title={kind.title}>

@@ -18,7 +18,7 @@ import { CardGrid } from "./CardGrid";
 import { CursorBar, CursorKeeper, step } from "./CursorBar";
 import { DeskContext, provides } from "./context";
 import { useCards, useReadoutDesk } from "./desk";
-import { usePage } from "./page";
+import { keepCards, usePage } from "./page";
 import { MarkerPanel, SpecPanel } from "./panels";
 import { ReferenceDialog, referenceStyle, useShownReferences } from "./references";
 import { KINDS } from "./registry";
@@ -415,7 +415,7 @@ export function Readout() {
             <CursorKeeper projectId={id} grid={grid} lowest={lowest} usable={usable} />
             {first && (
               <DeskContext value={desk}>
-                <CardGrid cards={cards} />
+                <CardGrid cards={cards} onChange={keepCards} />
               </DeskContext>
             )}
           </div>

@@ -2,7 +2,7 @@ import { useQuery } from "@tanstack/react-query";
 import { Link, useParams } from "@tanstack/react-router";
 import type { Language } from "../../api/language";
 import { outline, project, run as runDetail } from "../../api/queries";
-import type { Model, RunLine, Step } from "../../api/types";
+import type { CardEntry, Model, RunLine, Step } from "../../api/types";
 import { useAt } from "../../app/cursor";
 import { number, quantity } from "../../format";
 import { inWords, kindOf, useLanguage } from "../bench/language";
@@ -14,7 +14,7 @@ import { DeskContext } from "./context";
 import { useCards, useReadoutDesk } from "./desk";
 import { CardGrid } from "./CardGrid";
 import { CursorKeeper } from "./CursorBar";
-import { usePage } from "./page";
+import { keepCards, usePage } from "./page";
 
 const PARAMETERS_SHOWN = 40;
 
@@ -36,7 +36,10 @@ export function Report() {
     enabled: first !== undefined,
   });
   const language = useLanguage();
-  const cards = useCards(first).filter((c) => c.kind !== "trust");
+  const all = useCards(first);
+  const cards = all.filter((c) => c.kind !== "trust"); // it has a section of its own
+  const keep = (next: CardEntry[]): void =>
+    keepCards([...next, ...all.filter((c) => c.kind === "trust")]);
   const { content } = usePage();
   const trust = (run?.trust ?? []) as {
     name: string;
@@ -199,7 +202,7 @@ export function Report() {
             </h2>
             <CursorKeeper projectId={id} grid={grid} lowest={lowest} usable={usable} />
             <DeskContext value={desk}>
-              <CardGrid cards={cards} />
+              <CardGrid cards={cards} onChange={keep} />
             </DeskContext>
           </>
         )}

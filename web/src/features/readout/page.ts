@@ -82,6 +82,10 @@ export const usePage = create<Page>((set, get) => ({
   },
 }));
 
+/** Keeps how the cards are arranged. */
+export const keepCards = (cards: CardEntry[]): void =>
+  usePage.getState().change((c) => ({ ...c, cards }));
+
 addEventListener("pagehide", () => {
   if (!usePage.getState().dirty) return;
   clearTimeout(timer);

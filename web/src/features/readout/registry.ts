@@ -11,6 +11,11 @@ import { Impedance, Scattering, SmithCard, Standing, TimeReflection } from "./ca
 import { CellShares, CrossSection, PowerSections, ScatteredCuts } from "./cards/scattering";
 import { FormulaCard, Note, Trust } from "./cards/other";
 import { PowerFlux, Signal, Snapshots } from "./cards/time";
+import { StudyCurves, StudySmith } from "../studies/cards/curves";
+import { StudyDialCurve, StudyDials } from "../studies/cards/dials";
+import { StudyFound } from "../studies/cards/found";
+import { StudyMap, StudyOutcome, StudyParallel } from "../studies/cards/outcome";
+import { StudyTable } from "../studies/cards/variants";
 import { type CardProps, type Shown, provides } from "./context";
 
 export interface Kind {
@@ -200,6 +205,15 @@ export const KINDS: Kind[] = [
     missing: capture("snapshots", "snapshots"),
     Card: Snapshots,
   },
+  { kind: "study-curves", title: "Curves of variants", group: "Studies", Card: StudyCurves },
+  { kind: "study-outcome", title: "Outcome of variants", group: "Studies", Card: StudyOutcome },
+  { kind: "study-map", title: "Outcome over two parameters", group: "Studies", Card: StudyMap },
+  { kind: "study-parallel", title: "Parallel coordinates", group: "Studies", Card: StudyParallel },
+  { kind: "study-smith", title: "Smith loci of variants", group: "Studies", Card: StudySmith },
+  { kind: "study-table", title: "Variants", group: "Studies", Card: StudyTable },
+  { kind: "study-found", title: "What was found", group: "Studies", Card: StudyFound },
+  { kind: "study-dials", title: "Dials", group: "Studies", Card: StudyDials },
+  { kind: "study-dial-curve", title: "At the dials", group: "Studies", Card: StudyDialCurve },
   { kind: "trust", title: "Trust card", group: "Verdict", Card: Trust },
   { kind: "figures", title: "Figures", group: "Verdict", missing: ports, Card: Figures },
   { kind: "formula", title: "Formula", group: "Verdict", Card: FormulaCard },

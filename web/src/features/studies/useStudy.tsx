@@ -1,0 +1,79 @@
+/** What cards of studies share: which study they show, and its variants. */
+import { useQuery } from "@tanstack/react-query";
+import { createContext, useContext } from "react";
+import type { Packet } from "../../api/client";
+import { studies, study as studyOf, studyDials } from "../../api/queries";
+import type { StudyDetail, StudyVariant } from "../../api/types";
+import { Choice } from "../readout/Card";
+import { type CardProps, useDesk, useSetting } from "../readout/context";
+import { keyOf, useStudyCursor } from "./cursor";
+import { solvedOf } from "./family";
+import { headerOf } from "./surrogate";
+
+/** The study of the screen; on a readout each card chooses its own. */
+export const StudyContext = createContext<number | null>(null);
+
+export interface Studied {
+  projectId: number;
+  number: number;
+  study: StudyDetail | undefined;
+  solved: StudyVariant[];
+  /** Changes when more is solved. */ count: number;
+  /** What chooses the study, where there is a choice. */ choice: React.ReactNode;
+  none: string;
+}
+
+/** The study that a card shows. */
+export function useStudy(props: CardProps): Studied {
+  const { projectId } = useDesk();
+  const given = useContext(StudyContext);
+  const { data: all } = useQuery(studies(projectId));
+  const [kept, choose] = useSetting<string>(props, "study", "");
+  const lines = all ?? [];
+  const number =
+    given ?? lines.find((s) => String(s.number) === kept)?.number ?? lines[0]?.number ?? 0;
+  const { data: study } = useQuery(studyOf(projectId, number));
+  const solved = solvedOf(study);
+  return {
+    projectId,
+    number,
+    study,
+    solved,
+    count: solved.length,
+    choice:
+      given === null && lines.length > 0 ? (
+        <Choice
+          label="Study"
+          value={String(number)}
+          options={lines.map((s) => [String(s.number), `${s.number}: ${s.name}`] as const)}
+          onChange={choose}
+        />
+      ) : null,
+    none:
+      all && lines.length === 0
+        ? "There is no study yet; add one to the sheet and start it."
+        : "No variant is solved yet.",
+  };
+}
+
+/** The dials of a study: the surrogates, and where they stand. */
+export function useDials(
+  s: Studied,
+  frequency: number,
+): {
+  packet: Packet | undefined;
+  fault: string;
+  values: number[];
+  turn: (values: number[]) => void;
+} {
+  const { data, error } = useQuery(studyDials(s.projectId, s.number, frequency, s.count));
+  const key = keyOf(s.projectId, s.number);
+  const kept = useStudyCursor((c) => c.dials[key]);
+  const turn = useStudyCursor((c) => c.turn);
+  const variables = data ? headerOf(data).variables : [];
+  const values =
+    kept?.length === variables.length
+      ? kept
+      : variables.map((v) => Math.min(v.high, Math.max(v.low, v.nominal)));
+  return { packet: data, fault: error?.message ?? "", values, turn: (v) => turn(key, v) };
+}
