@@ -1,5 +1,5 @@
 """Loads the Saltmarsh Survey demo: an account, the examples as projects, and a run of each; those
-of minutes only on request, behind all others.
+of minutes only on request, behind all others, and the first study of each that has some.
 """
 
 from __future__ import annotations
@@ -24,7 +24,7 @@ class Command(BaseCommand):
 
     def add_arguments(self, parser: CommandParser) -> None:
         parser.add_argument(
-            "--long", action="store_true", help="queue the runs that take minutes, too"
+            "--long", action="store_true", help="queue the runs that take minutes, and studies, too"
         )
         parser.add_argument(
             "--only",
@@ -47,6 +47,7 @@ class Command(BaseCommand):
         from server.projects.library import examples
         from server.readouts.demo import furnish
         from server.runs.actions import start_run
+        from server.studies.actions import start_study
 
         settings.LOOK_INLINE = True  # other processes do not see what is not committed yet
         user.set_password(PASSWORD)
@@ -64,4 +65,6 @@ class Command(BaseCommand):
             if short or (options["long"] and found.forecast.seconds < LONGEST_RUN_S):
                 start_run(request, project.id, None, {}, 0 if short else BEHIND)
                 furnish(request, project)
+            if options["long"] and document.studies:
+                start_study(request, project.id, document.studies[0].name)
         self.stdout.write(f"demo loaded: sign in as {USERNAME} / {PASSWORD}")
