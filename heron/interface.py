@@ -141,7 +141,7 @@ class Solved:
     @property
     def quantities(self) -> Quantities:
         """What formulas find: the run's quantities, and the model's parameters as they were."""
-        return Quantities(self.results, self._done.examination.model.values)
+        return self._done.quantities
 
     def curve(self, formula: str) -> NDArray[Any]:
         """A formula of the run's quantities and parameters over frequency, such as ``"db20(s11)"``.

@@ -21,6 +21,7 @@ from heron.geometry.build import Files
 from heron.model import Document
 from heron.results.capabilities import provided, provides
 from heron.results.capabilities.far_field import pattern_csv
+from heron.results.formulas import Quantities
 from heron.runner import Run, shown_indices, solve, with_fields
 
 
@@ -89,6 +90,12 @@ class Done:
 
     examination: Examination
     run: Run
+
+    @property
+    def quantities(self) -> Quantities:
+        """What formulas find: the run's quantities, and the model's parameters as they were."""
+        far = self.run.summary.get("far_field")
+        return Quantities(self.run.results, self.examination.model.values, far)
 
 
 def execute(

@@ -21,7 +21,6 @@ from heron.errors import HeronError
 from heron.geometry.build import beside
 from heron.jobs import Job, Variant, execute
 from heron.model import load_document
-from heron.results.formulas import Quantities
 from heron.studies.contract import Point, Trial, Value
 from heron.studies.digests import Digests
 from heron.studies.outcomes import Outcome, outcome
@@ -168,7 +167,7 @@ def _solved(
     try:
         job = Job(_own["document"], variant, _own["files"], engine)
         done = execute(job)
-        quantities = Quantities(done.run.results, done.examination.model.values)
+        quantities = done.quantities
         outcomes = {text: outcome(text)(quantities) for text in texts}
     except HeronError as error:
         return {}, str(error), done is not None, perf_counter() - begun

@@ -6,10 +6,8 @@ from collections.abc import Mapping, Sequence
 from typing import Any
 
 import numpy as np
-import xarray as xr
 
 from heron.errors import QuantityError
-from heron.quantities import Values
 from heron.results.formulas import Quantities
 from heron.studies.contract import Value
 from heron.studies.outcomes import outcome
@@ -30,12 +28,8 @@ def plain(value: Value) -> dict[str, Any]:
     }
 
 
-def outcomes_of(results: xr.Dataset, values: Values, texts: Sequence[str]) -> dict[str, Any]:
-    """Outcomes of a run by their texts as JSON; ``{reason}`` where the run says nothing of one.
-
-    :param values: of the model's parameters.
-    """
-    quantities = Quantities(results, values)
+def outcomes_of(quantities: Quantities, texts: Sequence[str]) -> dict[str, Any]:
+    """Outcomes of a run by their texts as JSON; ``{reason}`` where the run says nothing of one."""
     out: dict[str, Any] = {}
     for text in texts:
         try:

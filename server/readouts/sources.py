@@ -22,15 +22,10 @@ from server.runs.models import Run
 
 
 @lru_cache(maxsize=store.KEPT // 2)  # fewer than datasets are kept, so that none is held twice
-def _of_run(run_id: int) -> Quantities:
-    """Runs are immutable, so what is worked out of one may be kept."""
+def of_run(run_id: int) -> Quantities:
+    """The quantities of a run; it is immutable, so what is worked out of it may be kept."""
     results, summary = store.load(run_id), Run.objects.values_list("summary", flat=True)
     return Quantities(results, values_of(results), summary.get(id=run_id).get("far_field"))
-
-
-def of_run(run: Run) -> Quantities:
-    """The quantities of a run, kept."""
-    return _of_run(run.id)
 
 
 def of_reference(found: ReferenceCurve) -> Given:
@@ -65,14 +60,14 @@ def source(request: HttpRequest, project_id: int, name: str) -> Quantities | Giv
     if kind not in ("run", "reference") or not number.isdecimal():
         raise HeronError(f"a source of curves is “run 3” or “reference 2”, not “{name}”")
     if kind == "run":
-        return of_run(results_of(request, project_id, int(number)))
+        return of_run(results_of(request, project_id, int(number)).id)
     return of_reference(get_reference(request, project_id, int(number)))
 
 
 @lru_cache(maxsize=20_000)
 def verdict(run_id: int, text: str) -> specs.Verdict:
     """Whether a run keeps a spec line; ``text`` must be readable."""
-    return specs.judge(specs.read(text), _of_run(run_id))
+    return specs.judge(specs.read(text), of_run(run_id))
 
 
 def verdicts(request: HttpRequest, project_id: int, texts: list[str]) -> list[dict[str, Any]]:

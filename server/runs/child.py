@@ -238,7 +238,7 @@ def _solve(run: Run) -> None:
     done = solved.run
     read = {}
     if run.study is not None:
-        read = outcomes_of(done.results, solved.examination.model.values, run.study.outcomes)
+        read = outcomes_of(solved.quantities, run.study.outcomes)
     data = store.encode(done.results)
     card = trust_card(done.results)
     stopped = bool(done.results.attrs["stopped"])

@@ -54,8 +54,8 @@ def preflight(request: HttpRequest, project_id: int, name: str) -> dict[str, Any
     return found
 
 
-def start_study(request: HttpRequest, project_id: int, name: str) -> Study:
-    """Queues a study of the project's model by its name."""
+def start_study(request: HttpRequest, project_id: int, name: str, after_s: int = 0) -> Study:
+    """Queues a study of the project's model by its name, to begin ``after_s`` seconds."""
     get_project(request, project_id, Role.EDITOR)
     found = preflight(request, project_id, name)
     with transaction.atomic():
@@ -73,7 +73,7 @@ def start_study(request: HttpRequest, project_id: int, name: str) -> Study:
             most=found["most"],
             forecast=found["forecast"],
         )
-        conduct_study.defer(study_id=study.id)
+        conduct_study.configure(schedule_in={"seconds": after_s}).defer(study_id=study.id)
     return study
 
 

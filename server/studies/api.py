@@ -130,7 +130,7 @@ def _line(study: Study, counts: dict[str, int]) -> dict[str, Any]:
         },
         "name": study.step["name"],
         "kind": study.step["kind"],
-        "sentence": printed("studies", study.step),
+        "sentence": printed("studies", {**study.step, "comment": ""}),
         "revision": study.revision.number,
         "counts": counts,
         "each_s": each,

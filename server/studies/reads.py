@@ -15,8 +15,7 @@ from heron.checks import Examination
 from heron.errors import HeronError
 from heron.model import load_document
 from heron.results import patterns
-from heron.results.formulas import Curve, Quantities
-from heron.results.origin import values_of
+from heron.results.formulas import Curve
 from heron.results.power import budget
 from heron.studies.contract import Made
 from heron.studies.kinds import made, named, step_of
@@ -24,6 +23,7 @@ from heron.studies.surrogate import surrogate
 from heron.studies.values import outcomes_of
 from heron.studies.variables import Variable
 from server.packets import packet
+from server.readouts import sources
 from server.runs import store
 from server.runs.models import Run, Status
 from server.studies.models import Study, StudyVariant
@@ -59,8 +59,7 @@ def rows_of(study_id: int) -> list[StudyVariant]:
 @lru_cache(maxsize=KEPT_CURVES)
 def _curve(run_id: int, formula: str) -> tuple[NDArray[Any], Curve]:
     """A formula of one run over its frequencies; runs are immutable."""
-    results = store.load(run_id)
-    quantities = Quantities(results, values_of(results))
+    quantities = sources.of_run(run_id)
     return quantities.frequency, quantities.curve(formula)
 
 
@@ -111,8 +110,7 @@ def _outcome(run_id: int, text: str) -> tuple[float | None, str, str]:
     """A number of one run, its unit, or why there is none."""
     kept = Run.objects.values_list("outcomes", flat=True).get(id=run_id)
     if text not in kept:
-        results = store.load(run_id)
-        kept = outcomes_of(results, values_of(results), [text])
+        kept = outcomes_of(sources.of_run(run_id), [text])
     found = kept[text]
     if "reason" in found:
         return None, "", found["reason"]

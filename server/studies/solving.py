@@ -17,14 +17,13 @@ from heron.jobs import Variant
 from heron.model import Document
 from heron.quantities import resolve_parameters
 from heron.quantities.units import si_symbol
-from heron.results.origin import values_of
 from heron.studies.contract import Made, Point, Trial
 from heron.studies.digests import Digests
 from heron.studies.values import outcomes_of, value_of
 from heron.studies.variables import variant_of
 from server.projects.files import provider
 from server.projects.models import Project
-from server.runs import store
+from server.readouts import sources
 from server.runs.models import ACTIVE, ResultChunk, Run, Status, Wish
 from server.runs.tasks import BEHIND_RUNS, solve_variants
 from server.studies.models import Study, StudyVariant
@@ -93,7 +92,10 @@ class Queued:
         given = {k: self.digests(self.variant(points[k])) for k in new}
         runs = self._known(set(given.values()))
         known = set(runs)
-        missing = {d: points[k] for k, d in reversed(given.items()) if d not in runs}
+        missing: dict[str, Point] = {}
+        for k, digest in given.items():
+            if digest not in runs:
+                missing.setdefault(digest, points[k])
         runs |= self._queued(missing)
         made = [
             StudyVariant(
@@ -229,8 +231,7 @@ class Queued:
             return Trial(point, failure=run.reason or f"it was {run.status}")
         missing = [t for t in self.made.outcomes if t not in run.outcomes]
         if missing:  # solved for another study
-            results = store.load(run.id)
-            run.outcomes = run.outcomes | outcomes_of(results, values_of(results), missing)
+            run.outcomes = run.outcomes | outcomes_of(sources.of_run(run.id), missing)
             Run.objects.filter(id=run.id).update(outcomes=run.outcomes)
         return trial_of(point, run, self.made.outcomes, row.known)
 

@@ -15,6 +15,7 @@ from server.accounts.models import User
 
 DEMO_RUN_S = 20.0  # forecast: shorter runs are waited for at the first start
 LONGEST_RUN_S = 1800  # longer ones are left to whoever opens the project
+STUDIES_AFTER_S = 90  # the runs that somebody waits for come first
 BEHIND = -10  # priority of the demo's longer runs
 USERNAME, PASSWORD = "saltmarsh", "wading-bird-868"
 
@@ -66,5 +67,5 @@ class Command(BaseCommand):
                 start_run(request, project.id, None, {}, 0 if short else BEHIND)
                 furnish(request, project)
             if options["long"] and document.studies:
-                start_study(request, project.id, document.studies[0].name)
+                start_study(request, project.id, document.studies[0].name, STUDIES_AFTER_S)
         self.stdout.write(f"demo loaded: sign in as {USERNAME} / {PASSWORD}")

@@ -292,13 +292,8 @@ function Cards({
   const item = "cursor-pointer rounded px-2 py-1 outline-none data-[highlighted]:bg-heron-soft";
   return (
     <StudyContext value={study.number}>
-      <div className="flex h-[50px] shrink-0 items-center gap-3 border-b border-rule px-4">
+      <div className="flex h-[42px] shrink-0 items-center gap-3 border-b border-rule px-4">
         <VariantBar study={study} projectId={projectId} place={looked?.place} />
-        {shown && (
-          <div className="w-[230px]">
-            <CursorBar grid={grid} sweep={shown.sweep} />
-          </div>
-        )}
         <Menu.Root>
           <Menu.Trigger className="ml-auto whitespace-nowrap text-heron">Add a card</Menu.Trigger>
           <Menu.Portal>
@@ -327,6 +322,11 @@ function Cards({
           </Menu.Portal>
         </Menu.Root>
       </div>
+      {shown && (
+        <div className="flex h-[50px] shrink-0 items-center gap-3 border-b border-rule px-4">
+          <CursorBar grid={grid} sweep={shown.sweep} />
+        </div>
+      )}
       <div className="min-h-0 flex-1 overflow-y-auto p-3" data-cards>
         <CursorKeeper projectId={projectId} grid={grid} lowest={lowest} usable={NO_RUNS} />
         <DeskContext value={desk}>

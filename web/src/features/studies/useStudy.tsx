@@ -52,7 +52,9 @@ export function useStudy(props: CardProps): Studied {
     none:
       all && lines.length === 0
         ? "There is no study yet; add one to the sheet and start it."
-        : "No variant is solved yet.",
+        : solved.length > 0
+          ? "Fetching the variants…"
+          : "No variant is solved yet.",
   };
 }
 

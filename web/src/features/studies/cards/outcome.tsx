@@ -223,7 +223,7 @@ export function StudyMap(props: CardProps) {
   );
 }
 
-const EDGE = { left: 52, right: 66, top: 18, bottom: 34 };
+const EDGE = { left: 52, right: 78, top: 18, bottom: 34 };
 
 function MapPlot({
   study,
