@@ -4,6 +4,8 @@
 
 from __future__ import annotations
 
+import io
+import json
 from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass
 from functools import cached_property
@@ -66,6 +68,14 @@ class Source(Protocol):
     def names(self) -> list[str]: ...
     def find(self, name: str) -> Quantity | None: ...
     def towards(self, name: str, theta: float, phi: float) -> Quantity: ...
+
+
+class Curves(Protocol):
+    """What formulas of one run can be asked of."""
+
+    @property
+    def frequency(self) -> Floats: ...
+    def curve(self, formula: str) -> Curve: ...
 
 
 @dataclass(frozen=True)
@@ -230,6 +240,65 @@ class Given:
         :raises QuantityError: it cannot be read, or the curve has not what it needs.
         """
         return _evaluate(self, formula)
+
+
+MOST_KEPT = 80  # names: runs of many ports have more, which are asked of the run
+
+
+class Kept:
+    """Quantities of a run as they were kept beside it, which are at hand without its dataset. What
+    takes a direction, or has no such name, is asked of the ``whole`` run.
+    """
+
+    def __init__(self, data: bytes, whole: Callable[[], Quantities]) -> None:
+        """:param data: what :func:`kept` made."""
+        with np.load(io.BytesIO(data)) as arrays:
+            self.frequency: Floats = arrays["frequency"]
+            dimensions = json.loads(str(arrays["dimensions"]))
+            self.named = {
+                name: quantity(arrays[f"q_{name}"], tuple(own)) for name, own in dimensions.items()
+            }
+        self.whole = whole
+
+    def names(self) -> list[str]:
+        return self.whole().names()
+
+    def find(self, name: str) -> Quantity | None:
+        if name in ("f", "frequency"):
+            return quantity(self.frequency, FREQUENCY)
+        if name in self.named:
+            return self.named[name]
+        # a unit, which no run has, is not worth the dataset
+        known = any(c.knows(name) for c in CAPABILITIES.values())
+        return self.whole().find(name) if known else None
+
+    def towards(self, name: str, theta: float, phi: float) -> Quantity:
+        return self.whole().towards(name, theta, phi)
+
+    def curve(self, formula: str) -> Curve:
+        """The values of a formula over the run's frequencies.
+
+        :raises QuantityError: it cannot be read or evaluated; says why.
+        """
+        return _evaluate(self, formula)
+
+
+def kept(quantities: Quantities) -> bytes:
+    """Frequencies, named quantities and parameters of a run, compressed."""
+    named = dict(quantities.parameters)
+    for name in quantities.names()[1 : 1 + MOST_KEPT]:
+        try:
+            found = quantities.find(name)
+        except QuantityError:
+            continue
+        if found is not None:
+            named[name] = found
+    dimensions = {name: list(q.dimension) for name, q in named.items()}
+    out = io.BytesIO()
+    arrays: dict[str, Any] = {f"q_{name}": np.asarray(q.value) for name, q in named.items()}
+    arrays |= {"frequency": quantities.frequency, "dimensions": json.dumps(dimensions)}
+    np.savez_compressed(out, **arrays)
+    return out.getvalue()
 
 
 def _evaluate(source: Source, formula: str) -> Curve:

@@ -17,7 +17,7 @@ from heron.quantities import names_in
 from heron.quantities.expressions import FREQUENCY
 from heron.quantities.units import si_symbol, unit
 from heron.results.capabilities import directional, of_power
-from heron.results.formulas import Quantities
+from heron.results.formulas import Curves
 
 Floats = NDArray[np.float64]
 
@@ -178,7 +178,7 @@ def _formula(left: str, angles: dict[str, float]) -> str:
     return text
 
 
-def judge(spec: Spec, quantities: Quantities) -> Verdict:
+def judge(spec: Spec, quantities: Curves) -> Verdict:
     """Whether a run keeps a spec line.
 
     Between samples the curve is straight; a band must lie within the run's own.

@@ -15,7 +15,7 @@ from heron.quantities import names_in
 from heron.quantities.expressions import CONSTANTS, FREQUENCY, evaluate
 from heron.results import specs
 from heron.results.capabilities import CAPABILITIES
-from heron.results.formulas import Quantities
+from heron.results.formulas import Curves
 from heron.studies.contract import Floats, Value
 
 _WHERE = re.compile(r"^(.+?)\s+where\s+(.+?)\s+is\s+(smallest|largest|zero)$")
@@ -28,10 +28,10 @@ class Outcome:
     """Something to be read off every variant, by the words it was asked for in."""
 
     text: str
-    read: Callable[[Quantities], Value]
+    read: Callable[[Curves], Value]
     formulas: tuple[str, ...]
 
-    def __call__(self, quantities: Quantities) -> Value:
+    def __call__(self, quantities: Curves) -> Value:
         """:raises QuantityError: the run says nothing of it."""
         return self.read(quantities)
 
@@ -45,7 +45,7 @@ def outcome(text: str) -> Outcome:
     if re.search(r"[<>≤≥]", text):
         spec = specs.read(text)
 
-        def margin(q: Quantities) -> Value:
+        def margin(q: Curves) -> Value:
             found = specs.judge(spec, q)
             if found.margin is None:
                 raise QuantityError(found.reason)
@@ -91,15 +91,15 @@ def _frequency(text: str) -> float:
         raise HeronError(f"“{text}” is no frequency: {error.message}") from error
 
 
-def _curve(formula: str) -> Callable[[Quantities], Value]:
-    def read(q: Quantities) -> Value:
+def _curve(formula: str) -> Callable[[Curves], Value]:
+    def read(q: Curves) -> Value:
         found = q.curve(formula)
         return Value(found.unit, x=q.frequency, y=np.asarray(found.values))
 
     return read
 
 
-def _real(q: Quantities, formula: str) -> tuple[Floats, Floats, str]:
+def _real(q: Curves, formula: str) -> tuple[Floats, Floats, str]:
     """Frequencies and values where there are any; of complex ones the magnitude."""
     found = q.curve(formula)
     values = np.asarray(found.values)
@@ -110,8 +110,8 @@ def _real(q: Quantities, formula: str) -> tuple[Floats, Floats, str]:
     return q.frequency[there], y[there], found.unit
 
 
-def _at(formula: str, frequency: float) -> Callable[[Quantities], Value]:
-    def read(q: Quantities) -> Value:
+def _at(formula: str, frequency: float) -> Callable[[Curves], Value]:
+    def read(q: Curves) -> Value:
         x, y, unit = _real(q, formula)
         slack = 1e-9 * frequency
         if not x[0] - slack <= frequency <= x[-1] + slack:
@@ -126,8 +126,8 @@ def _at(formula: str, frequency: float) -> Callable[[Quantities], Value]:
 
 def _extreme(
     which: str, formula: str, band: tuple[float, float] | None
-) -> Callable[[Quantities], Value]:
-    def read(q: Quantities) -> Value:
+) -> Callable[[Curves], Value]:
+    def read(q: Curves) -> Value:
         x, y, unit = _real(q, formula)
         if band is not None:
             low, high = band
@@ -140,12 +140,12 @@ def _extreme(
     return read
 
 
-def _where(formula: str, other: str, which: str) -> Callable[[Quantities], Value]:
+def _where(formula: str, other: str, which: str) -> Callable[[Curves], Value]:
     """A value where another curve is smallest, largest (by the parabola through the sample and its
     neighbours) or zero (along the straight line between samples; where it rises, if it does).
     """
 
-    def read(q: Quantities) -> Value:
+    def read(q: Curves) -> Value:
         x, y, _ = _real(q, other)
         place = _zero(x, y, other) if which == "zero" else _top(x, y if which == "largest" else -y)
         if formula == "f":

@@ -8,7 +8,7 @@ from typing import Any
 import numpy as np
 
 from heron.errors import QuantityError
-from heron.results.formulas import Quantities
+from heron.results.formulas import Curves
 from heron.studies.contract import Value
 from heron.studies.outcomes import outcome
 
@@ -28,7 +28,7 @@ def plain(value: Value) -> dict[str, Any]:
     }
 
 
-def outcomes_of(quantities: Quantities, texts: Sequence[str]) -> dict[str, Any]:
+def outcomes_of(quantities: Curves, texts: Sequence[str]) -> dict[str, Any]:
     """Outcomes of a run by their texts as JSON; ``{reason}`` where the run says nothing of one."""
     out: dict[str, Any] = {}
     for text in texts:

@@ -36,6 +36,7 @@ from heron.engines import ENGINES, Event, Signal  # noqa: E402
 from heron.errors import HeronError, Stopped  # noqa: E402
 from heron.jobs import Job, execute  # noqa: E402
 from heron.model import load_document  # noqa: E402
+from heron.results.formulas import kept  # noqa: E402
 from heron.results.readout import headline  # noqa: E402
 from heron.studies.values import outcomes_of  # noqa: E402
 from server.processes import end_with_parent  # noqa: E402
@@ -43,7 +44,7 @@ from server.projects.files import provider  # noqa: E402
 from server.runs import store  # noqa: E402
 from server.runs.ending import end, fail, log  # noqa: E402
 from server.runs.figures import figures_of  # noqa: E402
-from server.runs.models import ACTIVE, Run, Status, Wish  # noqa: E402
+from server.runs.models import ACTIVE, KeptCurves, Run, Status, Wish  # noqa: E402
 from server.runs.warm import DONE  # noqa: E402
 
 HEARTBEAT_S = 2.0
@@ -188,6 +189,9 @@ def _heartbeat(run_id: int, ended: threading.Event) -> None:
     connections.close_all()
 
 
+Read = tuple[dict[str, Any], bytes]  # outcomes of a study's variant, and its curves
+
+
 class _Reporter:
     """Writes progress at intervals and passes on what was asked of the run; outlives a restart of
     the database.
@@ -236,9 +240,10 @@ def _solve(run: Run) -> None:
     document = load_document(run.revision.document)
     solved = execute(Job(document, run.variant, provider(run.project)), _Reporter(run.id))
     done = solved.run
-    read = {}
+    read: Read = {}, b""
     if run.study is not None:
-        read = outcomes_of(solved.quantities, run.study.outcomes)
+        quantities = solved.quantities
+        read = outcomes_of(quantities, run.study.outcomes), kept(quantities)
     data = store.encode(done.results)
     card = trust_card(done.results)
     stopped = bool(done.results.attrs["stopped"])
@@ -261,14 +266,17 @@ def _finish(
     card: list[Any],
     stopped: bool,
     head: dict[str, Any],
-    read: dict[str, Any],
+    read: Read,
 ) -> None:
     run = Run.objects.select_for_update().filter(id=run_id).first()
     if run is None:
         return
     store.save(run, data)
     run.digest = store.digest_of(data)
-    run.summary, run.headline, run.outcomes = summary, head, read
+    run.summary, run.headline = summary, head
+    run.outcomes, curves = read
+    if curves:
+        KeptCurves.objects.update_or_create(run=run, defaults={"data": curves})
     run.figures = figures_of(summary, head)
     run.trust, run.grade = [asdict(i) for i in card], grade(card)
     run.status = Status.STOPPED if stopped else Status.FINISHED

@@ -124,6 +124,13 @@ class Machine(models.Model):
     seen = models.DateTimeField()
 
 
+class KeptCurves(models.Model):
+    """Curves of a variant that are at hand without its results."""
+
+    run = models.OneToOneField(Run, models.CASCADE, primary_key=True, related_name="kept")
+    data = models.BinaryField()
+
+
 class ResultChunk(models.Model):
     """A piece of a run's compressed result dataset (NetCDF), in order."""
 

@@ -296,9 +296,13 @@ def get_curves(request: HttpRequest, project_id: int, number: int, formula: Text
 
 
 @router.get("/{int:project_id}/studies/{int:number}/dials", operation_id="get_study_dials")
-def get_dials(request: HttpRequest, project_id: int, number: int, frequency: float) -> HttpResponse:
-    """Surrogates of the variants, binary; cuts are those at a frequency in Hz."""
-    return _asked(request, project_id, number, "study_dials", frequency)
+def get_dials(
+    request: HttpRequest, project_id: int, number: int, channels: Text, frequency: float = 0.0
+) -> HttpResponse:
+    """Surrogates of the variants, binary: ``s11``, ``gain`` and, at a frequency in Hz, ``phi0`` and
+    ``phi90``, with commas between.
+    """
+    return _asked(request, project_id, number, "study_dials", channels.split(","), frequency)
 
 
 def _asked(

@@ -4,6 +4,7 @@ and surrogates of them.
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from dataclasses import asdict
 from functools import lru_cache
 from typing import Any
@@ -15,7 +16,7 @@ from heron.checks import Examination
 from heron.errors import HeronError
 from heron.model import load_document
 from heron.results import patterns
-from heron.results.formulas import Curve
+from heron.results.formulas import Curve, Kept, Quantities
 from heron.results.power import budget
 from heron.studies.contract import Made
 from heron.studies.kinds import made, named, step_of
@@ -25,10 +26,10 @@ from heron.studies.variables import Variable
 from server.packets import packet
 from server.readouts import sources
 from server.runs import store
-from server.runs.models import Run, Status
+from server.runs.models import KeptCurves, Run, Status
 from server.studies.models import Study, StudyVariant
 
-KEPT_CURVES, KEPT_OUTCOMES, KEPT_SURROGATES = 20_000, 50_000, 12
+KEPT_RUNS, KEPT_CURVES, KEPT_OUTCOMES, KEPT_SURROGATES = 1000, 20_000, 50_000, 12
 CUT_STEP = 3.0  # degrees
 
 
@@ -56,10 +57,19 @@ def rows_of(study_id: int) -> list[StudyVariant]:
     return list(own.select_related("run").defer("run__live", "run__summary", "run__trust"))
 
 
+@lru_cache(maxsize=KEPT_RUNS)
+def source_of(run_id: int) -> Quantities | Kept:
+    """The quantities of a variant: those that are kept beside it, where there are some."""
+    curves = KeptCurves.objects.filter(run_id=run_id).first()
+    if curves is None:
+        return sources.of_run(run_id)
+    return Kept(bytes(curves.data), lambda: sources.of_run(run_id))
+
+
 @lru_cache(maxsize=KEPT_CURVES)
 def _curve(run_id: int, formula: str) -> tuple[NDArray[Any], Curve]:
     """A formula of one run over its frequencies; runs are immutable."""
-    quantities = sources.of_run(run_id)
+    quantities = source_of(run_id)
     return quantities.frequency, quantities.curve(formula)
 
 
@@ -110,7 +120,7 @@ def _outcome(run_id: int, text: str) -> tuple[float | None, str, str]:
     """A number of one run, its unit, or why there is none."""
     kept = Run.objects.values_list("outcomes", flat=True).get(id=run_id)
     if text not in kept:
-        kept = outcomes_of(sources.of_run(run_id), [text])
+        kept = outcomes_of(source_of(run_id), [text])
     found = kept[text]
     if "reason" in found:
         return None, "", found["reason"]
@@ -136,20 +146,23 @@ def outcomes_by_variant(study_id: int, text: str) -> dict[str, Any]:
     }
 
 
-def dials_of(study_id: int, frequency: float) -> bytes:
-    """Surrogates of the study's variants as a packet: of S11 (complex) and realized gain in dBi
-    over frequency, and of cuts at one frequency in dBi over angle.
+def dials_of(study_id: int, channels: list[str], frequency: float) -> bytes:
+    """Surrogates of the study's variants as a packet, of those of :data:`CHANNELS` that are asked
+    for and that all variants have: S11 (complex) and realized gain in dBi over frequency, cuts at
+    one frequency in dBi over angle.
 
     Each channel has ``NAME_x``, ``NAME_trend``, ``NAME_weights``, ``NAME_spread``, ``NAME_least``,
     ``NAME_points``, ``NAME_inverse``, ``NAME_lengths``; complex ones ``_re`` and ``_im``. To each
     ``_rest`` is to be added.
     """
     rows = rows_of(study_id)
-    return _dials(study_id, frequency, tuple(r.place for r in rows))
+    return _dials(study_id, tuple(channels), frequency, tuple(r.place for r in rows))
 
 
 @lru_cache(maxsize=KEPT_SURROGATES)
-def _dials(study_id: int, frequency: float, places: tuple[int, ...]) -> bytes:
+def _dials(
+    study_id: int, channels: tuple[str, ...], frequency: float, places: tuple[int, ...]
+) -> bytes:
     study = Study.objects.select_related("revision").get(id=study_id)
     found: Made = made(step_of(**study.step), load_document(study.revision.document))
     rows = [r for r in rows_of(study_id) if r.place in places]
@@ -181,8 +194,11 @@ def _dials(study_id: int, frequency: float, places: tuple[int, ...]) -> bytes:
         "channels": {},
     }
     arrays: dict[str, NDArray[Any]] = {}
-    for name, channel in _channels(rows, frequency).items():
-        x, curves, unit = channel
+    for name in channels:
+        read = CHANNELS[name](rows, frequency) if name in CHANNELS else None
+        if read is None:
+            continue
+        x, curves, unit = read
         model = surrogate(points, curves)
         own = {
             "x": x,
@@ -222,28 +238,40 @@ def _reference(row: StudyVariant) -> float | None:
     )
 
 
-def _channels(
-    rows: list[StudyVariant], frequency: float
-) -> dict[str, tuple[NDArray[Any], NDArray[Any], str]]:
-    """Curves (n, f) over (f,) that dials move, those that all variants have."""
-    out = {}
-    for name, formula in (("s11", "s11"), ("gain", "db10(realized_gain)")):
+Channel = tuple[NDArray[Any], NDArray[Any], str]  # x (f,), curves (n, f), their unit
+Reader = Callable[[list[StudyVariant], float], Channel | None]
+
+
+def _of_formula(formula: str, unit: str) -> Reader:
+    def read(rows: list[StudyVariant], frequency: float) -> Channel | None:
         header, arrays = _curves(rows, formula)
-        if len(header["places"]) == len(rows):
-            values = arrays["re"] + 1j * arrays["im"] if "im" in arrays else arrays["re"]
-            there = np.isfinite(values).all(axis=0)
-            if there.any():
-                out[name] = arrays["x"][there], values[:, there], header["unit"] or "dBi"
-    for plane in ("phi=0", "phi=90"):
+        if len(header["places"]) < len(rows):
+            return None  # not all have it
+        values = arrays["re"] + 1j * arrays["im"] if "im" in arrays else arrays["re"]
+        there = np.isfinite(values).all(axis=0)
+        return (arrays["x"][there], values[:, there], unit) if there.any() else None
+
+    return read
+
+
+def _of_plane(plane: str) -> Reader:
+    def read(rows: list[StudyVariant], frequency: float) -> Channel | None:
         try:
             own = [_cut(r.run_id or 0, frequency, plane) for r in rows]
-        except (HeronError, ValueError):
-            continue
-        if own and all(len(c[1]) == len(own[0][1]) for c in own):
-            out[plane.replace("=", "")] = own[0][0], np.array([c[1] for c in own]), "dBi"
-    return out
+        except (HeronError, ValueError, KeyError):
+            return None
+        alike = all(len(c[1]) == len(own[0][1]) for c in own)
+        return (own[0][0], np.array([c[1] for c in own]), "dBi") if alike else None
+
+    return read
 
 
+CHANNELS: dict[str, Reader] = {
+    "s11": _of_formula("s11", ""),
+    "gain": _of_formula("db10(realized_gain)", "dBi"),
+    "phi0": _of_plane("phi=0"),
+    "phi90": _of_plane("phi=90"),
+}
 FLOOR_DB = -40.0  # of a cut, below its peak: deep nulls are no smooth functions of anything
 
 

@@ -24,7 +24,7 @@ from heron.studies.variables import variant_of
 from server.projects.files import provider
 from server.projects.models import Project
 from server.readouts import sources
-from server.runs.models import ACTIVE, ResultChunk, Run, Status, Wish
+from server.runs.models import ACTIVE, KeptCurves, ResultChunk, Run, Status, Wish
 from server.runs.tasks import BEHIND_RUNS, solve_variants
 from server.studies.models import Study, StudyVariant
 
@@ -136,6 +136,8 @@ class Queued:
         ResultChunk.objects.bulk_create(
             ResultChunk(run=own, sequence=c.sequence, data=c.data) for c in chunks
         )
+        for curves in KeptCurves.objects.filter(run=run):
+            KeptCurves.objects.create(run=own, data=curves.data)
         return own
 
     def _numbers(self, count: int) -> int:

@@ -195,7 +195,8 @@ def test_studies_that_decide_as_they_go(api: Api, project: int, worker: Callable
     assert own["low"] <= own["value"] <= own["high"]
     header, arrays = unpacked(
         api.ask(
-            "get", f"/projects/{project}/studies/{told['number']}/dials?frequency=868e6"
+            "get",
+            f"/projects/{project}/studies/{told['number']}/dials?channels=s11,gain,phi0&frequency=868e6",
         ).content
     )
     assert [v["name"] for v in header["variables"]] == ["L"]

@@ -388,13 +388,23 @@ export const studyOutcome = (id: number, number: number, text: string, solved: n
     placeholderData: keepPreviousData,
     ...ended,
   });
-/** Surrogates of the variants; cuts are those at a frequency. */
-export const studyDials = (id: number, number: number, frequency: number, solved: number) =>
+/** Surrogates of the variants, channels with commas between; cuts are those at a frequency. */
+export const studyDials = (
+  id: number,
+  number: number,
+  channels: string,
+  frequency: number,
+  solved: number,
+) =>
   queryOptions<Packet>({
-    queryKey: ["study-dials", id, number, frequency, solved],
+    queryKey: ["study-dials", id, number, channels, frequency, solved],
     queryFn: ({ signal }) =>
-      packet(`/projects/${id}/studies/${number}/dials?frequency=${frequency}`, undefined, signal),
-    enabled: solved > 0 && frequency > 0,
+      packet(
+        `/projects/${id}/studies/${number}/dials?channels=${channels}&frequency=${frequency}`,
+        undefined,
+        signal,
+      ),
+    enabled: solved > 0,
     placeholderData: keepPreviousData,
     retry: false,
     ...ended,

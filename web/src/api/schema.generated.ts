@@ -1359,7 +1359,8 @@ export interface paths {
         };
         /**
          * Get Dials
-         * @description Surrogates of the variants, binary; cuts are those at a frequency in Hz.
+         * @description Surrogates of the variants, binary: ``s11``, ``gain`` and, at a frequency in Hz, ``phi0`` and
+         *     ``phi90``, with commas between.
          */
         get: operations["get_study_dials"];
         put?: never;
@@ -5421,7 +5422,8 @@ export interface operations {
     get_study_dials: {
         parameters: {
             query: {
-                frequency: number;
+                channels: string;
+                frequency?: number;
             };
             header?: never;
             path: {

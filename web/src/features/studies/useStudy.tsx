@@ -58,17 +58,22 @@ export function useStudy(props: CardProps): Studied {
   };
 }
 
-/** The dials of a study: the surrogates, and where they stand. */
+const CURVES = "s11,gain";
+
+/** The dials of a study: the surrogates of curves, or of a cut at a frequency, and where the dials stand. */
 export function useDials(
   s: Studied,
-  frequency: number,
+  cut = "",
+  frequency = 0,
 ): {
   packet: Packet | undefined;
   fault: string;
   values: number[];
   turn: (values: number[]) => void;
 } {
-  const { data, error } = useQuery(studyDials(s.projectId, s.number, frequency, s.count));
+  const { data, error } = useQuery(
+    studyDials(s.projectId, s.number, cut || CURVES, cut ? frequency : 0, s.count),
+  );
   const key = keyOf(s.projectId, s.number);
   const kept = useStudyCursor((c) => c.dials[key]);
   const turn = useStudyCursor((c) => c.turn);

@@ -2,7 +2,6 @@
 import { useQuery } from "@tanstack/react-query";
 import { useMemo, useState } from "react";
 import { studyCurves } from "../../../api/queries";
-import { useCursor } from "../../../app/cursor";
 import { type Curve, LinePlot } from "../../../plots/LinePlot";
 import { magnitude } from "../../../plots/scale";
 import { Smith } from "../../../plots/Smith";
@@ -40,8 +39,7 @@ export function StudyCurves(props: CardProps) {
   const [along, setAlong] = useSetting<string>(props, "along", "");
   const { data } = useQuery(studyCurves(own.projectId, own.number, formula, own.count));
   const looked = useStudyCursor((c) => c.place[keyOf(own.projectId, own.number)]);
-  const at = useCursor((c) => c.at);
-  const dials = useDials(own, at);
+  const dials = useDials(own);
   const places = (data?.header.places ?? []) as number[];
   const complex = data?.arrays.im !== undefined;
   const options = study ? varied(study) : [];

@@ -3,7 +3,7 @@ import { useMutation } from "@tanstack/react-query";
 import { useMemo } from "react";
 import { call } from "../../../api/client";
 import { client, study as studyOf } from "../../../api/queries";
-import { useCursor } from "../../../app/cursor";
+import { useFollowing } from "../../../app/cursor";
 import { number, quantity, scaled } from "../../../format";
 import { type Curve, LinePlot } from "../../../plots/LinePlot";
 import { Button } from "../../../ui/Button";
@@ -18,8 +18,7 @@ const STEPS = 400;
 export function StudyDials(props: CardProps) {
   const own = useStudy(props);
   const { writable } = useDesk();
-  const at = useCursor((c) => c.at);
-  const dials = useDials(own, at);
+  const dials = useDials(own);
   const header = dials.packet && headerOf(dials.packet);
   const s11 = useMemo(
     () => (dials.packet ? predicted(dials.packet, "s11", dials.values) : null),
@@ -122,9 +121,9 @@ type Shown = (typeof CHANNELS)[number][0];
 export function StudyDialCurve(props: CardProps) {
   const own = useStudy(props);
   const [shown, show] = useSetting<string>(props, "shown", "s11");
-  const at = useCursor((c) => c.at);
-  const dials = useDials(own, at);
-  const header = dials.packet && headerOf(dials.packet);
+  const at = useFollowing();
+  const angle = shown.startsWith("phi");
+  const dials = useDials(own, angle ? shown : "", at);
   const { curves, unit } = useMemo((): { curves: Curve[]; unit: string } => {
     if (!dials.packet) return { curves: [], unit: "" };
     const p = predicted(dials.packet, shown === "z" ? "s11" : shown, dials.values);
@@ -148,17 +147,13 @@ export function StudyDialCurve(props: CardProps) {
     const spread = { low: y.map((v, i) => v - p.band[i]!), high: y.map((v, i) => v + p.band[i]!) };
     return { curves: [{ ...base, y, spread }], unit: "dBi" };
   }, [dials.packet, dials.values, shown]);
-  const offered = CHANNELS.filter(([name]) => header?.channels[name === "z" ? "s11" : name]);
-  const angle = shown.startsWith("phi");
   return (
     <Card
       title="At the dials"
       note={
         <>
           {own.choice}{" "}
-          {offered.length > 0 && (
-            <Choice label="Shown" value={shown as Shown} options={offered} onChange={show} />
-          )}{" "}
+          <Choice label="Shown" value={shown as Shown} options={CHANNELS} onChange={show} />{" "}
           {angle && `at ${quantity(at, "Hz", 4)}`}
         </>
       }

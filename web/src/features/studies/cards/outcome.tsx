@@ -158,8 +158,9 @@ export function StudyOutcome(props: CardProps) {
   );
 }
 
+const LETTER = 6.4; // pixels
 const BANDS = 10,
-  FINE = 72;
+  FINE = 180;
 
 /** An outcome over two parameters: in bands of equal steps where all combinations are solved, else point by point. */
 export function StudyMap(props: CardProps) {
@@ -223,7 +224,7 @@ export function StudyMap(props: CardProps) {
   );
 }
 
-const EDGE = { left: 52, right: 78, top: 18, bottom: 34 };
+const EDGE = { left: 52, right: 78, top: 26, bottom: 34 };
 
 function MapPlot({
   study,
@@ -408,6 +409,7 @@ export function StudyParallel(props: CardProps) {
     return scaleLinear([min(values) ?? 0, max(values) ?? 1], [size.height - bottom, top]);
   });
   const last = axes.length - 1;
+  const letters = Math.max(5, Math.floor(size.width / Math.max(1, axes.length) / LETTER) - 1);
   const lines = solved.filter((v) => axes.every((axis) => axis.of(v) !== null));
   const tone = (v: StudyVariant): string => {
     const [low, high] = scales[last]!.domain() as [number, number];
@@ -459,7 +461,7 @@ export function StudyParallel(props: CardProps) {
                     stroke="var(--ink3)"
                   />
                   <text x={at} y={11} textAnchor={anchor} fill="var(--ink)">
-                    {axis.name.length > 22 ? `${axis.name.slice(0, 21)}…` : axis.name}
+                    {axis.name.length > letters ? `${axis.name.slice(0, letters - 1)}…` : axis.name}
                     <title>{axis.name}</title>
                   </text>
                   <text x={at} y={24} textAnchor={anchor}>

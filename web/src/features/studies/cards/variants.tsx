@@ -49,7 +49,7 @@ export function StudyTable(props: CardProps) {
       <button
         type="button"
         title={words}
-        className="max-w-40 truncate"
+        className="max-w-24 truncate"
         onClick={() => sort({ by: name, down: sorted?.by === name && !sorted.down })}
       >
         {words} {sorted?.by === name ? (sorted.down ? "▾" : "▴") : ""}
