@@ -10,23 +10,24 @@ from numba import njit, prange
 from numpy.typing import NDArray
 
 from heron.discretise import WireMesh
+from heron.fields.phases import cos_sin
 from heron.quantities.constants import C0, EPS0, ETA0, MU0
 
 Floats = NDArray[np.float64]
 Complexes = NDArray[np.complex128]
 
 FOUR_PI = 4.0 * np.pi
-_G2, _W2 = (
-    0.5 * (np.polynomial.legendre.leggauss(2)[0] + 1),
-    0.5 * np.polynomial.legendre.leggauss(2)[1],
-)
+# two nodes on a segment, of weight one half each
+_T0, _T1 = (float(t) for t in 0.5 * (np.polynomial.legendre.leggauss(2)[0] + 1))
 _G4, _W4 = (
     0.5 * (np.polynomial.legendre.leggauss(4)[0] + 1),
     0.5 * np.polynomial.legendre.leggauss(4)[1],
 )
 
 
-@njit(cache=True, parallel=True, nogil=True, error_model="numpy")  # type: ignore[untyped-decorator]
+@njit(  # type: ignore[untyped-decorator]
+    cache=True, parallel=True, nogil=True, fastmath={"contract", "nsz"}, error_model="numpy"
+)
 def _far_vector(
     start: Floats,
     end: Floats,
@@ -41,31 +42,46 @@ def _far_vector(
 
     Round a tube the mean of the phase is J0(k a sin α), α between the direction and the tube.
     """
+    count = len(start)
     for d in prange(len(directions)):
-        for c in range(len(currents)):
-            out[c, d] = 0j
-        for s in range(len(start)):
+        ux, uy, uz = directions[d, 0], directions[d, 1], directions[d, 2]
+        # loops of their own, which take several nodes at a time; the first nodes of all, then the
+        # second ones
+        phase, ring = np.empty(2 * count), np.empty(2 * count)
+        for s in range(count):
             dx, dy, dz = end[s, 0] - start[s, 0], end[s, 1] - start[s, 1], end[s, 2] - start[s, 2]
-            along = directions[d, 0] * dx + directions[d, 1] * dy + directions[d, 2] * dz
+            along = ux * dx + uy * dy + uz * dz
             turned = (
                 0.25
                 * (k * radius[s]) ** 2
                 * max(0.0, 1 - along * along / (dx * dx + dy * dy + dz * dz))
             )
-            ring = 1 - turned * (1 - 0.25 * turned)
-            for g in range(2):
-                t = _G2[g]
-                phase = k * (
-                    directions[d, 0] * (start[s, 0] + t * dx)
-                    + directions[d, 1] * (start[s, 1] + t * dy)
-                    + directions[d, 2] * (start[s, 2] + t * dz)
-                )
-                wave = ring * _W2[g] * complex(np.cos(phase), np.sin(phase))
-                for c in range(len(currents)):
-                    value = wave * (currents[c, s, 0] * (1 - t) + currents[c, s, 1] * t)
-                    out[c, d, 0] += value * dx
-                    out[c, d, 1] += value * dy
-                    out[c, d, 2] += value * dz
+            first = k * (ux * start[s, 0] + uy * start[s, 1] + uz * start[s, 2])
+            phase[s], phase[count + s] = first + k * along * _T0, first + k * along * _T1
+            ring[s] = 0.5 * (1 - turned * (1 - 0.25 * turned))
+            ring[count + s] = ring[s]
+        re, im = np.empty(2 * count), np.empty(2 * count)
+        for n in range(2 * count):
+            cosine, sine = cos_sin(phase[n])
+            re[n], im[n] = ring[n] * cosine, ring[n] * sine
+        for c in range(len(currents)):
+            x_re, x_im, y_re, y_im, z_re, z_im = 0.0, 0.0, 0.0, 0.0, 0.0, 0.0
+            for s in range(count):
+                a, b = currents[c, s, 0], currents[c, s, 1]
+                i_re, i_im = a.real * (1 - _T0) + b.real * _T0, a.imag * (1 - _T0) + b.imag * _T0
+                j_re, j_im = a.real * (1 - _T1) + b.real * _T1, a.imag * (1 - _T1) + b.imag * _T1
+                n = count + s
+                v_re = re[s] * i_re - im[s] * i_im + re[n] * j_re - im[n] * j_im
+                v_im = re[s] * i_im + im[s] * i_re + re[n] * j_im + im[n] * j_re
+                x_re += v_re * (end[s, 0] - start[s, 0])
+                x_im += v_im * (end[s, 0] - start[s, 0])
+                y_re += v_re * (end[s, 1] - start[s, 1])
+                y_im += v_im * (end[s, 1] - start[s, 1])
+                z_re += v_re * (end[s, 2] - start[s, 2])
+                z_im += v_im * (end[s, 2] - start[s, 2])
+            out[c, d, 0] = complex(x_re, x_im)
+            out[c, d, 1] = complex(y_re, y_im)
+            out[c, d, 2] = complex(z_re, z_im)
 
 
 @njit(cache=True, parallel=True, nogil=True, error_model="numpy")  # type: ignore[untyped-decorator]
@@ -76,26 +92,28 @@ def _near_fields(
     currents: NDArray[np.complex128],
     points: Floats,
     k: float,
-    e_factor: complex,
-    charge_factor: complex,
+    along_factor: float,
+    charge_factor: float,
     e: NDArray[np.complex128],
     h: NDArray[np.complex128],
 ) -> None:
-    """E and H (c, n, 3) at points (n, 3), added to what is there.
+    """E and H (c, n, 3) at points (n, 3).
 
-    E = -jωμ ∫ I t G ds' - (1/jωε)·(-1)·∫ (dI/ds') ∇G ds' with ``e_factor`` = -jωμ/4π and
-    ``charge_factor`` = 1/(jωε 4π); H = (1/4π) ∫ ∇G × t I ds'. Panels are halved towards the point.
+    E = -jωμ ∫ I t G ds' - (1/jωε)·(-1)·∫ (dI/ds') ∇G ds' with ``along_factor`` = ωμ/4π and
+    ``charge_factor`` = 1/(ωε 4π); H = (1/4π) ∫ ∇G × t I ds'. Panels are halved towards the point.
     """
     for n in prange(len(points)):
+        found = np.zeros((len(currents), 12))  # real and imaginary parts of E and H
+        px, py, pz = points[n, 0], points[n, 1], points[n, 2]
         for s in range(len(start)):
-            d = end[s] - start[s]
-            length = np.sqrt(np.dot(d, d))
-            t = d / length
-            r0 = points[n] - start[s]
-            along = np.dot(r0, t)
-            lateral = np.sqrt(max(0.0, np.dot(r0, r0) - along * along))
+            dx, dy, dz = end[s, 0] - start[s, 0], end[s, 1] - start[s, 1], end[s, 2] - start[s, 2]
+            length = np.sqrt(dx * dx + dy * dy + dz * dz)
+            tx, ty, tz = dx / length, dy / length, dz / length
+            rx, ry, rz = px - start[s, 0], py - start[s, 1], pz - start[s, 2]
+            along = rx * tx + ry * ty + rz * tz
+            lateral2 = max(0.0, rx * rx + ry * ry + rz * rz - along * along)
             foot = min(length, max(0.0, along))
-            distance = np.sqrt(lateral * lateral + (along - foot) ** 2 + radius[s] ** 2)
+            distance = np.sqrt(lateral2 + (along - foot) ** 2 + radius[s] ** 2)
             # Panels grow geometrically from the foot of the perpendicular.
             for side in range(2):
                 span = length - foot if side == 0 else foot
@@ -106,26 +124,44 @@ def _near_fields(
                     for g in range(4):
                         at = foot + direction * (low + (high - low) * _G4[g])
                         w = (high - low) * _W4[g]
-                        x = r0[0] - at * t[0]
-                        y = r0[1] - at * t[1]
-                        z = r0[2] - at * t[2]
+                        x, y, z = rx - at * tx, ry - at * ty, rz - at * tz
                         rr = x * x + y * y + z * z + radius[s] ** 2
                         r = np.sqrt(rr)
-                        wave = complex(np.cos(k * r), -np.sin(k * r)) / r
-                        slope = -(1 + 1j * k * r) * wave / rr  # (1/R) dG/dR · 4π
+                        cosine, sine = cos_sin(k * r)
+                        # the wave e^(-jkr)/r, and (1/R) dG/dR · 4π
+                        wave_re, wave_im = cosine / r, -sine / r
+                        slope_re = (k * r * wave_im - wave_re) / rr
+                        slope_im = -(k * r * wave_re + wave_im) / rr
+                        share = at / length
                         for c in range(len(currents)):
-                            i0, i1 = currents[c, s, 0], currents[c, s, 1]
-                            current = i0 + (i1 - i0) * (at / length)
-                            axial = w * e_factor * current * wave
-                            charge = w * charge_factor * (i1 - i0) / length * slope
-                            e[c, n, 0] += axial * t[0] + charge * x
-                            e[c, n, 1] += axial * t[1] + charge * y
-                            e[c, n, 2] += axial * t[2] + charge * z
-                            turn = w * current * slope / FOUR_PI
-                            h[c, n, 0] += turn * (y * t[2] - z * t[1])
-                            h[c, n, 1] += turn * (z * t[0] - x * t[2])
-                            h[c, n, 2] += turn * (x * t[1] - y * t[0])
+                            a, b = currents[c, s, 0], currents[c, s, 1]
+                            fall_re, fall_im = b.real - a.real, b.imag - a.imag
+                            i_re, i_im = a.real + fall_re * share, a.imag + fall_im * share
+                            axial_re = w * along_factor * (i_re * wave_im + i_im * wave_re)
+                            axial_im = -w * along_factor * (i_re * wave_re - i_im * wave_im)
+                            own = w * charge_factor / length
+                            charge_re = own * (fall_re * slope_im + fall_im * slope_re)
+                            charge_im = -own * (fall_re * slope_re - fall_im * slope_im)
+                            turn_re = w * (i_re * slope_re - i_im * slope_im) / FOUR_PI
+                            turn_im = w * (i_re * slope_im + i_im * slope_re) / FOUR_PI
+                            hx, hy, hz = y * tz - z * ty, z * tx - x * tz, x * ty - y * tx
+                            found[c, 0] += axial_re * tx + charge_re * x
+                            found[c, 1] += axial_re * ty + charge_re * y
+                            found[c, 2] += axial_re * tz + charge_re * z
+                            found[c, 3] += axial_im * tx + charge_im * x
+                            found[c, 4] += axial_im * ty + charge_im * y
+                            found[c, 5] += axial_im * tz + charge_im * z
+                            found[c, 6] += turn_re * hx
+                            found[c, 7] += turn_re * hy
+                            found[c, 8] += turn_re * hz
+                            found[c, 9] += turn_im * hx
+                            found[c, 10] += turn_im * hy
+                            found[c, 11] += turn_im * hz
                     low = high
+        for c in range(len(currents)):
+            for axis in range(3):
+                e[c, n, axis] = complex(found[c, axis], found[c, 3 + axis])
+                h[c, n, axis] = complex(found[c, 6 + axis], found[c, 9 + axis])
 
 
 class Sources:
@@ -172,8 +208,8 @@ class Sources:
     def near_field(self, points: Floats, frequency: float) -> tuple[Complexes, Complexes]:
         """E (V/m) and H (A/m), each (c, n, 3), at points (n, 3)."""
         omega = 2 * np.pi * frequency
-        e = np.zeros((len(self.currents), len(points), 3), dtype=complex)
-        h = np.zeros_like(e)
+        e = np.empty((len(self.currents), len(points), 3), dtype=complex)
+        h = np.empty_like(e)
         _near_fields(
             self.start,
             self.end,
@@ -181,8 +217,8 @@ class Sources:
             self.currents,
             np.ascontiguousarray(points),
             omega / C0,
-            -1j * omega * MU0 / (4 * np.pi),
-            1 / (1j * omega * EPS0 * 4 * np.pi),
+            omega * MU0 / (4 * np.pi),
+            1 / (omega * EPS0 * 4 * np.pi),
             e,
             h,
         )

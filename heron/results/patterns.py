@@ -69,7 +69,7 @@ def far_mesh(results: xr.Dataset, index: int, theta_deg: Floats, phi_deg: Floats
     """The same (θ, φ, 2) at all pairs of angles."""
     theta, phi = np.radians(theta_deg), np.radians(phi_deg)
     field = whole_sphere(results, index).mesh(theta, phi)
-    field[hidden(results, *np.meshgrid(theta, phi, indexing="ij"))] = 0
+    field[hidden(results, theta[:, None], phi[None, :])] = 0
     return np.asarray(field)
 
 
@@ -86,10 +86,11 @@ def whole_sphere(results: xr.Dataset, index: int) -> sphere.Sphere:
 
 def hidden(results: xr.Dataset, theta: Floats, phi: Floats) -> NDArray[np.bool_]:
     """Which directions, in rad, lie behind a ground or a wall."""
-    unit = sphere.directions(theta, phi)
-    out = np.zeros(np.shape(theta), dtype=bool)
-    for plane in planes_in(results):
-        if not plane.doubles:
+    out = np.zeros(np.broadcast_shapes(np.shape(theta), np.shape(phi)), dtype=bool)
+    planes = [plane for plane in planes_in(results) if not plane.doubles]
+    if planes:
+        unit = sphere.directions(theta, phi)
+        for plane in planes:
             out |= plane._replace(at=0.0).beyond(unit, 1e-9)
     return out
 
@@ -140,9 +141,9 @@ def figures(
     )
     best, where = -1.0, (0.0, 0.0)
     for _ in range(3):
-        field = whole.mesh(np.radians(theta), np.radians(phi))
-        u = intensity(field)
-        u[hidden(results, *np.meshgrid(np.radians(theta), np.radians(phi), indexing="ij"))] = 0
+        own = np.radians(theta), np.radians(phi)
+        u = intensity(whole.mesh(*own))
+        u[hidden(results, own[0][:, None], own[1][None, :])] = 0
         # Equal maxima (a dipole's ring) resolve to the first direction, not to rounding noise.
         i, j = np.argwhere(u >= u.max() * (1 - 1e-6))[0]
         if u[i, j] > best * (1 + 1e-6):

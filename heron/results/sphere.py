@@ -10,6 +10,7 @@ polynomial of that degree in θ and in φ: Hansen, *Spherical Near-Field Antenna
 from __future__ import annotations
 
 import json
+from functools import lru_cache
 
 import numpy as np
 import xarray as xr
@@ -82,17 +83,23 @@ class Sphere:
 
     def mesh(self, theta: Floats, phi: Floats) -> Complexes:
         """(θ, φ, 2) V at all pairs of angles in radians."""
-        along = np.exp(1j * np.outer(theta, self.m)) @ self.waves.reshape(len(self.m), -1)
-        out = np.einsum(
-            "tnc,pn->tpc",
-            along.reshape(len(theta), len(self.n), 2),
-            np.exp(1j * np.outer(phi, self.n)),
-            optimize=True,
-        )
+        along = _turns(theta.tobytes(), len(self.m)) @ self.waves.reshape(len(self.m), -1)
+        around = _turns(phi.tobytes(), len(self.n))
+        out = around @ along.reshape(len(theta), len(self.n), 2)  # (θ, φ, 2)
         return np.asarray(out * self._shift(directions(theta[:, None], phi[None, :]))[..., None])
 
     def _shift(self, direction: Floats) -> Complexes:
+        if not self.centre.any():
+            return np.ones(direction.shape[:-1], dtype=complex)
         return np.asarray(np.exp(1j * self.k * (direction @ self.centre)))
+
+
+@lru_cache(maxsize=64)
+def _turns(angles: bytes, count: int) -> Complexes:
+    """Waves (angles, count) round a circle: the same for most frequencies of a sweep."""
+    return np.asarray(
+        np.exp(1j * np.outer(np.frombuffer(angles), np.fft.fftfreq(count, 1 / count)))
+    )
 
 
 def sampled(

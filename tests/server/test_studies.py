@@ -193,23 +193,16 @@ def test_studies_that_decide_as_they_go(api: Api, project: int, worker: Callable
     told = ended(api, project, start(api, project, "saw"))
     own = told["found"]["yield"]
     assert own["low"] <= own["value"] <= own["high"]
-    header, arrays = unpacked(
-        api.ask(
-            "get",
-            f"/projects/{project}/studies/{told['number']}/dials?channels=s11,gain,phi0&frequency=868e6",
-        ).content
-    )
+    path = f"/projects/{project}/studies/{told['number']}"
+    asked = f"{path}/dials?channels=s11,gain,phi0&frequency=868e6"
+    header, arrays = unpacked(api.ask("get", asked).content)
     assert [v["name"] for v in header["variables"]] == ["L"]
     assert {"s11", "gain", "phi0"} <= set(header["channels"])
     assert arrays["s11_weights_re"].shape == (12, 21)
-    beside = api.ask(
-        "post", f"/projects/{project}/studies/{told['number']}/beside", {"point": [0.155]}
-    )
+    beside = api.ask("post", f"{path}/beside", {"point": [0.155]})
     assert beside.status_code == 201 and beside.json()["variants"][-1]["beside"]
     until(lambda: study(api, project, told["number"])["variants"][-1]["status"] == "finished")
-    too_far = api.ask(
-        "post", f"/projects/{project}/studies/{told['number']}/beside", {"point": [0.5]}
-    )
+    too_far = api.ask("post", f"{path}/beside", {"point": [0.5]})
     assert too_far.status_code == 422 and "220 mm" in too_far.json()["title"]
 
 
