@@ -358,5 +358,5 @@ def export_runs(request: HttpRequest, project_id: int, runs: str) -> HttpRespons
             for capability in provided(run.results):
                 for name, text in capability.files(run.results, run.run.summary).items():
                     archive.writestr(run.file_name(name), text)
-            archive.writestr(zipfile.ZipInfo(f"run-{n}.nc"), store.content(run.run.id))
+            archive.writestr(zipfile.ZipInfo(f"run-{n}.nc"), store.as_netcdf(run.run.id))
     return _file(out.getvalue(), f"project-{project.id}-runs.zip", "application/zip")

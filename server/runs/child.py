@@ -34,6 +34,7 @@ from heron.checks import trust_card  # noqa: E402
 from heron.checks.trust import grade  # noqa: E402
 from heron.engines import ENGINES, Event, Signal  # noqa: E402
 from heron.errors import HeronError, Stopped  # noqa: E402
+from heron.formats.packed import pack  # noqa: E402
 from heron.jobs import Job, execute  # noqa: E402
 from heron.model import load_document  # noqa: E402
 from heron.results.formulas import kept  # noqa: E402
@@ -87,7 +88,7 @@ def warm_up() -> None:
         "feeds": [{"kind": "gap", "number": 1, "part": "rod"}],
         "plans": [{"f_start": "70 MHz", "f_stop": "75 MHz", "points": "3"}],
     }
-    store.encode(execute(Job(load_document(document))).run.results)
+    pack(execute(Job(load_document(document))).run.results)
     for engine in ENGINES.values():
         engine.views  # noqa: B018 - loads the engine
 
@@ -244,7 +245,7 @@ def _solve(run: Run) -> None:
     if run.study is not None:
         quantities = solved.quantities
         read = outcomes_of(quantities, run.study.outcomes), kept(quantities)
-    data = store.encode(done.results)
+    data = pack(done.results)
     card = trust_card(done.results)
     stopped = bool(done.results.attrs["stopped"])
     for attempt in range(ATTEMPTS):  # the database may be restarting just now

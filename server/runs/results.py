@@ -226,4 +226,4 @@ def export_pattern_csv(
 @router.get("/{int:project_id}/runs/{int:number}/export/run.nc", operation_id="export_netcdf")
 def export_netcdf(request: HttpRequest, project_id: int, number: int) -> HttpResponse:
     run = opened(request, project_id, number)
-    return _download(store.content(run.run.id), f"run-{number}.nc", "application/x-netcdf")
+    return _download(store.as_netcdf(run.run.id), f"run-{number}.nc", "application/x-netcdf")

@@ -10,7 +10,7 @@ import numpy as np
 import pytest
 import xarray as xr
 
-from heron.formats import netcdf
+from heron.formats import netcdf, packed
 
 
 @pytest.fixture
@@ -88,3 +88,25 @@ def test_what_is_opened_can_be_written_again(data: bytes, tmp_path: Path) -> Non
     netcdf.write(netcdf.opened(data), tmp_path / "again.nc")
     again = netcdf.read(tmp_path / "again.nc")
     assert again.identical(netcdf.opened(data).load())
+
+
+def test_what_is_packed_is_the_same_and_unpacked_when_asked_for(
+    results: xr.Dataset, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    many = results.assign(large=(("frequency", "place"), np.arange(1e4).reshape(5, -1)))
+    data = packed.pack(many)
+    assert data == packed.pack(many) and packed.is_packed(data)
+    found = packed.opened(data)
+    unpacked: list[tuple[int, ...]] = []
+    whole = packed._Packed._values
+
+    def watched(self: Any, key: Any) -> Any:
+        unpacked.append(self.shape)
+        return whole(self, key)
+
+    monkeypatch.setattr(packed._Packed, "_values", watched)
+    assert np.array_equal(found["s"].values, many["s"].values)
+    assert np.array_equal(found["s"].values, many["s"].values) and unpacked == [(5, 2, 2)]
+    assert np.array_equal(found["large"][2, [5, 3]].values, many["large"][2, [5, 3]].values)
+    assert found.load().identical(many)
+    assert len(data) < 60_000  # compressed: 80 kB of it are one array
