@@ -458,13 +458,13 @@ def test_ranges_and_constraints_follow_the_model() -> None:
 
 
 STUDIES = [
-    "Sweep lengths: L = 150 mm to 170 mm in 3 steps and r = 1 mm or 2 mm, reading smallest gain",
-    "Sweep plans: plan = fine or coarse and rod material = brass or perfect conductor",
-    "Sweep parts: rod = present or absent and L = 150 mm or 160 mm, side by side",
-    "Sweep slim: L = 150 mm or 160 mm and r = L / 100 or L / 200",
-    "Tune match: L = 140 mm to 200 mm, so that |S11| < -14 dB at 868 MHz, where half < 95 mm,"
+    "Sweep lengths over L = 150 mm to 170 mm in 3 steps and r = 1 mm or 2 mm, reading largest gain",
+    "Sweep plans over plan = fine or coarse and rod material = brass or perfect conductor",
+    "Sweep parts over rod = present or absent and L = 150 mm or 160 mm, side by side",
+    "Sweep slim over L = 150 mm or 160 mm and r = L / 100 or L / 200",
+    "Tune match with L = 140 mm to 200 mm, so that |S11| < -14 dB at 868 MHz, where half < 95 mm,"
     " 20 variants at most, local search",
-    "Tolerance saw: L ± 2 % and r ± uniform 0.2 mm, judged by |S11| < -10 dB at 868 MHz,"
+    "Tolerance saw cuts of L ± 2 % and r ± uniform 0.2 mm, judged by |S11| < -10 dB at 868 MHz,"
     " 24 samples, correlated L with r by 0.5",
     "Sensitivity all by L and r, steps of 0.02, reading smallest gain, by plan fine",
     "Rescale band to 868 MHz by L",
@@ -512,18 +512,18 @@ def test_what_is_chosen_and_what_follows_from_it_makes_variants() -> None:
 
 
 WRONG = [
-    ("Sweep a: L = 150 mm to 400 mm in 3 steps", ("vary", 0, "values"), "220 mm at most"),
-    ("Sweep a: L = 1 mm to 2 mm", ("vary", 0, "values"), "in how many steps"),
-    ("Sweep a: L = 150 mm and L = 160 mm", ("vary", 1, "parameter"), "varied twice"),
-    ("Sweep a: plan = rough or fine", ("vary", 0, "values"), "no choice of plan"),
-    ("Tune a: L = 150 mm to 170 mm, so that colour < 3", ("goals", 0), "colour"),
+    ("Sweep a over L = 150 mm to 400 mm in 3 steps", ("vary", 0, "values"), "220 mm at most"),
+    ("Sweep a over L = 1 mm to 2 mm", ("vary", 0, "values"), "in how many steps"),
+    ("Sweep a over L = 150 mm and L = 160 mm", ("vary", 1, "parameter"), "varied twice"),
+    ("Sweep a over plan = rough or fine", ("vary", 0, "values"), "no choice of plan"),
+    ("Tune a with L = 150 mm to 170 mm, so that colour < 3", ("goals", 0), "colour"),
     (
-        "Tune a: L = 150 mm to 170 mm, so that |S11| < -9 dB, where L < 1 mm",
+        "Tune a with L = 150 mm to 170 mm, so that |S11| < -9 dB, where L < 1 mm",
         ("constraints",),
         "keeps all",
     ),
-    ("Tolerance a: L ± 0 mm", ("spreads", 0, "spread"), "above zero"),
-    ("Tolerance a: L ± 1 %, 0 samples", ("samples",), "whole number"),
+    ("Tolerance a of L ± 0 mm", ("spreads", 0, "spread"), "above zero"),
+    ("Tolerance a of L ± 1 %, 0 samples", ("samples",), "whole number"),
     ("Sensitivity a by L, steps of 2", ("step",), "at most 0.2"),
     ("Rescale a to 0 MHz", ("wished",), "above zero"),
 ]

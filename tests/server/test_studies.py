@@ -125,7 +125,7 @@ def test_a_study_from_its_sentence_to_files(
     number = start(api, project, "lengths")
     told = ended(api, project, number)
     assert told["status"] == "finished", told
-    assert told["sentence"].startswith("Sweep lengths: L = 150 mm to 170 mm in 5 steps")
+    assert told["sentence"].startswith("Sweep lengths over L = 150 mm to 170 mm in 5 steps")
     assert [v["point"][0] for v in told["variants"]] == pytest.approx(np.linspace(0.15, 0.17, 5))
     found = [v["outcomes"][RESONANCE] for v in told["variants"]]
     assert found == sorted(found, reverse=True)

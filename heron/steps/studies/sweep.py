@@ -36,7 +36,7 @@ KIND = Kind(
     "studies",
     Sweep,
     "Sweep",
-    "{name}: <vary/and: {.parameter:parameter} = {.values}>[, {together}]" + READING,
+    "{name} over <vary/and: {.parameter:parameter} = {.values}>[, {together}]" + READING,
     (
         Entry(
             "Studies",

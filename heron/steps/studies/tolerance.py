@@ -43,7 +43,7 @@ KIND = Kind(
     "studies",
     Tolerance,
     "Tolerance",
-    "{name}: <spreads/and: {.parameter:parameter} ± {.spread}>[, judged by <specs/and: {.}>]"
+    "{name} of <spreads/and: {.parameter:parameter} ± {.spread}>[, judged by <specs/and: {.}>]"
     "[, {samples} samples]"
     "[, correlated <correlations/and: {.first:parameter} with {.second:parameter} by {.value}>]"
     + READING,

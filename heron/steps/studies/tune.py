@@ -31,7 +31,7 @@ KIND = Kind(
     "studies",
     Tune,
     "Tune",
-    "{name}: <vary/and: {.parameter:parameter} = {.range}>, so that <goals/and: {.}>"
+    "{name} with <vary/and: {.parameter:parameter} = {.range}>, so that <goals/and: {.}>"
     "[, where <constraints/and: {.}>][, {budget} variants at most][, {method} search]" + READING,
     (
         Entry(

@@ -305,7 +305,7 @@ function Steps({
         const key = `${chapter.key}.${i}`;
         // What no token of the sentence shows under itself.
         const kind = kindOf(language, chapter.key, step),
-          Widget = WIDGETS[kind.widget];
+          { beside: Beside, under: Under } = WIDGETS[kind.widget] ?? {};
         const tokens = new Set(
           reading(kind, step, false, examination?.engine).words.flatMap((w) =>
             typeof w === "object" && "token" in w ? [[...base, ...w.token].join()] : [],
@@ -376,7 +376,7 @@ function Steps({
               )}
             </span>
             <div className="pl-[33px] pr-6">
-              {Widget && <Widget step={step} base={base} kind={kind} />}
+              {Beside && <Beside step={step} base={base} kind={kind} />}
               <Words step={step} base={base} kind={kind} examination={examination} />
               {examination?.grid?.openings.some((o) => o.feed === i) && chapter.key === "feeds" && (
                 <span className="ml-1.5">
@@ -392,6 +392,7 @@ function Steps({
               {typeof step.comment === "string" && step.comment !== "" && (
                 <p className="text-[12px] italic leading-snug text-ink2">{step.comment}</p>
               )}
+              {Under && <Under step={step} base={base} kind={kind} />}
               {notes.map((n, k) => (
                 <p key={k} className="text-[12px] leading-snug text-rust">
                   {n.message}.{" "}

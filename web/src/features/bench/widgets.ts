@@ -5,7 +5,10 @@ import type { Kind } from "../../api/language";
 import { StudyStart } from "./StudyStart";
 import { WallsCube } from "./WallsCube";
 
-export const WIDGETS: Record<string, FC<{ step: Step; base: Path; kind: Kind }>> = {
-  walls: WallsCube,
-  study: StudyStart,
+type Widget = FC<{ step: Step; base: Path; kind: Kind }>;
+
+/** What stands beside the sentence, or under it. */
+export const WIDGETS: Record<string, { beside?: Widget; under?: Widget }> = {
+  walls: { beside: WallsCube },
+  study: { under: StudyStart },
 };

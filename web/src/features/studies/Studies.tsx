@@ -88,7 +88,7 @@ export function Studies() {
               <p className="mt-2 leading-relaxed text-ink2">
                 A study solves many variants of the model. Add one to the sheet: type{" "}
                 <span className="num text-ink">
-                  sweep of lengths: length = 150 mm to 170 mm in 5 steps
+                  sweep arms over length = 150 mm to 170 mm in 5 steps
                 </span>
                 , or take Sweep, Tune, Tolerance, Sensitivity or Rescale from its menu. Then press
                 Start beside its sentence.
@@ -140,6 +140,8 @@ function About({
     },
   });
   const goes = active(study.status);
+  const spent = study.variants.flatMap((v) => (v.known || v.seconds === null ? [] : [v.seconds]));
+  const each = spent.length ? spent.reduce((a, b) => a + b, 0) / spent.length : study.each_s;
   const failed = study.counts.failed ?? 0,
     known = study.variants.filter((v) => v.known).length;
   useRegister("study", [
@@ -163,7 +165,7 @@ function About({
       <p className="leading-relaxed">{study.sentence}.</p>
       <p className="num mt-1 text-[11.500px] text-ink2">
         revision {study.revision}
-        {study.each_s !== null && ` · ${seconds(study.each_s)} a variant, by forecast`}
+        {each !== null && ` · ${number(each, 2)} s a variant`}
       </p>
       <div className="mt-3 h-1.5 overflow-hidden rounded bg-faint">
         <div

@@ -2,7 +2,7 @@
 import { useQuery } from "@tanstack/react-query";
 import { createContext, useContext } from "react";
 import type { Packet } from "../../api/client";
-import { studies, study as studyOf, studyDials } from "../../api/queries";
+import { active, studies, study as studyOf, studyDials } from "../../api/queries";
 import type { StudyDetail, StudyVariant } from "../../api/types";
 import { Choice } from "../readout/Card";
 import { type CardProps, useDesk, useSetting } from "../readout/context";
@@ -23,6 +23,11 @@ export interface Studied {
   none: string;
 }
 
+const AT = [1, 2, 3, 5, 8, 12, 20, 30, 50, 80, 120, 200, 300, 500, 800];
+
+/** While variants come in, curves are fetched anew at some numbers of them only. */
+const settled = (count: number): number => AT.filter((n) => n <= count).at(-1) ?? 0;
+
 /** The study that a card shows. */
 export function useStudy(props: CardProps): Studied {
   const { projectId } = useDesk();
@@ -39,7 +44,7 @@ export function useStudy(props: CardProps): Studied {
     number,
     study,
     solved,
-    count: solved.length,
+    count: study && active(study.status) ? settled(solved.length) : solved.length,
     choice:
       given === null && lines.length > 0 ? (
         <Choice

@@ -78,7 +78,7 @@ const tune: Finding = {
           {
             text: best.met
               ? `all goals met by variant ${best.variant + 1}`
-              : `best so far: variant ${best.variant + 1}`,
+              : `nearest to the goals: variant ${best.variant + 1}`,
             good: best.met,
             hint: "The weighed sum of what is lacking, dB or tenths of a limit, is 0 when all goals are met",
           },

@@ -45,7 +45,7 @@ export function StudyTable(props: CardProps) {
     rows.sort((a, b) => (value(a, sorted.by) - value(b, sorted.by)) * (sorted.down ? -1 : 1));
   const failed = rows.filter((v) => v.status === "failed").length;
   const head = (name: string, words = name) => (
-    <th key={name} className="whitespace-nowrap px-1.5 py-1 text-right font-medium">
+    <th key={name} className="whitespace-nowrap px-1 py-1 text-right font-medium">
       <button
         type="button"
         title={words}
@@ -90,7 +90,7 @@ export function StudyTable(props: CardProps) {
           <table className="num w-full text-[11.500px]">
             <thead className="sticky top-0 bg-card text-ink2">
               <tr>
-                <th className="px-1.5 py-1 text-left font-medium">#</th>
+                <th className="px-1 py-1 text-left font-medium">#</th>
                 {study.variables.map((v) => head(v.name))}
                 {study.outcomes
                   .filter((t) => own.solved.some((v) => v.outcomes[t] != null))
@@ -106,13 +106,13 @@ export function StudyTable(props: CardProps) {
                   className={`group cursor-pointer border-t border-faint ${v.place === looked ? "bg-heron-soft" : v.place === best ? "bg-moss-soft" : ""}`}
                   onClick={() => look(key, v.place)}
                 >
-                  <td className="whitespace-nowrap px-1.5 py-0.5">
+                  <td className="whitespace-nowrap px-1 py-0.5">
                     {v.place + 1}
                     {v.place === best && <span className="ml-1.5 font-medium">best</span>}
                     {v.beside && <span className="ml-1.5 text-ink2">by the dials</span>}
                   </td>
                   {study.variables.map((u, k) => (
-                    <td key={u.name} className="whitespace-nowrap px-1.5 text-right">
+                    <td key={u.name} className="whitespace-nowrap px-1 text-right">
                       {written(u, v.point[k]!, 5)}
                     </td>
                   ))}
@@ -120,26 +120,26 @@ export function StudyTable(props: CardProps) {
                     <td
                       colSpan={study.outcomes.length}
                       title={v.reason}
-                      className="max-w-60 truncate px-1.5 text-rust"
+                      className="max-w-60 truncate px-1 text-rust"
                     >
                       {v.reason}
                     </td>
                   ) : v.status !== "finished" ? (
-                    <td colSpan={study.outcomes.length} className="px-1.5 text-right text-ink2">
+                    <td colSpan={study.outcomes.length} className="px-1 text-right text-ink2">
                       {v.status}
                     </td>
                   ) : (
                     study.outcomes
                       .filter((t) => own.solved.some((s) => s.outcomes[t] != null))
                       .map((t) => (
-                        <td key={t} className="whitespace-nowrap px-1.5 text-right">
+                        <td key={t} className="whitespace-nowrap px-1 text-right">
                           {v.outcomes[t] == null
                             ? "–"
-                            : quantity(v.outcomes[t], study.units[t] ?? "", 5)}
+                            : quantity(v.outcomes[t], study.units[t] ?? "", 4)}
                         </td>
                       ))
                   )}
-                  <td className="whitespace-nowrap px-1.5 text-right">
+                  <td className="whitespace-nowrap px-1 text-right">
                     {v.status === "finished" && (
                       <span className="opacity-0 focus-within:opacity-100 group-hover:opacity-100">
                         {writable && (
