@@ -365,3 +365,63 @@ def touchstone_of(results: Any) -> str:
     """The Touchstone file of a run with ports."""
     files = CAPABILITIES["ports"].files(results, {})
     return next(text for name, text in files.items() if ".s" in name)
+
+
+ROD: dict[str, Any] = {  # a dipole of seconds, with studies
+    "name": "post",
+    "parameters": [
+        {"name": "L", "expression": "160 mm", "low": "100 mm", "high": "220 mm"},
+        {"name": "r", "expression": "1 mm"},
+    ],
+    "parts": [
+        {
+            "kind": "wire",
+            "name": "rod",
+            "start": ["0", "0", "-L/2"],
+            "end": ["0", "0", "L/2"],
+            "radius": "r",
+        }
+    ],
+    "feeds": [{"kind": "gap", "number": 1, "part": "rod"}],
+    "plans": [{"f_start": "700 MHz", "f_stop": "1.1 GHz", "points": "21", "rounds": "1"}],
+    "studies": [
+        {
+            "kind": "sweep",
+            "name": "lengths",
+            "vary": [{"parameter": "L", "values": "150 mm to 170 mm in 5 steps"}],
+            "outcomes": ["f where abs(s11) is smallest", "smallest db20(s11)"],
+        },
+        {
+            "kind": "sweep",
+            "name": "more lengths",
+            "vary": [{"parameter": "L", "values": "150 mm to 170 mm in 9 steps"}],
+            "outcomes": ["f where abs(s11) is smallest"],
+        },
+        {
+            "kind": "tune",
+            "name": "match",
+            "vary": [{"parameter": "L", "range": "140 mm to 200 mm"}],
+            "goals": ["|S11| < -12 dB at 868 MHz"],
+            "budget": "15",
+        },
+        {
+            "kind": "tolerance",
+            "name": "saw",
+            "spreads": [{"parameter": "L", "spread": "2 %"}],
+            "specs": ["|S11| < -10 dB from 860 to 876 MHz"],
+            "samples": "12",
+        },
+        {
+            "kind": "sweep",
+            "name": "broken",
+            "vary": [{"parameter": "L", "values": "150 mm to 400 mm in 5 steps"}],
+            "outcomes": ["f where abs(s11) is smallest"],
+        },
+        {
+            "kind": "sweep",
+            "name": "many",
+            "vary": [{"parameter": "L", "values": "150 mm to 170 mm in 1000 steps"}],
+            "outcomes": ["f where abs(s11) is smallest"],
+        },
+    ],
+}

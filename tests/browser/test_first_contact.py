@@ -329,6 +329,7 @@ def test_every_screen_is_for_everybody(page: Page, theme: str) -> None:
         ("empty bench", f"{base}/projects/{empty}/bench", "What is to be solved?"),
         ("bench", f"{own}/bench", "all clear"),
         ("ledger", f"{own}/ledger", "Open in Readout"),
+        ("no study", f"{own}/studies", "No study yet"),
         ("readout", f"{own}/readout", "Smith chart"),
         ("report", f"{own}/report", "Parameters"),
         ("guide", f"{base}/guide/index", "your first antenna"),
@@ -367,7 +368,7 @@ def test_motion_is_reduced_and_narrow_and_wide_windows_fit(page: Page) -> None:
         for screen in (
             base,
             f"{base}/guide/index",
-            *(f"{own}/{name}" for name in ("bench", "ledger", "readout")),
+            *(f"{own}/{name}" for name in ("bench", "studies", "ledger", "readout")),
         ):
             page.goto(screen)
             page.wait_for_timeout(300)

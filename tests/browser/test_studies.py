@@ -11,7 +11,8 @@ import pytest
 from playwright.sync_api import Page, expect
 
 from tests.browser.conftest import call
-from tests.server.test_studies import ROD
+from tests.browser.test_first_contact import faults
+from tests.models import ROD
 
 pytestmark = pytest.mark.browser
 SITE = re.compile(r"^https?://[^/]+")
@@ -81,6 +82,8 @@ def test_from_the_sheet_to_curves_and_the_best_one_used(page: Page) -> None:
     dials.get_by_role("button", name="Solve here").click()
     expect(card(page, "Variants")).to_contain_text("by the dials")
     expect(dials).to_contain_text("From 6 variants")
+
+    assert faults(page) == []  # WCAG 2.1 AA by axe
 
     with page.expect_download() as saved:
         page.get_by_role("link", name="Touchstone (zip)").click()

@@ -21,70 +21,13 @@ from server.projects.actions import create_project
 from server.runs.models import Run, Status
 from server.studies.actions import take_up_studies
 from server.studies.models import Study
+from tests.models import ROD
 from tests.server.conftest import Api, person, signed_in, unpacked
 from tests.waiting import until
 
 pytestmark = pytest.mark.django_db(transaction=True)
 RESONANCE = "f where abs(s11) is smallest"
 DEPTH = "smallest db20(s11)"
-ROD = {
-    "name": "post",
-    "parameters": [
-        {"name": "L", "expression": "160 mm", "low": "100 mm", "high": "220 mm"},
-        {"name": "r", "expression": "1 mm"},
-    ],
-    "parts": [
-        {
-            "kind": "wire",
-            "name": "rod",
-            "start": ["0", "0", "-L/2"],
-            "end": ["0", "0", "L/2"],
-            "radius": "r",
-        }
-    ],
-    "feeds": [{"kind": "gap", "number": 1, "part": "rod"}],
-    "plans": [{"f_start": "700 MHz", "f_stop": "1.1 GHz", "points": "21", "rounds": "1"}],
-    "studies": [
-        {
-            "kind": "sweep",
-            "name": "lengths",
-            "vary": [{"parameter": "L", "values": "150 mm to 170 mm in 5 steps"}],
-            "outcomes": [RESONANCE, DEPTH],
-        },
-        {
-            "kind": "sweep",
-            "name": "more lengths",
-            "vary": [{"parameter": "L", "values": "150 mm to 170 mm in 9 steps"}],
-            "outcomes": [RESONANCE],
-        },
-        {
-            "kind": "tune",
-            "name": "match",
-            "vary": [{"parameter": "L", "range": "140 mm to 200 mm"}],
-            "goals": ["|S11| < -12 dB at 868 MHz"],
-            "budget": "15",
-        },
-        {
-            "kind": "tolerance",
-            "name": "saw",
-            "spreads": [{"parameter": "L", "spread": "2 %"}],
-            "specs": ["|S11| < -10 dB from 860 to 876 MHz"],
-            "samples": "12",
-        },
-        {
-            "kind": "sweep",
-            "name": "broken",
-            "vary": [{"parameter": "L", "values": "150 mm to 400 mm in 5 steps"}],
-            "outcomes": [RESONANCE],
-        },
-        {
-            "kind": "sweep",
-            "name": "many",
-            "vary": [{"parameter": "L", "values": "150 mm to 170 mm in 1000 steps"}],
-            "outcomes": [RESONANCE],
-        },
-    ],
-}
 
 
 @pytest.fixture
