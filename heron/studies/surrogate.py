@@ -3,7 +3,7 @@
 A Gaussian process with a linear trend over the variables, which all samples of the curve share
 (Sacks, Welch, Mitchell and Wynn, *Statistical Science* 4, 1989): one kernel, one set of lengths,
 found by the likelihood of the curve's main components. The band is what the process says of its
-variance, widened until it covers the given share of what each variant is off when it is left out
+variance, widened until it covers what each variant is off when it is left out, and more of few
 (their residuals in closed form: Dubrule, *Mathematical Geology* 15, 1983), and no narrower than
 half of what single variants are off.
 """
@@ -23,6 +23,7 @@ from heron.studies.contract import Floats
 
 COVERS = 0.95
 LEAST = 4  # variants
+FEW = 16  # with so many the band is twice as wide as what they are off
 COMPONENTS = 12  # of curves, by which lengths are found
 SHORTEST, LONGEST = 0.1, 30.0  # lengths of the kernel, in ranges of the variables
 NOISES = (1e-12, 1e-3)  # of the variance: what solves' own noise may be
@@ -104,10 +105,12 @@ def surrogate(points: Floats, curves: NDArray[Any]) -> Surrogate:
 
 
 def _covering(ratio: Floats) -> float:
-    """How many deviations cover the whole curves of that share of variants."""
+    """How many deviations cover the whole curves of that share of variants, and more of few: where
+    nothing was solved it is off by more than a variant that others surround.
+    """
     each = np.sort(ratio.max(axis=1))
     place = min(len(each) - 1, int(np.ceil(COVERS * (len(each) + 1))) - 1)
-    return float(max(each[place], 1.0))
+    return float(max(each[place], 1.0)) * (1 + FEW / len(each))
 
 
 def _fitted(x: Floats, curves: Floats) -> tuple[Floats, float]:

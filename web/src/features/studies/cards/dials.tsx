@@ -84,7 +84,7 @@ export function StudyDials(props: CardProps) {
           ))}
           <div className="mt-auto flex items-center gap-3">
             <p className="text-[11.500px] leading-snug text-ink2">
-              From {own.count} variants. The band is to cover nineteen of twenty curves.
+              From {own.count} variants. The band is to hold nineteen of twenty values.
             </p>
             {writable && (
               <Button
