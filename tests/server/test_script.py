@@ -25,8 +25,8 @@ import pytest
 
 from server.config import ROOT
 from server.projects.management.commands.load_demo import PASSWORD, USERNAME
-from tests.models import planned
-from tests.waiting import PATIENCE
+from tests.models import ROD, planned
+from tests.waiting import PATIENCE, until
 from tools import base, database, installation, serving
 
 SCRIPT = ROOT / "odd-heron"
@@ -163,21 +163,22 @@ class Visitor:
                     raise
                 time.sleep(0.3)
 
-    def finished(self, project: int, number: int) -> dict[str, Any]:
+    def finished(self, path: str) -> dict[str, Any]:
+        """A run or study once it has ended."""
         end = time.monotonic() + PATIENCE
         while time.monotonic() < end:
-            run: dict[str, Any] = self.patiently("GET", f"/projects/{project}/runs/{number}")
-            if run["status"] not in ("queued", "running", "paused"):
-                return run
+            found: dict[str, Any] = self.patiently("GET", path)
+            if found["status"] not in ("queued", "running", "paused"):
+                return found
             time.sleep(0.3)
-        raise AssertionError("the run did not end")
+        raise AssertionError(f"{path} did not end")
 
 
 def test_server_and_worker_outlive_a_restart_of_postgresql(
     folder: Path,
 ) -> None:
     """The server process itself is stopped and started: sessions, projects and the queue go on, and
-    a run in mid-solve ends.
+    a run and a study in mid-solve end, every variant solved once.
     """
     cluster = database.Cluster(folder / "postgres", free_port())
     cluster.start()
@@ -215,13 +216,21 @@ def test_server_and_worker_outlive_a_restart_of_postgresql(
         document = json.loads((ROOT / "examples" / "mast-dipole.json").read_text())
         document = planned(document, sampling="every", points="61", segments_per_wavelength="200")
         project = visitor.ask("POST", "/projects", {"document": document})["id"]
+        other = visitor.ask("POST", "/projects", {"document": {"version": 3, **ROD}})["id"]
+        study = f"/projects/{other}/studies/1"
+        visitor.ask("POST", f"/projects/{other}/studies", {"name": "saw"})
+        until(lambda: visitor.ask("GET", study)["counts"].get("finished", 0) > 0)
         number = visitor.ask("POST", f"/projects/{project}/runs", {})["number"]
         cluster.stop()
         assert not base.listening(cluster.port)
         cluster.start()
         assert visitor.patiently("GET", f"/projects/{project}")["name"] == "Mast dipole"
-        run = visitor.finished(project, number)
+        run = visitor.finished(f"/projects/{project}/runs/{number}")
         assert run["status"] == "finished", run["reason"]
+        told = visitor.finished(study)
+        assert told["status"] == "finished", told["reason"]
+        assert [v["status"] for v in told["variants"]] == ["finished"] * 12
+        assert len({v["run"] for v in told["variants"]}) == 12
         assert all(p.poll() is None for p in processes), (
             "a process ended when the database went away"
         )
