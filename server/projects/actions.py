@@ -107,12 +107,15 @@ def step_history(request: HttpRequest, project_id: int, direction: str) -> Proje
 def delete_project(request: HttpRequest, project_id: int) -> None:
     """With all that hangs on it.
 
-    :raises Problem: 409 while one of its runs has not ended.
+    :raises Problem: 409 while one of its runs or studies has not ended.
     """
     project = get_project(request, project_id, Role.OWNER, lock=True)
     run = project.runs.filter(finished=None).first()
     if run is not None:
         raise Problem(409, f"run {run.number} is {run.status}; stop it first")
+    study = project.studies.filter(finished=None).first()
+    if study is not None:
+        raise Problem(409, f"study {study.number} is {study.status}; stop it first")
     project.delete()
 
 

@@ -23,7 +23,7 @@ from server.projects.permissions import get_project
 from server.runs import machines
 from server.runs.models import Run, Status, Wish
 from server.studies.models import Study, StudyVariant
-from server.studies.solving import Queued, defer_variants, stop_variants
+from server.studies.solving import BESIDE, Queued, defer_variants, stop_variants
 from server.studies.tasks import conduct_study
 
 SILENT = timedelta(seconds=12)  # whoever conducts a study says so every second
@@ -195,9 +195,9 @@ def solve_beside(
         raise HeronError(f"the study varies {len(own.variables)} values, not {len(point)}")
     for variable, value in zip(own.variables, point, strict=True):
         variable.check(value)
-    last = study.variants.order_by("-place").first()
+    last = study.variants.filter(beside=True).order_by("-place").first()
     solver = Queued(found, own, document, lambda trials: None)
-    (row,) = solver._rows([tuple(point)], 0 if last is None else last.place + 1)
+    (row,) = solver.rows([tuple(point)], BESIDE if last is None else last.place + 1)
     row.beside = True
     row.save(update_fields=["beside"])
     return row

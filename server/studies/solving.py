@@ -33,6 +33,7 @@ BEAT_S = 1.0
 JOBS = 32  # that take variants of one study: more workers than that share them all the same
 ATTEMPTS = 30  # at the database, a second apart
 AT_ONCE = 500  # rows written in one statement
+BESIDE = 1_000_000  # the place of the first variant beside a study's own
 T = TypeVar("T")
 
 
@@ -68,7 +69,7 @@ class Queued:
 
     def __call__(self, points: Sequence[Point]) -> list[Trial]:
         first = len(self._trials)
-        rows = patiently(lambda: self._rows(points, first))
+        rows = patiently(lambda: self.rows(points, first))
         self._wait(rows)
         own = patiently(lambda: self.trials(rows))
         self._trials += own
@@ -80,12 +81,13 @@ class Queued:
         return variant_of(self.made.variables, point, self.plan)
 
     @transaction.atomic
-    def _rows(self, points: Sequence[Point], first: int) -> list[StudyVariant]:
-        """A row for each point, with its run."""
-        rows = {
-            v.place: v
-            for v in self.study.variants.filter(place__gte=first, place__lt=first + len(points))
-        }
+    def rows(self, points: Sequence[Point], first: int) -> list[StudyVariant]:
+        """A row for each point, with its run; rows of other points, as of an earlier version that
+        went another way, are dropped.
+        """
+        own = self.study.variants.filter(place__gte=first, place__lt=first + len(points))
+        rows = {v.place: v for v in own if v.point == list(points[v.place - first])}
+        own.exclude(place__in=rows).delete()
         new = [k for k in range(len(points)) if first + k not in rows]
         if not new:
             return [rows[first + k] for k in range(len(points))]

@@ -122,6 +122,8 @@ def test_a_study_from_its_sentence_to_files(
     again = api.ask("get", f"/projects/{elsewhere}/studies/1/curves?formula=db20(s11)")
     assert unpacked(again.content)[1]["re"] == pytest.approx(arrays["re"])
 
+    assert api.ask("delete", f"/projects/{elsewhere}").status_code == 204  # with its study
+
     # of a study that is deleted, others keep what they have
     assert api.ask("delete", f"/projects/{project}/studies/{number}").status_code == 204
     left = study(api, project, more["number"])

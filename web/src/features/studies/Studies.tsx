@@ -405,7 +405,7 @@ function VariantBar({
       />
       <span className="num truncate text-[12px]" title={variant && named(study, variant)}>
         {variant
-          ? `variant ${number(variant.place + 1)}: ${named(study, variant)}`
+          ? `${variant.beside ? "by the dials" : `variant ${number(variant.place + 1)}`}: ${named(study, variant)}`
           : "no variant yet"}
       </span>
     </div>

@@ -107,7 +107,7 @@ export function StudyTable(props: CardProps) {
                   onClick={() => look(key, v.place)}
                 >
                   <td className="whitespace-nowrap px-1 py-0.5">
-                    {v.place + 1}
+                    {v.beside ? "" : v.place + 1}
                     {v.place === best && <span className="ml-1.5 font-medium">best</span>}
                     {v.beside && <span className="ml-1.5 text-ink2">by the dials</span>}
                   </td>
