@@ -1,6 +1,6 @@
 /** What cards of studies share: which study they show, and its variants. */
 import { useQuery } from "@tanstack/react-query";
-import { createContext, useContext } from "react";
+import { createContext, useContext, useEffect, useMemo, useState } from "react";
 import type { Packet } from "../../api/client";
 import { active, studies, study as studyOf, studyDials } from "../../api/queries";
 import type { StudyDetail, StudyVariant } from "../../api/types";
@@ -65,6 +65,19 @@ export function useStudy(props: CardProps): Studied {
 
 const CURVES = "s11,gain";
 
+const NOWHERE: number[] = [];
+const REST_MS = 200;
+
+/** Where a value rests: what takes long to draw does not follow every step of a slider. */
+export function useRested<T>(value: T): T {
+  const [rested, rest] = useState(value);
+  useEffect(() => {
+    const timer = setTimeout(() => rest(value), REST_MS);
+    return () => clearTimeout(timer);
+  }, [value]);
+  return rested;
+}
+
 /** The dials of a study: the surrogates of curves, or of a cut at a frequency, and where the dials stand. */
 export function useDials(
   s: Studied,
@@ -82,10 +95,13 @@ export function useDials(
   const key = keyOf(s.projectId, s.number);
   const kept = useStudyCursor((c) => c.dials[key]);
   const turn = useStudyCursor((c) => c.turn);
-  const variables = data ? headerOf(data).variables : [];
-  const values =
-    kept?.length === variables.length
-      ? kept
-      : variables.map((v) => Math.min(v.high, Math.max(v.low, v.nominal)));
+  const first = useMemo(
+    () =>
+      data
+        ? headerOf(data).variables.map((v) => Math.min(v.high, Math.max(v.low, v.nominal)))
+        : NOWHERE,
+    [data],
+  );
+  const values = kept?.length === first.length ? kept : first;
   return { packet: data, fault: error?.message ?? "", values, turn: (v) => turn(key, v) };
 }

@@ -12,7 +12,7 @@ import { keyOf, useStudyCursor } from "../cursor";
 import { type Form, type Unwrapped, named, shaped, shareOf, varied } from "../family";
 import { Scale } from "../Scale";
 import { levels, predicted } from "../surrogate";
-import { useDials, useStudy } from "../useStudy";
+import { useDials, useRested, useStudy } from "../useStudy";
 
 const FORMS: [Form, string][] = [
   ["dB", "dB"],
@@ -40,6 +40,7 @@ export function StudyCurves(props: CardProps) {
   const { data } = useQuery(studyCurves(own.projectId, own.number, formula, own.count));
   const looked = useStudyCursor((c) => c.place[keyOf(own.projectId, own.number)]);
   const dials = useDials(own);
+  const turned = useRested(dials.values);
   const places = (data?.header.places ?? []) as number[];
   const complex = data?.arrays.im !== undefined;
   const options = study ? varied(study) : [];
@@ -85,11 +86,12 @@ export function StudyCurves(props: CardProps) {
   }, [data, variants, form, unwrap, plane, by, looked, study]); // eslint-disable-line react-hooks/exhaustive-deps -- places are the data's
   const dialled = useMemo((): Curve[] => {
     if (formula !== "s11" || form !== "dB" || !dials.packet) return [];
-    const p = predicted(dials.packet, "s11", dials.values);
+    const p = predicted(dials.packet, "s11", turned);
     if (!p) return [];
     const l = levels(p);
     return [{ x: p.x, y: l.y, color: "var(--moss)", dash: "7 3", width: 2.2, spread: l }];
-  }, [formula, form, dials.packet, dials.values]);
+  }, [formula, form, dials.packet, turned]);
+  const drawn = useMemo(() => [...curves, ...dialled], [curves, dialled]);
   const top = data?.arrays.x?.data.at(-1) ?? 0;
   const axis = scaled(top, "Hz");
   const unit = complex
@@ -139,7 +141,7 @@ export function StudyCurves(props: CardProps) {
       ) : (
         <div className="flex h-full">
           <div className="min-w-0 flex-1">
-            <LinePlot curves={[...curves, ...dialled]} x={axis} y={{ unit }} follow />
+            <LinePlot curves={drawn} x={axis} y={{ unit }} follow />
           </div>
           <Scale
             variable={study.variables[by]!}
