@@ -66,7 +66,7 @@ export function useStudy(props: CardProps): Studied {
 const CURVES = "s11,gain";
 
 const NOWHERE: number[] = [];
-const REST_MS = 200;
+const REST_MS = 500;
 
 /** Where a value rests: what takes long to draw does not follow every step of a slider. */
 export function useRested<T>(value: T): T {
