@@ -38,7 +38,7 @@ export function useStudy(props: CardProps): Studied {
   const number =
     given ?? lines.find((s) => String(s.number) === kept)?.number ?? lines[0]?.number ?? 0;
   const { data: study } = useQuery(studyOf(projectId, number));
-  const solved = solvedOf(study);
+  const solved = useMemo(() => solvedOf(study), [study]);
   return {
     projectId,
     number,
