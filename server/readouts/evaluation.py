@@ -25,11 +25,11 @@ from server.errors import Problem, not_found
 from server.looking.pool import ask
 from server.packets import packet
 from server.projects.permissions import get_project
-from server.readouts import sources
 from server.readouts.shapes import Cut, Decay, PhaseCentre, Polarisation, ScatteredCut, TimeDomain
 from server.runs import store
 from server.runs.fields import capture_field
 from server.runs.opened import Opened, opened
+from server.runs.quantities import of_run
 
 router = Router()
 
@@ -218,7 +218,7 @@ def get_phase_centre(
     """
     run = opened(request, project_id, number, "far field")
     results = run.results
-    indices = [i for i, _ in sources.of_run(run.run).far]
+    indices = [i for i, _ in of_run(run.run.id).far]
     found = phase.phase_centres(
         results, indices, np.radians(theta), np.radians(phi), np.radians(cone)
     )

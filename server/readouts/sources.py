@@ -11,21 +11,13 @@ from heron.errors import HeronError
 from heron.formats import curves
 from heron.results import specs
 from heron.results.formulas import Given, Quantities
-from heron.results.origin import values_of
 from server.looking.pool import ask
 from server.projects.permissions import get_project
 from server.readouts.actions import get_reference
 from server.readouts.models import ReferenceCurve
-from server.runs import store
 from server.runs.actions import results_of
 from server.runs.models import Run
-
-
-@lru_cache(maxsize=store.KEPT // 2)  # fewer than datasets are kept, so that none is held twice
-def of_run(run_id: int) -> Quantities:
-    """The quantities of a run; it is immutable, so what is worked out of it may be kept."""
-    results, summary = store.load(run_id), Run.objects.values_list("summary", flat=True)
-    return Quantities(results, values_of(results), summary.get(id=run_id).get("far_field"))
+from server.runs.quantities import of_run
 
 
 def of_reference(found: ReferenceCurve) -> Given:

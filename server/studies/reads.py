@@ -24,9 +24,9 @@ from heron.studies.surrogate import surrogate
 from heron.studies.values import outcomes_of
 from heron.studies.variables import Variable
 from server.packets import packet
-from server.readouts import sources
 from server.runs import store
 from server.runs.models import KeptCurves, Run, Status
+from server.runs.quantities import of_run
 from server.studies.models import Study, StudyVariant
 
 KEPT_RUNS, KEPT_CURVES, KEPT_OUTCOMES, KEPT_SURROGATES = 1000, 20_000, 50_000, 12
@@ -62,8 +62,8 @@ def source_of(run_id: int) -> Quantities | Kept:
     """The quantities of a variant: those that are kept beside it, where there are some."""
     curves = KeptCurves.objects.filter(run_id=run_id).first()
     if curves is None:
-        return sources.of_run(run_id)
-    return Kept(bytes(curves.data), lambda: sources.of_run(run_id))
+        return of_run(run_id)
+    return Kept(bytes(curves.data), lambda: of_run(run_id))
 
 
 @lru_cache(maxsize=KEPT_CURVES)

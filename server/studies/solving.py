@@ -23,8 +23,8 @@ from heron.studies.values import outcomes_of, value_of
 from heron.studies.variables import variant_of
 from server.projects.files import provider
 from server.projects.models import Project
-from server.readouts import sources
 from server.runs.models import ACTIVE, KeptCurves, ResultChunk, Run, Status, Wish
+from server.runs.quantities import of_run
 from server.runs.tasks import BEHIND_RUNS, solve_variants
 from server.studies.models import Study, StudyVariant
 
@@ -235,7 +235,7 @@ class Queued:
             return Trial(point, failure=run.reason or f"it was {run.status}")
         missing = [t for t in self.made.outcomes if t not in run.outcomes]
         if missing:  # solved for another study
-            run.outcomes = run.outcomes | outcomes_of(sources.of_run(run.id), missing)
+            run.outcomes = run.outcomes | outcomes_of(of_run(run.id), missing)
             Run.objects.filter(id=run.id).update(outcomes=run.outcomes)
         return trial_of(point, run, self.made.outcomes, row.known)
 

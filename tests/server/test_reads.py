@@ -10,9 +10,9 @@ import pytest
 
 from heron.formats import netcdf
 from server.projects.models import Project
-from server.readouts import sources
 from server.runs import store
 from server.runs.models import Run
+from server.runs.quantities import of_run
 from tests.server.conftest import Api, solved
 
 
@@ -42,7 +42,7 @@ def test_results_are_read_without_their_model(
 ) -> None:
     """Everything that a read needs was kept when the run ended."""
     store.load.cache_clear()
-    sources._of_run.cache_clear()
+    of_run.cache_clear()
 
     def evaluated(*_: Any, **__: Any) -> Any:
         raise AssertionError("a read evaluates the document")
