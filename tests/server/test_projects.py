@@ -196,9 +196,12 @@ def test_a_stranger_sees_nothing(method: str, path: str, stranger: Api, project:
     """
     filled = (
         path.format(project_id=project.id, number=1, revision=1, username="olive", name="x")
-        + "?frequency=1e9&runs=1&first=1&second=1"
+        + "?frequency=1e9&runs=1&first=1&second=1&name=x&text=f&formula=f&channels=s11"
     )
     bodies = {
+        "/use": {"place": 0},
+        "/beside": {"point": [0.1]},
+        "/studies": {"name": "x"},
         "/revisions": {"parent": 1, "document": project.head.document},
         "/members": {"role": "reader"},
         "/runs": {},
