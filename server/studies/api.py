@@ -323,11 +323,11 @@ def get_outcome(request: HttpRequest, project_id: int, number: int, text: Text) 
     return ask(person_number(request), project_id, "study_outcome", study.id, text)
 
 
-@router.get("/{int:project_id}/studies/{int:number}/export/{str:what}", operation_id="export_study")
-def export_study(request: HttpRequest, project_id: int, number: int, what: str) -> HttpResponse:
+@router.get("/{int:project_id}/studies/{int:number}/export/{str:name}", operation_id="export_study")
+def export_study(request: HttpRequest, project_id: int, number: int, name: str) -> HttpResponse:
     """``study.json``, ``study.csv``, ``study.nc``, or ``touchstone.zip`` of all variants."""
     study = actions.get_study(request, project_id, number)
-    body, media = exports.file_of(study, what)
+    body, media = exports.file_of(study, name)
     answer = HttpResponse(body, content_type=media)
-    answer["Content-Disposition"] = f'attachment; filename="study-{study.number}-{what}"'
+    answer["Content-Disposition"] = f'attachment; filename="study-{study.number}-{name}"'
     return answer

@@ -1391,7 +1391,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/projects/{project_id}/studies/{number}/export/{what}": {
+    "/api/projects/{project_id}/studies/{number}/export/{name}": {
         parameters: {
             query?: never;
             header?: never;
@@ -5475,7 +5475,7 @@ export interface operations {
             path: {
                 project_id: number;
                 number: number;
-                what: string;
+                name: string;
             };
             cookie?: never;
         };
