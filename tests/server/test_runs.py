@@ -393,7 +393,7 @@ def test_repeating_a_run_gives_the_same_numbers(api: Api) -> None:
 
 def test_the_demos_longer_runs_wait_behind_all_others(monkeypatch: pytest.MonkeyPatch) -> None:
     """Only on request, at a lower priority, and the first start does not wait for them."""
-    few = {name: example(name) for name in ("ground-whip", "roof-patch", "puck")}
+    few = {name: example(name) for name in ("ground-whip", "roof-patch")}
     monkeypatch.setattr(library, "examples", lambda: few)
     monkeypatch.setattr(engine, "machine_rate", lambda: 1e8)
     call_command("load_demo")
