@@ -14,6 +14,7 @@ from tools.database import Cluster
 from tools.installation import compute_environment, ensure_all, ensure_kernels, ensure_python
 
 MOST_DEATHS, DEATHS_WITHIN_S = 4, 60.0  # of a process, before the script gives up
+ANSWERS_S = 600  # after which a server that lives is given up
 DEMO_WAIT_S = 180
 
 
@@ -127,7 +128,12 @@ def start() -> int:
 
 
 def wait_for(url: str, children: list[subprocess.Popen[bytes]], logs: Path) -> None:
-    for _ in range(300):
+    """Until the server answers: as long as its processes live, the machine may be busy.
+
+    :raises Failure: one of them ended, or it never answers.
+    """
+    end = time.monotonic() + ANSWERS_S
+    while time.monotonic() < end:
         if any(c.poll() is not None for c in children):
             raise Failure(f"the server did not start; its log is in {logs}")
         try:
