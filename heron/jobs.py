@@ -51,7 +51,8 @@ class Variant:
         known = {p.name for p in document.parts}
         if changes.keys() - known:
             first = min(changes.keys() - known)
-            raise ModelError(f"there is no part “{first}” to change", ("parts",))
+            aim = "leave out" if first in self.without else "change"
+            raise ModelError(f"there is no part “{first}” to {aim}", ("parts",))
         parts = [p.model_copy(update=changes.get(p.name, {})) for p in document.parts]
         return document.model_copy(update={"parts": parts})
 
