@@ -35,8 +35,9 @@ MOST_FITTED = 400  # variants, evenly taken: more make no better lengths
 class Surrogate:
     """Curves (f,) at points of variables: ``trend`` (1 + d, f) and ``weights`` (n, f) of kernels
     about ``points`` (n, d), of the variables over ``scale`` from ``low`` on and over ``lengths``;
-    ``spread`` (f,) is the standard deviation where nothing is known, ``factor`` (n, n) the inverse
-    of the kernel's matrix, and ``reach`` how many deviations the band is wide.
+    ``spread`` (f,) is the standard deviation where nothing is known, ``inverse`` (n, n) that of
+    the kernel's matrix with its ``noise``, ``reach`` how many deviations the band is wide and
+    ``least`` (f,) what it is at least.
     """
 
     low: Floats

@@ -148,6 +148,47 @@ def variant_of(
     return Variant(overrides, plan, frozenset(without), materials=materials)
 
 
+def with_variant(
+    document: Document, variables: Sequence[Variable | Choice], point: Point
+) -> Document:
+    """A document whose sheet says what a variant was solved for; which plan it was is no matter of
+    the sheet.
+    """
+    variant = variant_of(variables, point)
+    there = {
+        v.part: v.shown(c) == PRESENT
+        for v, c in zip(variables, point, strict=True)
+        if isinstance(v, Choice) and v.of == "part"
+    }
+    parameters = [
+        p.model_copy(update={"expression": _handy(variant.overrides[p.name])})
+        if p.name in variant.overrides
+        else p
+        for p in document.parameters
+    ]
+    parts = []
+    for part in document.parts:
+        changes: dict[str, Any] = {}
+        if part.name in there:
+            changes["suspended"] = not there[part.name]
+        if part.name in variant.materials:
+            changes["material"] = variant.materials[part.name]
+        parts.append(part.model_copy(update=changes))
+    return document.model_copy(update={"parameters": parameters, "parts": parts})
+
+
+_HANDY = {"m": (1e3, "mm"), "Hz": (1e-6, "MHz")}
+
+
+def _handy(text: str) -> str:
+    """A value in SI as somebody would write it: lengths in mm, frequencies in MHz, to nine
+    digits.
+    """
+    number, _, unit = text.partition(" ")
+    factor, shown = _HANDY.get(unit, (1.0, unit))
+    return f"{float(number) * factor:.9g} {shown}".strip()
+
+
 def variables_of(document: Document, names: Sequence[str]) -> tuple[list[Variable], Values]:
     """Parameters of a model that are to be varied, and the values of all.
 

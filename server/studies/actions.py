@@ -14,6 +14,7 @@ from django.utils import timezone
 from heron.errors import HeronError
 from heron.model import load_document
 from heron.studies.kinds import made, named, step_of
+from heron.studies.variables import with_variant
 from server.accounts.people import person, person_number
 from server.errors import Problem, not_found
 from server.looking.pool import ask, text_of
@@ -55,7 +56,7 @@ def preflight(request: HttpRequest, project_id: int, name: str) -> dict[str, Any
 
 
 def start_study(request: HttpRequest, project_id: int, name: str, after_s: int = 0) -> Study:
-    """Queues a study of the project's model by its name, to begin ``after_s`` seconds."""
+    """Queues a study of the project's model by its name, to begin in ``after_s`` seconds."""
     get_project(request, project_id, Role.EDITOR)
     found = preflight(request, project_id, name)
     with transaction.atomic():
@@ -121,9 +122,10 @@ def wish(request: HttpRequest, project_id: int, number: int, wanted: Wish) -> St
 def _again(study: Study) -> Study:
     """Queues an ended study once more; variants that were stopped are forgotten."""
     study.runs.filter(status=Status.STOPPED).delete()
-    lost = study.variants.filter(run=None).order_by("place").first()
+    own = study.variants.filter(beside=False)
+    lost = own.filter(run=None).order_by("place").first()
     if lost is not None:
-        study.variants.filter(place__gte=lost.place).delete()
+        own.filter(place__gte=lost.place).delete()
     study.status, study.reason, study.finished, study.wish = Status.QUEUED, "", None, Wish.NONE
     study.save()
     conduct_study.defer(study_id=study.id)
@@ -147,34 +149,14 @@ def delete_study(request: HttpRequest, project_id: int, number: int) -> None:
 def use_variant(request: HttpRequest, project_id: int, number: int, place: int) -> None:
     """Writes the values of a variant to the sheet, as a revision."""
     study = get_study(request, project_id, number, Role.EDITOR)
-    row = study.variants.filter(place=place).select_related("run").first()
+    row = study.variants.filter(place=place).first()
     if row is None:
         raise not_found("variant of that number")
     project = get_project(request, project_id, Role.EDITOR)
-    document = project.latest.whole
     found = made(step_of(**study.step), load_document(study.revision.document))
-    solver = Queued(study, found, load_document(study.revision.document), lambda trials: None)
-    variant = solver.variant(tuple(row.point))
-    for parameter in document["parameters"]:
-        if parameter["name"] in variant.overrides:
-            parameter["expression"] = shortest(variant.overrides[parameter["name"]])
-    for part in document["parts"]:
-        if part["name"] in variant.without:
-            part["suspended"] = True
-        if part["name"] in variant.materials:
-            part["material"] = variant.materials[part["name"]]
-    save_revision(request, project_id, project.latest.number, document)
-
-
-def shortest(text: str) -> str:
-    """A value in SI as somebody would write it: lengths in mm, to nine digits."""
-    number, _, unit = text.partition(" ")
-    value = float(number)
-    if unit == "m":
-        return f"{value * 1e3:.9g} mm"
-    if unit == "Hz":
-        return f"{value / 1e6:.9g} MHz"
-    return f"{value:.9g} {unit}".strip()
+    head = load_document(project.latest.document)
+    used = with_variant(head, found.variables, tuple(row.point))
+    save_revision(request, project_id, project.latest.number, used.model_dump(mode="json"))
 
 
 @transaction.atomic

@@ -9,7 +9,7 @@ from typing import Any, TypeVar
 
 from django.db import Error as DatabaseError
 from django.db import close_old_connections, transaction
-from django.db.models import Count, Q
+from django.db.models import Count
 from django.utils import timezone
 
 from heron.errors import Stopped
@@ -92,8 +92,10 @@ class Queued:
         if not new:
             return [rows[first + k] for k in range(len(points))]
         given = {k: self.digests(self.variant(points[k])) for k in new}
-        runs = self._known(set(given.values()))
-        known = set(runs)
+        own_runs = self.study.runs.filter(given__in=given.values()).defer("live", "trust")
+        runs = {run.given: run for run in own_runs}
+        before = self._known(set(given.values()) - set(runs))
+        runs |= before
         missing: dict[str, Point] = {}
         for k, digest in given.items():
             if digest not in runs:
@@ -105,7 +107,7 @@ class Queued:
                 place=first + k,
                 point=list(points[k]),
                 run=runs[given[k]],
-                known=given[k] in known,
+                known=given[k] in before,
             )
             for k in new
         ]
@@ -115,10 +117,10 @@ class Queued:
 
     def _known(self, digests: set[str]) -> dict[str, Run]:
         """Runs that have solved the same, by digest; those of other projects are copied."""
-        solved = Q(status=Status.FINISHED) | Q(study=self.study)
         found: dict[str, Run] = {}
         elsewhere: dict[str, Run] = {}
-        for run in Run.objects.filter(solved, given__in=digests).defer("live", "trust"):
+        solved = Run.objects.filter(status=Status.FINISHED, given__in=digests)
+        for run in solved.defer("live", "trust"):
             here = run.project_id == self.study.project_id
             (found if here else elsewhere)[run.given] = run
         for digest, run in elsewhere.items():

@@ -8,13 +8,14 @@ import csv
 import json
 from collections.abc import Callable, Sequence
 from pathlib import Path
-from typing import Any
+from typing import Any, Literal
 
 import numpy as np
 import pytest
 import xarray as xr
 from scipy import stats
 
+from heron import steps
 from heron.cli import main
 from heron.errors import HeronError
 from heron.interface import Model
@@ -22,14 +23,17 @@ from heron.jobs import Variant
 from heron.model import load_document
 from heron.phrases import printed, step_from
 from heron.results.formulas import Quantities
+from heron.steps.contract import Kind
+from heron.steps.studies.common import Studied
 from heron.studies.constraints import constraint
-from heron.studies.contract import Point, Trial, Value
+from heron.studies.contract import Made, Point, Trial, Value
 from heron.studies.here import Here
-from heron.studies.kinds import made, problems, step_of
+from heron.studies.kinds import made, problems, register, step_of
 from heron.studies.minimise import FAILED, minimise
 from heron.studies.outcomes import outcome
 from heron.studies.polynomial import fitted
 from heron.studies.sensitivity import Sensitivity
+from heron.studies.sweep import Sweep
 from heron.studies.tolerance import Spread, Tolerance, indices, spread
 from heron.studies.tune import Tune, goal
 from heron.studies.variables import Variable, combined, stepped, variables_of, variant_of
@@ -507,6 +511,11 @@ def test_what_is_chosen_and_what_follows_from_it_makes_variants() -> None:
     assert first.of(document).parts[0].material == "brass"
     whole, bare = variants(STUDIES[2])
     assert not whole.without and bare.without == {"rod"} and bare.overrides == {"L": "0.16 m"}
+    found = made(_study(step_from(STUDIES[2], document, []).step), document)
+    used = with_variant(document, found.variables, (1.0, 0.16))
+    assert used.parts[0].suspended and used.parameters[0].expression == "160 mm"
+    again = with_variant(used, found.variables, (0.0, 0.15))
+    assert not again.parts[0].suspended and again.parameters[0].expression == "150 mm"
     radii = [float(v.overrides["r"].split()[0]) * 1e3 for v in variants(STUDIES[3])]
     assert radii == pytest.approx([1.5, 0.75, 1.6, 0.8])
 
@@ -549,3 +558,33 @@ def test_a_study_of_the_model_runs_from_the_command_line(tmp_path: Path) -> None
     told = study(path, tmp_path / "out", "--study", "lengths")
     assert len(told["variants"]) == 6
     assert told["variants"][0]["outcome"][RESONANCE]["value"] > 0
+
+
+class Once(Studied):
+    """The model as it is."""
+
+    kind: Literal["once"] = "once"
+
+
+class Single:
+    """What makes a study of that step."""
+
+    def made(self, step: Any, document: Any) -> Made:
+        (variable,), _ = variables_of(document, ["L"])
+        return Made(Sweep([(variable.nominal,)]), [variable], step.outcomes, 1)
+
+
+def test_a_kind_of_study_is_added_by_two_registrations() -> None:
+    kind = Kind("once", "studies", Once, "Once", "{name}[, reading <outcomes/and: {.}>]")
+    steps.register(kind)
+    try:
+        register("once", Single())
+        read = step_from("Once more, reading s11", load_document(MODEL), []).step
+        document = load_document(MODEL | {"studies": [read]})
+        assert problems(document) == [] and printed("studies", read) == "Once more, reading s11"
+        found = made(document.studies[0], document)
+        assert (found.most, found.outcomes) == (1, ["s11"])
+        wrong = load_document(MODEL | {"studies": [read | {"outcomes": ["colour"]}]})
+        assert problems(wrong)[0].path == ("studies", 0, "outcomes", 0)
+    finally:
+        steps.forget(kind)

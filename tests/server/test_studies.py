@@ -151,6 +151,45 @@ def test_studies_that_decide_as_they_go(api: Api, project: int, worker: Callable
     assert too_far.status_code == 422 and "220 mm" in too_far.json()["title"]
 
 
+def test_parts_and_plans_are_values_of_variants_and_used(
+    api: Api, worker: Callable[[], Any]
+) -> None:
+    """What is left out is left out of the run, and of the sheet when the variant is used."""
+    from server.accounts.models import User
+
+    worker()
+    rod = ROD["parts"][0]
+    beside = {**rod, "name": "mast", "start": ["40 mm", "0", "-L/2"], "end": ["40 mm", "0", "L/2"]}
+    coarse = {**ROD["plans"][0], "name": "coarse"}
+    fine = {**coarse, "name": "fine", "points": "31"}
+    study_ = {
+        "kind": "sweep",
+        "name": "choices",
+        "vary": [
+            {"parameter": "mast", "values": "present or absent"},
+            {"parameter": "plan", "values": "coarse or fine"},
+        ],
+        "together": "side by side",
+        "outcomes": ["largest db10(gain)"],
+    }
+    document = ROD | {"parts": [rod, beside], "plans": [coarse, fine], "studies": [study_]}
+    olive = User.objects.get(username="olive")
+    own = create_project(olive, load_document(document)).id
+    told = ended(api, own, start(api, own, "choices"))
+    assert told["status"] == "finished", told
+    assert [v["options"] for v in told["variables"]] == [["present", "absent"], ["coarse", "fine"]]
+    with_mast, without = (v["outcomes"]["largest db10(gain)"] for v in told["variants"])
+    assert without == pytest.approx(2.15, abs=0.3) and with_mast > without + 1
+    runs = [Run.objects.get(project=own, number=v["run"]) for v in told["variants"]]
+    assert [r.plan for r in runs] == ["coarse", "fine"]
+    assert runs[1].changes == {"without": ["mast"]} and runs[1].variant.without == {"mast"}
+    api.ask("post", f"/projects/{own}/studies/1/use", {"place": 1})
+    parts = api.ask("get", f"/projects/{own}").json()["document"]["parts"]
+    assert [p["suspended"] for p in parts] == [False, True]
+    exported = api.ask("get", f"/projects/{own}/studies/1/export/study.csv").content.decode()
+    assert "absent,fine,solved" in exported
+
+
 def test_a_study_that_cannot_start_says_where(api: Api, project: int) -> None:
     answer = api.ask("post", f"/projects/{project}/studies", {"name": "broken"})
     assert answer.status_code == 422
