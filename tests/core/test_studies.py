@@ -38,7 +38,7 @@ from heron.studies.tolerance import Spread, Tolerance, indices, spread
 from heron.studies.tune import Tune, goal
 from heron.studies.variables import Variable, combined, stepped, variables_of, variant_of
 
-PLAIN = (0.0, 0.0, 0.0, 0.0, 0.0)
+PLAIN = (with_variant, 0.0, 0.0, 0.0, 0.0, 0.0)
 
 
 def variable(name: str, nominal: float = 0.5) -> Variable:
