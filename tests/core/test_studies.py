@@ -36,9 +36,16 @@ from heron.studies.sensitivity import Sensitivity
 from heron.studies.sweep import Sweep
 from heron.studies.tolerance import Spread, Tolerance, indices, spread
 from heron.studies.tune import Tune, goal
-from heron.studies.variables import Variable, combined, stepped, variables_of, variant_of
+from heron.studies.variables import (
+    Variable,
+    combined,
+    stepped,
+    variables_of,
+    variant_of,
+    with_variant,
+)
 
-PLAIN = (with_variant, 0.0, 0.0, 0.0, 0.0, 0.0)
+PLAIN = (0.0, 0.0, 0.0, 0.0, 0.0)
 
 
 def variable(name: str, nominal: float = 0.5) -> Variable:
