@@ -13,11 +13,11 @@ from typing import Any
 import numpy as np
 import psutil
 
-from heron.checks import Examination, examine, judged_for
+from heron.checks import Examination, Held, examine, held_to, judged_for
 from heron.engines import Inputs, Progress, silent
 from heron.errors import HeronError, ModelError
 from heron.formats import netcdf
-from heron.geometry.build import Files
+from heron.geometry.build import Files, digest_of_imports
 from heron.model import Document
 from heron.results.capabilities import provided, provides
 from heron.results.capabilities.far_field import pattern_csv
@@ -29,7 +29,8 @@ from heron.runner import Run, shown_indices, solve, with_fields
 class Variant:
     """What a run changes of a model: expressions of parameters by name, and the plan it is solved
     by; parts that it is ``without``, and ``materials`` of parts by their names; ``empty`` leaves
-    all parts out and keeps the space.
+    all parts out and keeps the space. ``held``: its grid or mesh is that of the model without these
+    changes, moved, where that fits.
     """
 
     overrides: Mapping[str, str] = field(default_factory=dict)
@@ -37,6 +38,7 @@ class Variant:
     without: frozenset[str] = frozenset()
     empty: bool = False
     materials: Mapping[str, str] = field(default_factory=dict)
+    held: bool = False
 
     def of(self, document: Document) -> Document:
         """A document with its parts as they are in the variant.
@@ -81,8 +83,21 @@ class Job:
             self.files,
             self.variant.empty,
             self.variant.plan,
+            self._like() if self.variant.held else None,
         )
         return judged_for(found, psutil.virtual_memory().available)
+
+    def _like(self) -> Held:
+        """What the variant is held to: kept for the next one of the same model."""
+        given = self.document.digest(), digest_of_imports(self.document, self.files)
+        key = *given, self.variant.plan
+        if key not in _held:
+            _held.clear()
+            _held[key] = held_to(self.document, self.files, self.variant.plan)
+        return _held[key]
+
+
+_held: dict[tuple[str, str, str | None], Held] = {}
 
 
 @dataclass

@@ -70,12 +70,8 @@ def solve_in_rounds(
     for number, size in enumerate(sizes):
         part, started = _part_of(progress, number, costs), perf_counter()
         try:
-            made = (
-                examination.discretisation
-                if size == 1
-                else engine.discretise(model, examination.geometry, size)
-            )
-            results = engine.solve(model, made, part, inputs)
+            made = examination.discretisation if size == 1 else examination.discretised(size)
+            results = engine.solve(model, made, part, inputs).assign_attrs(held=int(made.held))
         except ModelError:
             if size == 1:
                 raise
@@ -140,6 +136,7 @@ def summarise(examination: Examination, results: xr.Dataset, wall: float) -> dic
         "cells": int(results.attrs["cells"]) if "cells" in results.attrs else None,
         "solves": int(results.attrs["solves"]),
         "status": results.attrs["status"],
+        "held": bool(results.attrs["held"]),
         "interpolation_error": float(results.attrs["interpolation_error"]),
         "error_estimate": errors_in(results),
         "advice": None if advice is None else vars(advice),

@@ -4,7 +4,7 @@ forecast.
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Mapping
+from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass, field, replace
 from typing import Any
 
@@ -14,7 +14,7 @@ from heron.checks.feeding import no_feed
 from heron.checks.illuminations import illumination_problems, layer_problems
 from heron.checks.openings import opening_problems
 from heron.checks.repeats import repeat_problems
-from heron.engines import ENGINES, Forecast, highest
+from heron.engines import ENGINES, Engine, Forecast, highest
 from heron.engines.contract import Seen
 from heron.errors import HeronError, ModelError
 from heron.excitation.pulse import LEAST_LEVEL_DB, covered, pulse_of
@@ -33,11 +33,43 @@ MOST_ROUNDS = 5
 
 
 @dataclass
+class Held:
+    """A model that its variants are divided like, with its geometry."""
+
+    model: Evaluated
+    geometry: Geometry
+    _layouts: dict[tuple[str, float], Sequence[Any]] = field(default_factory=dict)
+
+    def layout(self, engine: Engine, size: float) -> Sequence[Any]:
+        """How an engine divides it, with cells or segments ``size`` times as large as asked for;
+        nothing where it cannot.
+        """
+        key = engine.name, size
+        if self.model.plan is None or not _usable(self.model, engine.name):
+            return ()
+        if key not in self._layouts:
+            try:
+                self._layouts[key] = engine.layout(self.model, self.geometry, size)
+            except HeronError:
+                self._layouts[key] = ()
+        return self._layouts[key]
+
+
+def held_to(document: Document, files: Files | None = None, plan: str | None = None) -> Held:
+    """A document as its variants are held to it.
+
+    :raises ModelError: there is no plan of that name.
+    """
+    model = evaluate_document(document, plan=plan)
+    return Held(model, build_geometry(model, files))
+
+
+@dataclass
 class Examination:
     """A document looked at from every side.
 
     ``discretisation`` and ``forecast`` are ``None`` when errors prevent them. ``offers`` are what
-    is not wrong but would be better.
+    is not wrong but would be better. ``like`` is what its grid or mesh is held to.
     """
 
     model: Evaluated
@@ -49,6 +81,17 @@ class Examination:
     contacts: list[Any] = field(default_factory=list)
     problems: list[Problem] = field(default_factory=list)
     offers: list[Problem] = field(default_factory=list)
+    like: Held | None = None
+
+    def discretised(self, size: float = 1.0) -> Any:
+        """The model as its engine divides it, with cells or segments ``size`` times as large as
+        the plan asks for.
+
+        :raises HeronError: it cannot.
+        """
+        solver = ENGINES[self.engine]
+        like = () if self.like is None else self.like.layout(solver, size)
+        return solver.discretise(self.model, self.geometry, size, like)
 
     @property
     def errors(self) -> list[Problem]:
@@ -68,9 +111,11 @@ def examine(
     files: Files | None = None,
     empty: bool = False,
     plan: str | None = None,
+    like: Held | None = None,
 ) -> Examination:
     """Evaluates, builds, meshes and judges a document; ``files`` gives imported files by name,
-    ``empty`` leaves the parts out of the solve, ``plan`` names the one to solve by.
+    ``empty`` leaves the parts out of the solve, ``plan`` names the one to solve by, ``like`` the
+    model that its grid or mesh is held to.
 
     :raises ModelError: there is no plan of that name.
     """
@@ -83,14 +128,17 @@ def examine(
                 ("illuminations",),
             )
         )
-    return examine_model(model, engine, files)
+    return examine_model(model, engine, files, like)
 
 
 def examine_model(
-    model: Evaluated, engine: str | None = None, files: Files | None = None
+    model: Evaluated,
+    engine: str | None = None,
+    files: Files | None = None,
+    like: Held | None = None,
 ) -> Examination:
     """As :func:`examine`, from evaluated values. ``engine`` overrides the plan's choice."""
-    report = _examined(model, engine, files)
+    report = _examined(model, engine, files, like)
     at = ("plans", model.plan_number)
     report.problems = [
         _at_source(_at_plan(problem, at), model.origins) for problem in report.problems
@@ -120,9 +168,11 @@ def _at_plan(problem: Problem, at: Path) -> Problem:
     return replace(problem, path=path, repair=repair)
 
 
-def _examined(model: Evaluated, engine: str | None, files: Files | None) -> Examination:
+def _examined(
+    model: Evaluated, engine: str | None, files: Files | None, like: Held | None
+) -> Examination:
     geometry = build_geometry(model, files)
-    report = Examination(model, geometry)
+    report = Examination(model, geometry, like=like)
     report.problems += [_located(e) for e in (*model.errors, *geometry.errors)]
     report.problems += _values(model, geometry)
     if geometry.bodies:
@@ -136,7 +186,7 @@ def _examined(model: Evaluated, engine: str | None, files: Files | None) -> Exam
     if solver is None or model.plan is None or not _usable(model, solver.name):
         return report
     try:
-        report.discretisation = solver.discretise(model, geometry)
+        report.discretisation = report.discretised()
     except HeronError as error:
         report.problems.append(_located(error))
         return report

@@ -15,6 +15,7 @@ from itertools import pairwise
 import numpy as np
 from numpy.typing import NDArray
 
+from heron.discretise.held import Laid, moved
 from heron.errors import CapacityError
 
 Floats = NDArray[np.float64]
@@ -147,8 +148,8 @@ def _across_gap(cell: float, gap: float) -> float:
     return cell if between is None else gap / (2 * (1 - INSIDE) + between)
 
 
-def lines(axis: Axis, cells_between: float, scale: float = 1.0) -> Floats:
-    """Grid lines (n + 1,) of an axis, m.
+def lines(axis: Axis, cells_between: float, scale: float = 1.0, like: Laid | None = None) -> Laid:
+    """Grid lines of an axis; those of another variant ``like`` this one, moved, if they fit.
 
     Every gap between marks gets at least ``cells_between`` cells, unless it is narrower than that
     many times its ``least``. Numbers of cells are rounded up; where cells are ``scale`` times as
@@ -162,6 +163,9 @@ def lines(axis: Axis, cells_between: float, scale: float = 1.0) -> Floats:
         [axis.low, *(m for m in axis.marks if axis.low <= m <= axis.high), axis.high], least
     )
     marks[0], marks[-1] = axis.low, axis.high
+    held = moved(like, marks)
+    if held is not None:
+        return held
     grade = RATIO - 1
     wishes = list(axis.sizes)
     if len(marks) > MAX_LINES:
@@ -223,7 +227,7 @@ def lines(axis: Axis, cells_between: float, scale: float = 1.0) -> Floats:
             )
         inner = np.interp(np.arange(1, count) / count * total[-1], total, span)
         out.append(np.concatenate((inner, [b])))
-    return np.concatenate(out)
+    return Laid(marks, np.concatenate(out))
 
 
 def dual(steps: Floats) -> Floats:

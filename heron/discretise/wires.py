@@ -8,6 +8,7 @@ lengths and radii, never absolutely.
 from __future__ import annotations
 
 from collections import defaultdict
+from collections.abc import Sequence
 from dataclasses import dataclass, field
 from itertools import pairwise
 from typing import Any
@@ -16,6 +17,7 @@ import numpy as np
 from numpy.typing import NDArray
 from scipy.spatial import cKDTree
 
+from heron.discretise.held import Laid, moved
 from heron.discretise.proximity import close_pairs
 from heron.errors import CapacityError, HeronError, ModelError
 from heron.geometry import BuiltPart, Geometry
@@ -94,6 +96,9 @@ class WireMesh:
     joints: list[Joint] = field(default_factory=list)
     near_misses: list[NearMiss] = field(default_factory=list)
     errors: list[HeronError] = field(default_factory=list)
+    # of every part, along its length
+    laid: list[Laid] = field(default_factory=list)
+    held: bool = False  # as those of another variant
 
     @property
     def start(self) -> Floats:
@@ -115,6 +120,34 @@ class WireMesh:
         return np.bincount(self.segments.ravel(), minlength=len(self.nodes))
 
 
+@dataclass(frozen=True)
+class Divided:
+    """How wires are divided: by a ``ground`` plane at a height in m, into segments no ``longest``
+    than that, ``size`` times as large as those of a mesh as fine as it is made; as those of another
+    variant ``like`` this one.
+    """
+
+    ground: float | None
+    longest: float
+    size: float
+    like: Sequence[Laid]
+
+    def laid(self, number: int, part: BuiltPart, breaks: set[float], graded: set[float]) -> Laid:
+        """Marks and ends of segments of part ``number`` along it; breakpoints closer than
+        coincidence become one.
+        """
+        marks: list[float] = []
+        for mark in sorted(breaks):
+            if not marks or (mark - marks[-1]) > 2 * COINCIDENT:
+                marks.append(mark)
+        marks[-1] = 1.0
+        own, length = np.array(marks), part.path.length
+        like = self.like[number] if number < len(self.like) else None
+        return moved(like, own, length) or Laid(
+            own, _ends(part, marks, graded, self.longest, self.size), length
+        )
+
+
 def mesh_wires(
     geometry: Geometry,
     feeds: list[Any],
@@ -122,13 +155,15 @@ def mesh_wires(
     ground: float | None,
     longest: float,
     size: float = 1.0,
+    like: Sequence[Laid] = (),
 ) -> WireMesh:
     """Segments no longer than ``longest`` (m), with nodes at every joint, corner, feed and load.
 
     :param feeds, loads: evaluated steps (``part``, ``at``, ``width`` or none); ``None`` entries are
         passed over.
     :param ground: height of a ground plane, or ``None``; ``size`` of the smallest segments over
-        those of a mesh as fine as it is made.
+        those of a mesh as fine as it is made; ``like`` how the parts of another variant are
+        divided, which these are held to where that fits.
     :returns: the mesh; faults are in its ``errors`` with paths into the document.
     :raises CapacityError: more segments than any machine here can solve.
     """
@@ -147,13 +182,14 @@ def mesh_wires(
         raise CapacityError(
             f"the wires need about {expected:.3g} segments; this engine takes {MAX_SEGMENTS}"
         )
-    mesh = _mesh(parts, breaks, graded, ground, longest, size)
+    divided = Divided(ground, longest, size, like)
+    mesh = _mesh(parts, breaks, graded, divided)
     for _ in range(4):  # each pass can only reveal joints hidden by the pass before
         if not _add_joints(mesh, breaks):
             break
-        mesh = _mesh(parts, breaks, graded, ground, longest, size)
+        mesh = _mesh(parts, breaks, graded, divided)
     if _grade_open_ends(mesh, graded):
-        mesh = _mesh(parts, breaks, graded, ground, longest, size)
+        mesh = _mesh(parts, breaks, graded, divided)
     _find_joints(mesh)
     _find_faults(mesh)
     if ground is not None:
@@ -179,17 +215,17 @@ def _mesh(
     parts: list[BuiltPart],
     breaks: list[set[float]],
     graded: list[set[float]],
-    ground: float | None,
-    longest: float,
-    size: float,
+    divided: Divided,
 ) -> WireMesh:
+    ground = divided.ground
+    laid = [divided.laid(i, p, breaks[i], graded[i]) for i, p in enumerate(parts)]
     points: list[Floats] = []
     segments: list[Ints] = []
     owner: list[int] = []
     spans: list[Floats] = []
     count = 0
     for i, part in enumerate(parts):
-        fractions = _fractions(part, breaks[i], graded[i], longest, size)
+        fractions = laid[i].lines
         n = len(fractions)
         points.append(part.path.at(fractions))
         segments.append(
@@ -231,19 +267,16 @@ def _mesh(
         grounded,
         ground,
         tolerance,
+        laid=laid,
+        held=all(own.held for own in laid),
     )
 
 
-def _fractions(
-    part: BuiltPart, breaks: set[float], graded: set[float], longest: float, size: float
+def _ends(
+    part: BuiltPart, marks: Sequence[float], graded: set[float], longest: float, size: float
 ) -> Floats:
-    """Sorted node fractions of one part; breakpoints closer than coincidence become one."""
+    """Ends of segments of one part between its marks, fractions of its length, rising."""
     length = part.path.length
-    marks: list[float] = []
-    for mark in sorted(breaks):
-        if not marks or (mark - marks[-1]) > 2 * COINCIDENT:
-            marks.append(mark)
-    marks[-1] = 1.0
     step = min(longest, size * length / LEAST_SEGMENTS)
     corners = part.path.corners
     out = [0.0]

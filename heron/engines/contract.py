@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Mapping
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import asdict, dataclass, field
 from types import MappingProxyType, SimpleNamespace
 from typing import Any, Protocol
@@ -147,8 +147,16 @@ class Engine(Protocol):
         """What the stage draws of a discretisation, by what it is: ``grid``, ``mesh``."""
 
     def suits(self, model: Evaluated, geometry: Geometry) -> Verdict: ...
-    def discretise(self, model: Evaluated, geometry: Geometry, size: float = 1.0) -> Any:
-        """With cells or segments ``size`` times as large as the plan asks for."""
+    def layout(self, model: Evaluated, geometry: Geometry, size: float = 1.0) -> Sequence[Any]:
+        """How a model is divided, which its variants are held to; empty where they cannot be."""
+
+    def discretise(
+        self, model: Evaluated, geometry: Geometry, size: float = 1.0, like: Sequence[Any] = ()
+    ) -> Any:
+        """With cells or segments ``size`` times as large as the plan asks for; divided ``like``
+        another variant where that fits, which its ``held`` says. What the model has in it that
+        cannot be is in its ``errors``.
+        """
 
     def rounds(self, plan: Any) -> list[float]:
         """Sizes of the rounds that a plan asks for, falling to 1."""

@@ -7,12 +7,13 @@ from __future__ import annotations
 from collections.abc import Callable
 from dataclasses import dataclass, field
 from functools import cached_property
+from hashlib import sha256
 from pathlib import Path as FilePath
 from typing import TYPE_CHECKING, Any, cast
 
 from heron.errors import HeronError, ModelError
 from heron.materials import Conductor
-from heron.model import Evaluated
+from heron.model import Document, Evaluated
 from heron.model.substances import conductors_of
 from heron.quantities import engineering
 from heron.quantities.constants import C0
@@ -37,6 +38,19 @@ def beside(model: FilePath) -> Files:
         return path.read_bytes()
 
     return read
+
+
+def digest_of_imports(document: Document, files: Files | None) -> str:
+    """SHA-256 of the files that a document's parts are imported from."""
+    made = sha256()
+    for part in document.parts:
+        name = getattr(part, "file", None)
+        if name and files is not None:
+            try:
+                made.update(files(name))
+            except HeronError:
+                made.update(b"missing")
+    return made.hexdigest()
 
 
 @dataclass(frozen=True)

@@ -3,10 +3,10 @@
 from __future__ import annotations
 
 import json
-from collections.abc import Callable
+from collections.abc import Callable, Mapping
 from hashlib import sha256
 
-from heron.errors import HeronError
+from heron.geometry.build import digest_of_imports
 from heron.jobs import Variant
 from heron.model import Document
 from heron.quantities import resolve_parameters
@@ -28,27 +28,25 @@ class Digests:
         self._document = document
         alike = {"name": "", "notes": "", "studies": [], "parameters": []}
         made = sha256(document.model_copy(update=alike).digest().encode())
-        for part in document.parts:
-            name = getattr(part, "file", None)
-            if name and files is not None:
-                try:
-                    made.update(files(name))
-                except HeronError:
-                    made.update(b"missing")
+        made.update(digest_of_imports(document, files).encode())
         made.update(json.dumps(engine).encode())
         self._model = made.hexdigest()
 
     def __call__(self, variant: Variant) -> str:
         """SHA-256 of all that the variant's results depend on."""
-        values, _ = resolve_parameters(self._document.parameters, variant.overrides)
         own = [
             self._model,
-            sorted(
-                (name, f"{q.value:.{DIGITS}g}", list(q.dimension)) for name, q in values.items()
-            ),
+            self._values(variant.overrides),
+            self._values({}) if variant.held else [],
             self._document.plan_number(variant.plan),
             sorted(variant.without),
             sorted(variant.materials.items()),
             variant.empty,
         ]
         return sha256(json.dumps(own).encode()).hexdigest()
+
+    def _values(self, overrides: Mapping[str, str]) -> list[tuple[str, str, list[float]]]:
+        values, _ = resolve_parameters(self._document.parameters, overrides)
+        return sorted(
+            (name, f"{q.value:.{DIGITS}g}", list(q.dimension)) for name, q in values.items()
+        )

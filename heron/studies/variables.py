@@ -145,7 +145,7 @@ def variant_of(
             materials[v.part] = v.shown(value)
         elif v.shown(value) == ABSENT:
             without.add(v.part)
-    return Variant(overrides, plan, frozenset(without), materials=materials)
+    return Variant(overrides, plan, frozenset(without), materials=materials, held=True)
 
 
 def with_variant(

@@ -92,6 +92,7 @@ class Run(models.Model):
             frozenset(self.changes.get("without", [])),
             self.empty,
             self.changes.get("materials", {}),
+            self.changes.get("held", False),
         )
 
     @property

@@ -160,7 +160,11 @@ class Queued:
         for k, (digest, point) in enumerate(points.items()):
             variant = self.variant(point)
             values, _ = resolve_parameters(self.document.parameters, variant.overrides)
-            changes = {"without": sorted(variant.without), "materials": dict(variant.materials)}
+            changes = {
+                "without": sorted(variant.without),
+                "materials": dict(variant.materials),
+                "held": variant.held,
+            }
             made[digest] = Run(
                 project=self.study.project,
                 number=number + k,

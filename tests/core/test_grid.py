@@ -17,7 +17,7 @@ from heron.discretise import features, filling
 from heron.discretise.grid import INSIDE, RATIO, SLACK, Axis, lines, settle_edges
 from heron.engines.transient.contents import fill
 from heron.engines.transient.cut import cut
-from heron.engines.transient.layout import FILLED_AT_ONCE
+from heron.engines.transient.engine import FILLED_AT_ONCE
 from heron.errors import ModelError
 from heron.excitation.pulse import pulse_of
 from heron.model import load_document
@@ -33,7 +33,7 @@ SETTINGS = ("plans", 0, "settings", "transient")
 @settings(max_examples=60, deadline=None)
 def test_lines_meet_their_marks_and_grade_smoothly(marks: list[float], largest: float) -> None:
     least = largest / 60
-    found = lines(Axis(0.0, 1.0, largest, least, marks=list(marks)), 2)
+    found = lines(Axis(0.0, 1.0, largest, least, marks=list(marks)), 2).lines
     steps = np.diff(found)
     assert (steps > 0).all()
     assert steps.max() <= largest * (1 + SLACK)
@@ -47,7 +47,7 @@ def test_lines_meet_their_marks_and_grade_smoothly(marks: list[float], largest: 
 
 
 def test_a_smaller_size_stays_where_it_was_asked() -> None:
-    found = lines(Axis(0.0, 1.0, 0.1, 1e-3, sizes=[(0.4, 0.5, 0.01)]), 2)
+    found = lines(Axis(0.0, 1.0, 0.1, 1e-3, sizes=[(0.4, 0.5, 0.01)]), 2).lines
     steps, middles = np.diff(found), 0.5 * (found[1:] + found[:-1])
     assert steps[(middles > 0.41) & (middles < 0.49)].max() < 0.0125
     assert steps[0] > 0.05
@@ -57,7 +57,7 @@ def test_a_smaller_size_stays_where_it_was_asked() -> None:
 def test_edges_of_thin_metal_lie_where_the_grid_sees_them() -> None:
     axis = Axis(0.0, 1.0, 0.1, 1e-3, edges=[(0.3, -1, 0.03), (0.7, 1, 0.03)])
     settle_edges(axis)
-    found = lines(axis, 2)
+    found = lines(axis, 2).lines
     for edge, inside in ((0.3, 1), (0.7, -1)):
         nearest = np.sort(found[np.argsort(np.abs(found - edge))[:2]])
         assert np.diff(nearest)[0] == pytest.approx(0.03)
@@ -70,7 +70,9 @@ def test_edges_of_thin_metal_lie_where_the_grid_sees_them() -> None:
         assert beside == pytest.approx(0.03, rel=0.2), "and those beside are as large"
     shared = Axis(0.0, 1.0, 0.1, 1e-3, marks=[0.3], edges=[(0.3, -1, 0.03)])
     settle_edges(shared)
-    assert np.abs(lines(shared, 2) - 0.3).min() < 1e-12, "a mark of something else keeps its line"
+    assert np.abs(lines(shared, 2).lines - 0.3).min() < 1e-12, (
+        "a mark of something else keeps its line"
+    )
 
 
 def test_edges_of_a_sheet_end_it_or_only_ask_for_a_line() -> None:

@@ -5,7 +5,7 @@ preflight, forecast, solve, summary, formulas, spec lines, trust and the command
 from __future__ import annotations
 
 import json
-from collections.abc import Iterator, Mapping
+from collections.abc import Iterator, Mapping, Sequence
 from pathlib import Path
 from types import MappingProxyType
 from typing import Any
@@ -98,8 +98,13 @@ class Marsh:
         refused = [] if "marsh" in model.document.notes else ["there is no marsh in the notes"]
         return Verdict(9.0, "there is a marsh", refused)
 
-    def discretise(self, model: Any, geometry: Any, size: float = 1.0) -> Any:
-        return type("Puddles", (), {"errors": [], "size": size})()
+    def layout(self, model: Any, geometry: Any, size: float = 1.0) -> Sequence[Any]:
+        return ()
+
+    def discretise(
+        self, model: Any, geometry: Any, size: float = 1.0, like: Sequence[Any] = ()
+    ) -> Any:
+        return type("Puddles", (), {"errors": [], "size": size, "held": False})()
 
     def rounds(self, plan: Any) -> list[float]:
         return [2.0, 2**0.5, 1.0]

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import json
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from dataclasses import asdict, dataclass
 from functools import lru_cache
 from time import perf_counter
@@ -15,6 +15,7 @@ import xarray as xr
 from numpy.typing import NDArray
 
 from heron.discretise import Gap, WireMesh, mesh_wires
+from heron.discretise.held import Laid
 from heron.engines import rational
 from heron.engines.contract import (
     NO_INPUTS,
@@ -69,6 +70,11 @@ class MomentsDiscretisation:
         """What the mesh could not take in."""
         return self.mesh.errors
 
+    @property
+    def held(self) -> bool:
+        """Whether its segments are those of another variant."""
+        return self.mesh.held
+
 
 @dataclass
 class _Sample:
@@ -115,8 +121,11 @@ class MomentsEngine:
     def longer(self, plan: Any) -> tuple[list[Change], float]:
         return [], 1.0
 
+    def layout(self, model: Evaluated, geometry: Geometry, size: float = 1.0) -> list[Laid]:
+        return self.discretise(model, geometry, size).mesh.laid
+
     def discretise(
-        self, model: Evaluated, geometry: Geometry, size: float = 1.0
+        self, model: Evaluated, geometry: Geometry, size: float = 1.0, like: Sequence[Laid] = ()
     ) -> MomentsDiscretisation:
         plan = model.plan
         top = max(plan.f_start, plan.f_stop) if plan else 1e9
@@ -131,7 +140,7 @@ class MomentsEngine:
             else None
         )
         mesh = mesh_wires(
-            geometry, model.feeds, model.loads, ground, size * C0 / top / per_wavelength, size
+            geometry, model.feeds, model.loads, ground, size * C0 / top / per_wavelength, size, like
         )
         order = sorted(
             (i for i, f in enumerate(model.feeds) if f is not None),

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from functools import lru_cache
 from time import perf_counter
@@ -11,6 +11,7 @@ from typing import Any
 import numpy as np
 import xarray as xr
 
+from heron.discretise.held import Laid
 from heron.engines.contract import (
     NO_INPUTS,
     Change,
@@ -74,8 +75,16 @@ class TransientDiscretisation:
         """What the grid could not take in."""
         return self.structure.errors
 
+    @property
+    def held(self) -> bool:
+        """Whether its lines are those of another variant."""
+        return all(axis.held for axis in self.structure.laid)
+
 
 DEEPER_DB = 15.0  # that a run goes on for when it still rang
+# cells: finer grids get their contents only when they are solved, so that looking at a model stays
+# quick
+FILLED_AT_ONCE = 2_000_000
 
 
 class TransientEngine:
@@ -96,10 +105,16 @@ class TransientEngine:
     def checks(self, model: Evaluated, geometry: Geometry, discretisation: Any) -> list[Problem]:
         return problems(model, geometry, discretisation)
 
+    def layout(self, model: Evaluated, geometry: Geometry, size: float = 1.0) -> list[Laid]:
+        return structure(model, geometry, size).laid
+
     def discretise(
-        self, model: Evaluated, geometry: Geometry, size: float = 1.0
+        self, model: Evaluated, geometry: Geometry, size: float = 1.0, like: Sequence[Laid] = ()
     ) -> TransientDiscretisation:
-        return TransientDiscretisation(structure(model, geometry, size), geometry)
+        made = structure(model, geometry, size, like)
+        if made.cells <= FILLED_AT_ONCE:
+            fill(made, model, geometry)
+        return TransientDiscretisation(made, geometry)
 
     def rounds(self, plan: Any) -> list[float]:
         sizes = [FINER**n for n in reversed(range(int(plan.rounds)))]

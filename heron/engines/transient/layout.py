@@ -2,11 +2,13 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
+
 import numpy as np
 
 from heron.discretise import features
 from heron.discretise.grid import Axis, crowds, lines, settle_edges, settle_walls
-from heron.engines.transient.contents import fill
+from heron.discretise.held import Laid
 from heron.engines.transient.openings import Case, case_of
 from heron.engines.transient.outlines import axes_along, stretches
 from heron.engines.transient.room import (
@@ -56,9 +58,6 @@ APART = 4
 FINER_BESIDE = 2.0
 FINEST_DETAIL = 1 / 1000  # of the largest cell: details ask for none smaller
 MOST_CELLS = 60_000_000
-# cells: finer grids get their contents only when they are solved, so that looking at a model stays
-# quick
-FILLED_AT_ONCE = 2_000_000
 
 
 def refusals(model: Evaluated, geometry: Geometry) -> list[str]:
@@ -72,9 +71,12 @@ def refusals(model: Evaluated, geometry: Geometry) -> list[str]:
     return out
 
 
-def structure(model: Evaluated, geometry: Geometry, scale: float = 1.0) -> Structure:
-    """Grid of a model whose band is usable, with its contents unless it is very fine; its cells
-    ``scale`` times as large as the plan asks for, those of narrow features too.
+def structure(
+    model: Evaluated, geometry: Geometry, scale: float = 1.0, like: Sequence[Laid] = ()
+) -> Structure:
+    """Grid of a model whose band is usable, without its contents; its cells ``scale`` times as
+    large as the plan asks for, those of narrow features too. Its lines are those of another variant
+    ``like`` this one, moved, along the axes where they fit.
 
     :raises ModelError: no room for a grid; too many cells.
     """
@@ -147,7 +149,7 @@ def structure(model: Evaluated, geometry: Geometry, scale: float = 1.0) -> Struc
     for p in planes:
         walls[p.axis, p.side] = 0
     walls[list(periods)] = 0
-    grid, crowded = [], []
+    grid, crowded, laid = [], [], []
     for k, axis in enumerate(axes):
         axis.sizes += [
             (axis.low - margin, axis.low, margin / (SCATTERED + CLEAR)),
@@ -170,7 +172,8 @@ def structure(model: Evaluated, geometry: Geometry, scale: float = 1.0) -> Struc
         settle_walls(axis)
         settle_edges(axis)
         crowded += [(k, place, width) for place, width in crowds(axis.marks, axis.least)]
-        found = lines(axis, BETWEEN / scale, scale)
+        laid.append(lines(axis, BETWEEN / scale, scale, like[k] if like else None))
+        found = laid[-1].lines
         before = found[0] - np.arange(walls[k, 0], 0, -1) * (found[1] - found[0])
         if k in periods:
             before = found[:1] - (found[-1] - found[-2])
@@ -214,11 +217,10 @@ def structure(model: Evaluated, geometry: Geometry, scale: float = 1.0) -> Struc
         cases=cases,
         interfaces=interfaces_of(model),
         repeats=tuple(periods),
+        laid=laid,
     )
     if model.document.illuminations:
         _place_box(made, model)
-    if np.prod(shape) <= FILLED_AT_ONCE:
-        fill(made, model, geometry)
     return made
 
 

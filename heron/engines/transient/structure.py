@@ -10,6 +10,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from heron.discretise.grid import dual
+from heron.discretise.held import Laid
 from heron.engines.lumped import Element
 from heron.engines.transient.openings import Aperture, Case
 from heron.errors import HeronError
@@ -121,7 +122,8 @@ class Structure:
     the model is repeated, and the grid begins with the last cell of the one before; ``box`` are the
     lowest and highest lines (3,) of the total-field box of an illumination; ``wires`` are the
     edges of each wire (component, node, sign, fraction of its length); ``crowded`` are (axis,
-    place, width) of details finer than the grid, ``unresolved`` those it shows poorly.
+    place, width) of details finer than the grid, ``unresolved`` those it shows poorly; ``laid``
+    are how the axes are divided between their absorbing layers.
     """
 
     x: Floats
@@ -168,6 +170,7 @@ class Structure:
     cases: list[Case] = field(default_factory=list)
     apertures: list[Aperture] = field(default_factory=list)
     errors: list[HeronError] = field(default_factory=list)
+    laid: list[Laid] = field(default_factory=list)
 
     @property
     def filled(self) -> bool:
