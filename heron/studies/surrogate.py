@@ -5,7 +5,12 @@ A Gaussian process with a linear trend over the variables, which all samples of 
 found by the likelihood of the curve's main components. The band is what the process says of its
 variance, widened until it covers what each variant is off when it is left out, and more of few
 (their residuals in closed form: Dubrule, *Mathematical Geology* 15, 1983), and no narrower than
-half of what single variants are off.
+what single variants are off in the middle.
+
+A narrow resonance that moves by more than its width between variants is known to the process only
+by its poles, which move evenly. Complex curves over frequency are taken apart into a few poles and
+what is left, into as many as predict variants best that are left out; all of it is a process over
+the variables.
 """
 
 from __future__ import annotations
@@ -20,24 +25,30 @@ from scipy.optimize import minimize
 
 from heron.errors import HeronError
 from heron.studies.contract import Floats
+from heron.studies.poles import curves_of, fitted
 
 COVERS = 0.95
 LEAST = 4  # variants
 FEW = 16  # with so many the band is twice as wide as what they are off
 COMPONENTS = 12  # of curves, by which lengths are found
 SHORTEST, LONGEST = 0.1, 30.0  # lengths of the kernel, in ranges of the variables
-NOISES = (1e-12, 1e-3)  # of the variance: what solves' own noise may be
+NOISES = (1e-7, 1e-3)  # of the variance: what solves' own noise may be
 STARTS = (0.7, 2.0, 6.0)
 MOST_FITTED = 400  # variants, evenly taken: more make no better lengths
+MOST_POLES = 3
+PER_POLE = 4  # samples of a curve at least
 
 
 @dataclass(frozen=True)
 class Surrogate:
-    """Curves (f,) at points of variables: ``trend`` (1 + d, f) and ``weights`` (n, f) of kernels
-    about ``points`` (n, d), of the variables over ``scale`` from ``low`` on and over ``lengths``;
+    """Curves (f,) at points of variables: ``trend`` (1 + d, c) and ``weights`` (n, c) of kernels
+    about ``points`` (n, d), of the variables over ``scale`` from ``low`` on and over ``lengths``.
+    Of the columns the first 2 p + 2 are ``poles`` p with their residues, a constant and a slope
+    over ``axis`` (f,), none where there are no poles; the others, f, are what is to be added.
     ``spread`` (f,) is the standard deviation where nothing is known, ``inverse`` (n, n) that of
     the kernel's matrix with its ``noise``, ``reach`` how many deviations the band is wide and
-    ``least`` (f,) what it is at least.
+    ``least`` (f,) what it is at least. ``alone`` (n, f) are the variants' curves as the others
+    predict them.
     """
 
     low: Floats
@@ -51,15 +62,26 @@ class Surrogate:
     reach: float
     least: Floats
     noise: float
+    poles: int
+    axis: Floats
+    alone: NDArray[Any]
 
     def __call__(self, points: Floats) -> tuple[NDArray[Any], Floats]:
         """Curves (m, f) at points (m, d), and half the width of the band about them (m, f)."""
         x = (np.atleast_2d(points) - self.low) / self.scale
         k = kernel(x / self.lengths, self.points / self.lengths)
-        values = np.column_stack([np.ones(len(x)), x]) @ self.trend + k @ self.weights
+        columns = np.column_stack([np.ones(len(x)), x]) @ self.trend + k @ self.weights
         left = np.maximum(1 + self.noise - np.einsum("mn,nk,mk->m", k, self.inverse, k), 0.0)
         band = self.reach * np.sqrt(left)[:, None] * self.spread
-        return values, np.maximum(band, self.least)
+        return whole(columns, self.poles, self.axis), np.maximum(band, self.least)
+
+
+def whole(columns: NDArray[Any], poles: int, axis: Floats) -> NDArray[Any]:
+    """Curves (m, f) from columns (m, c): their poles, and what is to be added."""
+    if poles == 0:
+        return columns
+    own = 2 * poles + 2
+    return np.asarray(curves_of(columns[:, :own], axis) + columns[:, own:])
 
 
 def kernel(a: Floats, b: Floats) -> Floats:
@@ -68,8 +90,9 @@ def kernel(a: Floats, b: Floats) -> Floats:
     return np.asarray(np.exp(-0.5 * squares))
 
 
-def surrogate(points: Floats, curves: NDArray[Any]) -> Surrogate:
-    """A surrogate of curves (n, f), real or complex, at points (n, d).
+def surrogate(points: Floats, curves: NDArray[Any], x: Floats | None = None) -> Surrogate:
+    """A surrogate of curves (n, f), real or complex, at points (n, d); complex ones over ``x`` (f,)
+    are tried with poles.
 
     :raises HeronError: there are too few variants, or a variable has one value only.
     """
@@ -77,31 +100,69 @@ def surrogate(points: Floats, curves: NDArray[Any]) -> Surrogate:
     n, d = points.shape
     if n < max(LEAST, d + 2):
         raise HeronError(f"dials of {d} values need {max(LEAST, d + 2)} solved variants, not {n}")
-    low, scale = points.min(axis=0), np.ptp(points, axis=0)
-    if (scale == 0).any():
+    if (np.ptp(points, axis=0) == 0).any():
         raise HeronError("a dial needs a value that differs between variants")
+    samples = curves.shape[1]
+    axis = np.linspace(-1, 1, samples) if x is None else 2 * (x - x[0]) / (x[-1] - x[0]) - 1
+    most = min(MOST_POLES, samples // PER_POLE) if x is not None and np.iscomplexobj(curves) else 0
+    found = [_of_columns(points, curves, np.zeros((n, 0)), axis)]
+    for count in range(1, most + 1):
+        own = np.array([fitted(axis, curve, count) for curve in curves])
+        found.append(_of_columns(points, curves, own, axis))
+    return min(found, key=lambda s: float(np.sum(np.abs(s.alone - curves) ** 2)))
+
+
+def _of_columns(
+    points: Floats, curves: NDArray[Any], features: NDArray[Any], axis: Floats
+) -> Surrogate:
+    """A surrogate with given poles of the variants (n, 2 p + 2), or none (n, 0)."""
+    n, d = points.shape
+    poles = max(0, features.shape[1] // 2 - 1)
+    rest = curves - curves_of(features, axis) if poles else curves
+    columns = np.column_stack([features, rest]) if poles else rest
+    low, scale = points.min(axis=0), np.ptp(points, axis=0)
     x = (points - low) / scale
-    flat = np.column_stack([curves.real, curves.imag]) if np.iscomplexobj(curves) else curves
-    lengths, noise = _fitted(x, np.asarray(flat, dtype=float))
+    # poles of one size with the curves, so that lengths are found by what moves
+    sizes = np.ones(columns.shape[1])
+    sizes[: features.shape[1]] = np.maximum(features.std(axis=0), 1e-12)
+    even = columns / sizes
+    flat = np.column_stack([even.real, even.imag]) if np.iscomplexobj(even) else even
+    lengths, noise = _lengths(x, np.asarray(flat, dtype=float))
     matrix = kernel(x / lengths, x / lengths) + noise * np.eye(n)
     factor = cho_factor(matrix, lower=True)
     inverse = np.asarray(cho_solve(factor, np.eye(n)))
     terms = np.column_stack([np.ones(n), x])
     gram = np.linalg.pinv(terms.T @ inverse @ terms)
-    trend = gram @ (terms.T @ inverse @ curves)
-    weights = inverse @ (curves - terms @ trend)
-    # residuals when a variant is left out, of the process with its trend
+    trend = gram @ (terms.T @ inverse @ columns)
+    weights = inverse @ (columns - terms @ trend)
+    # what is found of a variant when it is left out, of the process with its trend
     projected = inverse - inverse @ terms @ gram @ terms.T @ inverse
     alone = np.diag(projected)[:, None]
-    residual = np.abs(projected @ curves) / alone
-    squares = np.real(np.sum(np.conj(curves) * (projected @ curves), axis=0))
-    spread = np.sqrt(np.maximum(squares, 0.0) / max(1, n - d - 1))
+    predicted = whole(columns - (projected @ columns) / alone, poles, axis)
+    residual = np.abs(curves - predicted)
+    if poles:
+        spread = np.sqrt(np.mean(residual**2 * alone, axis=0))
+    else:
+        squares = np.real(np.sum(np.conj(curves) * (projected @ curves), axis=0))
+        spread = np.sqrt(np.maximum(squares, 0.0) / max(1, n - d - 1))
     floor = 1e-9 * max(float(np.abs(curves).max()), 1e-30)
-    ratio = residual / np.maximum(spread * np.sqrt(1 / alone), floor)
-    reach = _covering(ratio)
-    least = 0.5 * np.quantile(residual, 0.5, axis=0)
+    reach = _covering(residual / np.maximum(spread * np.sqrt(1 / alone), floor))
+    least = np.median(residual, axis=0)
     return Surrogate(
-        low, scale, lengths, x, trend, weights, spread, inverse, reach, least, float(noise)
+        low,
+        scale,
+        lengths,
+        x,
+        trend,
+        weights,
+        spread,
+        inverse,
+        reach,
+        least,
+        float(noise),
+        poles,
+        axis,
+        predicted,
     )
 
 
@@ -114,7 +175,7 @@ def _covering(ratio: Floats) -> float:
     return float(max(each[place], 1.0)) * (1 + FEW / len(each))
 
 
-def _fitted(x: Floats, curves: Floats) -> tuple[Floats, float]:
+def _lengths(x: Floats, curves: Floats) -> tuple[Floats, float]:
     """Lengths (d,) of the kernel and the noise, by the likelihood of the main components."""
     n, d = x.shape
     if n > MOST_FITTED:

@@ -151,9 +151,9 @@ def dials_of(study_id: int, channels: list[str], frequency: float) -> bytes:
     for and that all variants have: S11 (complex) and realized gain in dBi over frequency, cuts at
     one frequency in dBi over angle.
 
-    Each channel has ``NAME_x``, ``NAME_trend``, ``NAME_weights``, ``NAME_spread``, ``NAME_least``,
-    ``NAME_points``, ``NAME_inverse``, ``NAME_lengths``; complex ones ``_re`` and ``_im``. To each
-    ``_rest`` is to be added.
+    Each channel has ``NAME_x``, ``NAME_axis``, ``NAME_trend``, ``NAME_weights``, ``NAME_spread``,
+    ``NAME_least``, ``NAME_points``, ``NAME_inverse``, ``NAME_lengths``; complex ones ``_re`` and
+    ``_im``. To each ``_rest`` is to be added.
     """
     rows = rows_of(study_id)
     return _dials(study_id, tuple(channels), frequency, tuple(r.place for r in rows))
@@ -199,9 +199,10 @@ def _dials(
         if read is None:
             continue
         x, curves, unit = read
-        model = surrogate(points, curves)
+        model = surrogate(points, curves, x)
         own = {
             "x": x,
+            "axis": model.axis,
             "points": model.points,
             "lengths": model.lengths,
             "spread": model.spread,
@@ -217,6 +218,7 @@ def _dials(
         header["channels"][name] = {
             "unit": unit,
             "reach": model.reach,
+            "poles": model.poles,
             "noise": model.noise,
             "low": model.low.tolist(),
             "scale": model.scale.tolist(),

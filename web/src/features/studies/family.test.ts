@@ -67,7 +67,7 @@ describe("a surrogate", () => {
   put("weights_re", [1, 0], [2, 1]);
   const packet: Packet = {
     header: {
-      channels: { a: { unit: "", reach: 2, noise: 0, low: [10], scale: [10] } },
+      channels: { a: { unit: "", reach: 2, noise: 0, poles: 0, low: [10], scale: [10] } },
     },
     arrays,
   };
@@ -80,6 +80,37 @@ describe("a surrogate", () => {
     const away = predicted(packet, "a", [80])!;
     expect(away.band[0]).toBeCloseTo(2 * 0.5, 4);
     expect(predicted(packet, "b", [20])).toBeNull();
+  });
+
+  it("is poles and what is to be added to them", () => {
+    // a pole at 0.5 + 0.1j with the residue 0.2j, a constant 0.3 and no slope; 0.01 is added
+    const own: Packet = {
+      header: {
+        channels: { s: { unit: "", reach: 2, noise: 0, poles: 1, low: [0], scale: [1] } },
+      },
+      arrays: {},
+    };
+    const set = (name: string, data: number[], shape: number[]): void => {
+      own.arrays[`s_${name}`] = one(data, shape);
+      own.arrays[`s_${name}_rest`] = none(shape);
+    };
+    set("x", [1e9, 2e9], [2]);
+    set("axis", [-1, 1], [2]);
+    set("points", [0], [1, 1]);
+    set("lengths", [1], [1]);
+    set("spread", [1, 1], [2]);
+    set("least", [0, 0], [2]);
+    set("inverse", [1], [1, 1]);
+    set("trend_re", [0.4, 0, 0.3, 0, 0.01, 0.01, 0.1, 0, 0, 0, 0, 0], [2, 6]);
+    set("trend_im", [0.1, 0.2, 0, 0, 0, 0, 0, 0, 0, 0, 0, 0], [2, 6]);
+    set("weights_re", [0, 0, 0, 0, 0, 0], [1, 6]);
+    set("weights_im", [0, 0, 0, 0, 0, 0], [1, 6]);
+    const found = predicted(own, "s", [1])!;
+    // 0.2j / (±1 - 0.5 - 0.1j)
+    expect(found.re[0]).toBeCloseTo(0.31 - 0.02 / 2.26, 6);
+    expect(found.im![0]).toBeCloseTo(-0.3 / 2.26, 6);
+    expect(found.re[1]).toBeCloseTo(0.31 - 0.02 / 0.26, 6);
+    expect(found.im![1]).toBeCloseTo(0.1 / 0.26, 6);
   });
 
   it("says levels and impedances", () => {

@@ -12,6 +12,7 @@ export interface DialVariable {
 interface Channel {
   unit: string;
   reach: number;
+  /** Of a curve's columns the first 2 p + 2 are p poles, their residues, a constant and a slope. */ poles: number;
   noise: number;
   low: number[];
   scale: number[];
@@ -46,6 +47,30 @@ function exact(p: Packet, key: string): Float64Array | null {
   return sum;
 }
 
+/** Adds to a curve what poles, their residues, a constant and a slope over the axis make of it. */
+function addPoles(
+  re: Float64Array,
+  im: Float64Array,
+  own: [Float64Array, Float64Array],
+  axis: Float64Array,
+): void {
+  const [a, b] = own,
+    count = a.length / 2 - 1;
+  axis.forEach((x, i) => {
+    re[i]! += a[2 * count]! + a[2 * count + 1]! * x;
+    im[i]! += b[2 * count]! + b[2 * count + 1]! * x;
+    for (let k = 0; k < count; k++) {
+      const c = x - a[k]!,
+        d = -b[k]!,
+        size = c * c + d * d,
+        r = a[count + k]!,
+        q = b[count + k]!;
+      re[i]! += (r * c + q * d) / size;
+      im[i]! += (q * c - r * d) / size;
+    }
+  });
+}
+
 /** A channel at a point of the variables, SI, by Gaussian kernels about the solved variants and a linear trend. */
 export function predicted(p: Packet, name: string, point: number[]): Predicted | null {
   const channel = headerOf(p).channels[name];
@@ -58,7 +83,9 @@ export function predicted(p: Packet, name: string, point: number[]): Predicted |
     least = array("least")!,
     [n, d] = p.arrays[`${name}_points`]!.shape as [number, number],
     x = array("x")!,
-    m = x.length;
+    m = x.length,
+    own = channel.poles ? 2 * channel.poles + 2 : 0,
+    columns = own + m;
   const u = point.map((v, k) => (v - channel.low[k]!) / channel.scale[k]!);
   const kernels = Float64Array.from({ length: n }, (_, r) => {
     let squares = 0;
@@ -73,19 +100,24 @@ export function predicted(p: Packet, name: string, point: number[]): Predicted |
     const trend = array(`trend_${side}`),
       weights = array(`weights_${side}`);
     if (!trend || !weights) return null;
-    const out = new Float64Array(m);
-    for (let i = 0; i < m; i++) {
+    const out = new Float64Array(columns);
+    for (let i = 0; i < columns; i++) {
       out[i] = trend[i]!;
-      for (let k = 0; k < d; k++) out[i]! += u[k]! * trend[(k + 1) * m + i]!;
+      for (let k = 0; k < d; k++) out[i]! += u[k]! * trend[(k + 1) * columns + i]!;
     }
     for (let r = 0; r < n; r++)
-      for (let i = 0; i < m; i++) out[i]! += kernels[r]! * weights[r * m + i]!;
+      for (let i = 0; i < columns; i++) out[i]! += kernels[r]! * weights[r * columns + i]!;
     return out;
   };
+  const all = [part("re")!, part("im")] as const,
+    re = all[0].slice(own),
+    im = all[1]?.slice(own) ?? null;
+  if (own && im)
+    addPoles(re, im, [all[0].subarray(0, own), all[1]!.subarray(0, own)], array("axis")!);
   return {
     x,
-    re: part("re")!,
-    im: part("im"),
+    re,
+    im,
     band: Float64Array.from({ length: m }, (_, i) => Math.max(deviation * spread[i]!, least[i]!)),
   };
 }
