@@ -9,7 +9,7 @@ import xarray as xr
 
 from heron.checks import Examination, examine
 from heron.engines import ENGINES
-from heron.model import load_document
+from heron.model import Document, load_document
 from heron.results import ports
 from heron.results.capabilities import CAPABILITIES
 from heron.steps import kinds
@@ -425,3 +425,68 @@ ROD: dict[str, Any] = {  # a dipole of seconds, with studies
         },
     ],
 }
+
+
+def strips(cells: str = "10") -> Document:
+    """Two flat strips with a feed between, for the transient engine; ``k`` scales the feed."""
+    strip = {"kind": "rectangle", "axis": "y", "material": "perfect conductor"}
+    return load_document(
+        {
+            "name": "strips",
+            "parameters": [
+                {"name": "L", "expression": "140 mm"},
+                {"name": "W", "expression": "8 mm"},
+                {"name": "k", "expression": "1"},
+                {"name": "g", "expression": "6 mm * k"},
+            ],
+            "parts": [
+                strip | {"name": "up", "corner": ["-W/2", "0", "g/2"], "size": ["W", "L/2 - g/2"]},
+                strip
+                | {"name": "down", "corner": ["-W/2", "0", "-L/2"], "size": ["W", "L/2 - g/2"]},
+                {
+                    "kind": "wire",
+                    "name": "pin",
+                    "start": ["0", "0", "-g/2"],
+                    "end": ["0", "0", "g/2"],
+                    "radius": "0.5 mm * k",
+                    "material": "perfect conductor",
+                },
+            ],
+            "feeds": [{"kind": "gap", "number": 1, "part": "pin"}],
+            "surround": {"mirror": ["PMC", "none", "PEC"]},
+            "plans": [
+                {
+                    "f_start": "700 MHz",
+                    "f_stop": "1.2 GHz",
+                    "points": "51",
+                    "rounds": "1",
+                    "settings": {"transient": {"cells_per_wavelength": cells}},
+                }
+            ],
+        }
+    )
+
+
+def rod(points: str = "17") -> Document:
+    """A wire with a feed in its middle, for the moments engine."""
+    return load_document(
+        {
+            "name": "rod",
+            "parameters": [
+                {"name": "length", "expression": "160 mm"},
+                {"name": "radius", "expression": "1 mm"},
+            ],
+            "parts": [
+                {
+                    "kind": "wire",
+                    "name": "rod",
+                    "start": ["0", "0", "-length / 2"],
+                    "end": ["0", "0", "length / 2"],
+                    "radius": "radius",
+                    "material": "perfect conductor",
+                }
+            ],
+            "feeds": [{"kind": "gap", "number": 1, "part": "rod"}],
+            "plans": [{"f_start": "800 MHz", "f_stop": "1 GHz", "points": points, "rounds": "1"}],
+        }
+    )

@@ -14,10 +14,10 @@ from heron.model import Document
 from heron.studies.contract import Point, Trial
 from heron.studies.here import Here
 from heron.studies.kinds import made, named, step_of
-from heron.studies.minimise import METHODS
 from heron.studies.outcomes import outcome
 from heron.studies.record import save
 from heron.studies.sensitivity import STEP
+from heron.studies.tune import METHODS
 from heron.studies.variables import Choice, Variable
 
 HELP = "solve many variants of a model: sweep, tune, tolerance, sensitivity, rescale"
@@ -60,6 +60,9 @@ def arguments(parser: argparse.ArgumentParser) -> None:
         "--constraint", action="append", default=[], metavar="EXPRESSION < EXPRESSION", help="tune"
     )
     more.add_argument("--samples", type=int, default=SAMPLES, help="tolerance: variants")
+    more.add_argument(
+        "--solved", type=int, help="tolerance: so many samples; a surrogate predicts the others"
+    )
     more.add_argument("--spec", action="append", default=[], metavar="SPEC LINE", help="tolerance")
     more.add_argument(
         "--correlate",
@@ -199,6 +202,7 @@ def _tolerance(args: argparse.Namespace, document: Document) -> Any:
         spreads=[{"parameter": name, "spread": text} for name, text in pairs],
         specs=args.spec,
         samples=str(args.samples),
+        solved=None if args.solved is None else str(args.solved),
         correlations=[
             {"first": a.strip(), "second": b.strip(), "value": value}
             for names, value in together

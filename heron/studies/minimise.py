@@ -6,7 +6,7 @@ that was broken off goes on where it was when what it knows is kept.
 
 from __future__ import annotations
 
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Iterable, Sequence
 from typing import Any, Literal
 
 import numpy as np
@@ -17,13 +17,14 @@ from heron.errors import HeronError
 from heron.studies.contract import Floats
 
 Method = Literal["auto", "local", "simplex", "global"]
-METHODS: tuple[Method, ...] = ("auto", "local", "simplex", "global")
 FAILED = 1e6  # the value of what could not be evaluated
 FIRST_REACH = 0.15  # of the box: how far a local search looks at first
 FINE = 1e-5  # of the box: nearer together are the same
+LEAST_REACH = 1e-3  # of the box: nothing better is predicted so near to the best
 KEPT = 1e-9  # of what a constraint compares: what rounding does
 APART = 0.2  # of the box's diagonal: starts of local searches are no nearer
 LOOKED_AT = 1024  # places at which constraints are tried
+TRIED, CLOSER = 256, 4  # places at which predictions are tried, and how often nearer to the best
 SEED = 1868
 
 Values = Callable[[Sequence[Floats]], list[float]]  # of points (n,) of the unit box
@@ -52,6 +53,10 @@ class _Search:
         if self.enough is not None and min(own) <= self.enough:
             raise _Ended
         return own
+
+    def knows(self, point: Floats) -> bool:
+        """Whether a point is too near to one that is evaluated to say anything new."""
+        return any(np.abs(known - point).max() < FINE for known in self.points)
 
     def one(self, point: Floats) -> float:
         for known, value in zip(self.points, self.found, strict=True):
@@ -136,6 +141,66 @@ def _next_start(search: _Search, tried: Sequence[Floats]) -> Floats | None:
         if search.found[int(k)] < FAILED and all(np.linalg.norm(point - t) > reach for t in tried):
             return point
     return None
+
+
+def led(
+    values: Values,
+    start: Floats,
+    budget: int,
+    ahead: Callable[[], Values],
+    allowed: Callable[[Floats], float] | None = None,
+    enough: float | None = None,
+) -> tuple[Floats, float]:
+    """As :func:`minimise`, by what is predicted: a few points about the ``start``, then each next
+    one where ``ahead`` of all that is evaluated says that the function is smallest, no farther from
+    the best one than predictions have held so far.
+
+    :param ahead: predicts the function anew, at points (n,) at once; it costs little. Of values
+        that are good ``enough`` it may tell apart which are better.
+    :raises HeronError: nothing in the box is allowed.
+    """
+    n = len(start)
+    spread = spread_over(n, allowed)
+
+    def inside(points: Iterable[Floats]) -> list[Floats]:
+        own = [np.clip(p, 0, 1) for p in points]
+        return own if allowed is None else [p for p in own if allowed(p) >= 0]
+
+    if not inside([start]):
+        start = spread[int(np.argmin([np.linalg.norm(p - start) for p in spread]))]
+    search = _Search(values, budget, enough)
+    step = np.where(start > 0.5, -FIRST_REACH, FIRST_REACH)
+    moves = [*np.diag(step), -0.5 * step] + ([0.5 * step] if n == 1 else [])
+    near = sorted(spread, key=lambda p: float(np.linalg.norm(p - start)))
+    first = inside([start + m for m in moves])
+    reach, box = 2 * FIRST_REACH, 2 * qmc.Sobol(n, rng=SEED).random(TRIED) - 1
+    try:
+        search.one(start)
+        search.many([*first, *near[: len(moves) - len(first)]])
+        while True:
+            best = int(np.argmin(search.found))
+            here, around = search.points[best], reach
+            try:
+                guess = ahead()
+            except HeronError:  # too few could be evaluated
+                search.many([next(p for p in near if not search.knows(p))])
+                continue
+            for _ in range(CLOSER):
+                tried = inside(here + around * box)
+                tried = [p for p in tried if not search.knows(p)]
+                if not tried:
+                    raise _Ended
+                here = tried[int(np.argmin(guess(tried)))]
+                around /= 4
+            found = search.many([here])[0]
+            better = found < search.found[best]
+            reach = min(1.0, 1.5 * reach) if better else 0.5 * reach
+            if reach < LEAST_REACH:
+                raise _Ended
+    except _Ended:
+        pass
+    best = int(np.argmin(search.found))
+    return search.points[best], search.found[best]
 
 
 def _worst(search: _Search) -> float:

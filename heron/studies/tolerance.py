@@ -5,6 +5,7 @@ from __future__ import annotations
 import re
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass
+from functools import partial
 from typing import Any, ClassVar
 
 import numpy as np
@@ -18,12 +19,15 @@ from heron.problems import whole
 from heron.quantities import Values
 from heron.results import specs
 from heron.studies.contract import Findings, Floats, Made, Point, Solver, Trial, at, solved
+from heron.studies.outcomes import outcome
 from heron.studies.polynomial import Polynomial, fitted
+from heron.studies.predicted import Predicted, scattering
 from heron.studies.variables import MOST_VARIANTS, Variable, variables_of
 
 CONFIDENCE = 0.95
 SEED = 1868
 FOR_INDICES = 4096  # evaluations of the surrogate, by each of n + 2 matrices
+LEAST_SOLVED = 8  # samples by which the others are predicted
 EXPLAINED = 0.8  # of the variance: with less, a surrogate says nothing of shares
 _SPREAD = re.compile(r"^(?:(normal|uniform)\s+)?(.+?)(?:\s+truncated\s+at\s+(.+))?$")
 
@@ -81,13 +85,15 @@ def spread(text: str, variable: Variable, values: Values) -> Spread:
 @dataclass(frozen=True)
 class Tolerance:
     """``samples`` variants drawn from ``spreads``, with ``correlation`` (n, n) between their normal
-    scores, judged by the margins of ``specs`` (names of outcomes).
+    scores, judged by the margins of ``specs`` (names of outcomes). Of the samples the first
+    ``solved`` are, all unless given; the others are predicted by a surrogate of these.
     """
 
     spreads: Sequence[Spread]
     samples: int
     specs: Sequence[str] = ()
     correlation: Floats | None = None
+    solved: int | None = None
     kind: ClassVar[str] = "tolerance"
 
     def points(self) -> list[Point]:
@@ -112,7 +118,7 @@ class Tolerance:
         """:raises HeronError: fewer than one sample, or none could be solved."""
         if self.samples < 1 or not self.spreads:
             raise HeronError("a tolerance study needs a spread of a parameter, and a sample")
-        trials = solved(solve, self.points())
+        trials = solved(solve, self.points()[: self.solved])
         if all(t.failure for t in trials):
             raise HeronError(f"no variant could be solved; the first: {trials[0].failure}")
         return Findings(trials, self.tell(trials))
@@ -122,27 +128,73 @@ class Tolerance:
         good = [t for t in trials if not t.failure]
         if not good:
             return {}
-        told: dict[str, Any] = {"failed": len(trials) - len(good), "outcomes": self._figures(good)}
+        told: dict[str, Any] = {"failed": len(trials) - len(good)}
+        others: list[Trial] = []
+        doubt: dict[str, float] = {}
+        if self.solved is not None and self.solved <= len(trials) < self.samples:
+            try:
+                others, doubt = self._predicted(good)
+                told["predicted"] = {"count": len(others), "error": doubt}
+            except HeronError as error:
+                told["predicted"] = {"count": 0, "reason": error.message}
+        told["outcomes"] = self._figures([*good, *others])
         if self.specs:
-            told |= self._yield(good, trials)
+            told |= self._yield(good, others, doubt.get("", 0.0))
+            worst = min(good, key=self._margin)
+            told["worst"] = {
+                "variant": list(trials).index(worst),
+                "margin": self._margin(worst),
+            }
         return told
 
-    def _yield(self, good: Sequence[Trial], trials: Sequence[Trial]) -> dict[str, Any]:
-        """The share that keeps all spec lines, with the limits between which it lies (Wilson's
-        interval; quasi-random samples are nearer than it says), and the worst variant.
+    def _predicted(self, good: Sequence[Trial]) -> tuple[list[Trial], dict[str, float]]:
+        """The samples that are not solved, as a surrogate has them, and what outcomes and the least
+        margin of all spec lines, "", are off by (95 % of the solved, each left out).
+
+        :raises HeronError: too few were solved.
         """
-        least = [min(float(t.outcomes[s].number or 0.0) for s in self.specs) for t in good]
-        kept = int(sum(m >= 0 for m in least))
-        limits = stats.binomtest(kept, len(good)).proportion_ci(CONFIDENCE, method="wilson")
-        worst = good[int(np.argmin(least))]
+        read = [
+            outcome(text) for text, value in good[0].outcomes.items() if value.number is not None
+        ]
+        model = Predicted(read, good)
+        points = self.points()[self.solved :]
+        others = [Trial(p, o) for p, o in zip(points, model(points), strict=True)]
+        alone = [Trial(t.point, o) for t, o in zip(good, model.alone(), strict=True)]
+
+        def off(read: Callable[[Trial], float]) -> float:
+            own = [abs(read(a) - read(b)) for a, b in zip(alone, good, strict=True)]
+            return float(np.nanquantile(own, CONFIDENCE, method="higher"))
+
+        doubt = {o.text: off(partial(_number, name=o.text)) for o in read}
+        if self.specs:
+            doubt[""] = off(self._margin)
+        return others, doubt
+
+    def _margin(self, trial: Trial) -> float:
+        """The least of all spec lines."""
+        return min(_number(trial, s) for s in self.specs)
+
+    def _yield(
+        self, good: Sequence[Trial], others: Sequence[Trial], doubt: float
+    ) -> dict[str, Any]:
+        """The share that keeps all spec lines, with the limits between which it lies (Wilson's
+        interval; quasi-random samples are nearer than it says). Where ``others`` are predicted it
+        lies between those of their margins made less and greater by the ``doubt`` about them.
+        """
+        least = np.array([self._margin(t) for t in (*good, *others)])
+        off = np.repeat([0.0, doubt], [len(good), len(others)])
+
+        def limits(margins: Floats) -> Any:
+            kept = int(np.sum(margins >= 0))
+            return stats.binomtest(kept, len(margins)).proportion_ci(CONFIDENCE, method="wilson")
+
         return {
             "yield": {
-                "value": kept / len(good),
-                "low": float(limits.low),
-                "high": float(limits.high),
+                "value": float(np.mean(least >= 0)),
+                "low": float(limits(least - off).low),
+                "high": float(limits(least + off).high),
                 "confidence": CONFIDENCE,
-            },
-            "worst": {"variant": list(trials).index(worst), "margin": float(min(least))},
+            }
         }
 
     def _figures(self, good: Sequence[Trial]) -> dict[str, Any]:
@@ -151,11 +203,11 @@ class Tolerance:
         """
         out = {}
         names = [s.variable.name for s in self.spreads]
-        points = np.array([t.point for t in good])
         for name, value in good[0].outcomes.items():
-            y = np.array([float(t.outcomes[name].number or 0.0) for t in good])
             if value.number is None:
                 continue
+            read = [t for t in good if np.isfinite(_number(t, name))]
+            y = np.array([_number(t, name) for t in read])
             own: dict[str, Any] = {
                 "unit": value.unit,
                 "mean": float(y.mean()),
@@ -163,7 +215,7 @@ class Tolerance:
                 "least": float(y.min()),
                 "most": float(y.max()),
             }
-            model = fitted(points, y)
+            model = fitted(np.array([t.point for t in read]), y)
             if self.correlation is None and model is not None and model.explained >= EXPLAINED:
                 first, total = self._shares(model)
                 own["surrogate"] = {"explained": model.explained, "error": model.error}
@@ -176,6 +228,11 @@ class Tolerance:
 
     def _shares(self, model: Polynomial) -> tuple[Floats, Floats]:
         return indices(model, [s.distribution for s in self.spreads], FOR_INDICES)
+
+
+def _number(trial: Trial, name: str) -> float:
+    found = trial.outcomes[name].number
+    return float("nan") if found is None else found
 
 
 def indices(
@@ -213,12 +270,22 @@ def made(step: Any, document: Document) -> Made:
     if not whole(found.samples, 1, MOST_VARIANTS):
         raise ModelError(f"samples are 1 to {MOST_VARIANTS}, a whole number", ("samples",))
     correlation = _correlation(found, names) if step.correlations else None
-    study = Tolerance(spreads, int(found.samples), step.specs, correlation)
+    if found.solved is not None and not whole(found.solved, LEAST_SOLVED, int(found.samples)):
+        raise ModelError(
+            f"of {int(found.samples)} samples {LEAST_SOLVED} at least can be solved and the others"
+            " predicted; leave it out, and all are solved",
+            ("solved",),
+        )
+    solved = None if found.solved is None else int(found.solved)
+    study = Tolerance(spreads, int(found.samples), step.specs, correlation, solved)
     with at("correlations"):
         study.points()
     variables = [s.variable for s in spreads]
-    outcomes = list(dict.fromkeys([*step.specs, *step.outcomes]))
-    return Made(study, variables, outcomes, int(found.samples))
+    read = [*step.specs, *step.outcomes]
+    curves = [] if solved is None else [name for text in read for name in scattering(outcome(text))]
+    return Made(
+        study, variables, list(dict.fromkeys([*read, *curves])), solved or int(found.samples)
+    )
 
 
 def _correlation(step: Any, names: Sequence[str]) -> Floats:

@@ -5,7 +5,7 @@ from __future__ import annotations
 import re
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass
-from typing import Any, ClassVar
+from typing import Any, ClassVar, Literal, get_args
 
 import numpy as np
 
@@ -16,11 +16,15 @@ from heron.problems import whole
 from heron.results import specs
 from heron.studies.constraints import constraint
 from heron.studies.contract import Findings, Floats, Made, Point, Solver, Trial, at
-from heron.studies.minimise import FAILED, Method, minimise, spread_over
+from heron.studies.minimise import FAILED, Values, led, minimise, spread_over
+from heron.studies.minimise import Method as Blind
 from heron.studies.outcomes import outcome
+from heron.studies.predicted import Predicted, scattering
 from heron.studies.variables import MOST_VARIANTS, Variable, ends, variables_of
 
 _WEIGHT = re.compile(r"^(.*?);\s*weight\s+([\d.]+)\s*$")
+Method = Blind | Literal["surrogate"]
+METHODS = (*get_args(Blind), "surrogate")
 TENTHS = 10.0  # a tenth of a limit that is not in dB counts as 1 dB
 Allowed = Callable[[Point], float]  # not below zero where a constraint holds
 
@@ -79,6 +83,10 @@ class Tune:
         low, span = self.ranges[:, 0], np.diff(self.ranges)[:, 0]
         trials: list[Trial] = []
         point = self.point
+        outcomes = [outcome(g.text) for g in self.goals]
+        method = self.method
+        if method == "auto" and all(scattering(o) for o in outcomes):
+            method = "surrogate"
 
         def worth(units: Sequence[Floats]) -> list[float]:
             own = solve([point(u) for u in units])
@@ -87,14 +95,22 @@ class Tune:
             trials.extend(own)
             return [self.worth(t) for t in own]
 
-        minimise(
-            worth,
-            np.clip((np.array(self.start) - low) / span, 0, 1),
-            self.budget,
-            self.method,
-            self.allowed if self.constraints else None,
-            enough=0.0,
-        )
+        def ahead() -> Values:
+            predicted = Predicted(outcomes, trials)
+
+            def guess(units: Sequence[Floats]) -> list[float]:
+                points = [point(u) for u in units]
+                found = [Trial(p, o) for p, o in zip(points, predicted(points), strict=True)]
+                return [self.worth(t) or -self.spare(t) for t in found]
+
+            return guess
+
+        start = np.clip((np.array(self.start) - low) / span, 0, 1)
+        allowed = self.allowed if self.constraints else None
+        if method == "surrogate":
+            led(worth, start, self.budget, ahead, allowed, enough=0.0)
+        else:
+            minimise(worth, start, self.budget, method, allowed, enough=0.0)
         return Findings(trials, self.tell(trials))
 
     def point(self, unit: Floats) -> Point:
@@ -113,6 +129,12 @@ class Tune:
             return FAILED
         return sum(
             g.weight * g.shortfall(float(trial.outcomes[g.text].number or 0.0)) for g in self.goals
+        )
+
+    def spare(self, trial: Trial) -> float:
+        """How far a variant that meets all goals is from not meeting one, as a shortfall counts."""
+        return min(
+            g.weight * g.shortfall(-float(trial.outcomes[g.text].number or 0.0)) for g in self.goals
         )
 
     def tell(self, trials: Sequence[Trial]) -> dict[str, Any]:
@@ -173,5 +195,6 @@ def made(step: Any, document: Document) -> Made:
     if constraints:
         with at("constraints"):
             spread_over(len(variables), study.allowed)
-    outcomes = list(dict.fromkeys([*(g.text for g in goals), *step.outcomes]))
+    curves = [name for g in goals for name in scattering(outcome(g.text))]
+    outcomes = list(dict.fromkeys([*(g.text for g in goals), *step.outcomes, *curves]))
     return Made(study, variables, outcomes, int(budget))

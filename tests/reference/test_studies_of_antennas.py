@@ -1,11 +1,12 @@
 """Studies against published designs and closed forms: a Yagi-Uda array tuned to what the National
-Bureau of Standards published, the yield of a circuit, and a surrogate at places that it has not
-seen.
+Bureau of Standards published, the yield of a circuit, a surrogate at places that it has not seen,
+and derivatives by all lengths together.
 """
 
 from __future__ import annotations
 
 import json
+from collections.abc import Callable
 from pathlib import Path
 from typing import Any
 
@@ -16,8 +17,9 @@ from scipy.stats import qmc
 
 from heron.cli import main
 from heron.interface import Model
-from heron.model import load_document
+from heron.model import Document, load_document
 from heron.studies.surrogate import COVERS, surrogate
+from tests.models import rod, strips
 
 DIRECTIVITY = "largest db10(directivity)"
 
@@ -156,7 +158,8 @@ def test_the_dials_band_holds_places_that_were_not_solved() -> None:
 
     known = low + (high - low) * qmc.Sobol(3, rng=1868).random(64)[:40]
     fresh = low + (high - low) * np.random.default_rng(7).random((100, 3))
-    found = surrogate(known, curves(known))
+    grid = model.solve().frequency
+    found = surrogate(known, curves(known), grid)
     said, band = found(fresh)
     off = np.abs(said - curves(fresh))
     inside = off <= band
@@ -166,3 +169,27 @@ def test_the_dials_band_holds_places_that_were_not_solved() -> None:
     )
     assert inside.mean() >= COVERS
     assert np.sqrt(np.mean(off**2)) < 5e-3
+
+
+@pytest.mark.parametrize(
+    ("document", "parameters", "within"),
+    [(rod, ["length", "radius"], 0.01), (strips, ["L", "W", "k"], 0.03)],
+    ids=["moments", "transient"],
+)
+def test_derivatives_by_all_lengths_add_up_to_what_scaling_does(
+    document: Callable[[], Document], parameters: list[str], within: float, tmp_path: Path
+) -> None:
+    """A perfectly conducting antenna that is larger in every way is resonant as much lower (the
+    principle of similitude: Stratton, *Electromagnetic Theory*, 1941, section 9.3): the resonance's
+    relative derivatives by all lengths are -1 together, whichever way each goes.
+    """
+    path = tmp_path / "model.json"
+    path.write_text(document().model_dump_json())
+    words = [w for name in parameters for w in ("--sensitivity", name)]
+    text = "f where im(z1) is zero"
+    out = tmp_path / "out"
+    assert main(["study", str(path), *words, "--outcome", text, "--quiet", "--out", str(out)]) == 0
+    own = json.loads((out / "study.json").read_text())["sensitivities"][text]
+    shares = {n: 100 * own["by"][n]["per_cent"] / own["value"] for n in parameters}
+    print(f"{shares}: {sum(shares.values()):.4f} for -1")
+    assert sum(shares.values()) == pytest.approx(-1, abs=within)

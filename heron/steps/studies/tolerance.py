@@ -29,12 +29,16 @@ class Correlation(Step):
 
 
 class Tolerance(Studied):
-    """Variants drawn from spreads of parameters, and how many of them keep spec lines."""
+    """Variants drawn from spreads of parameters, and how many of them keep spec lines.
+
+    Where only some are ``solved`` the others are predicted by a surrogate of these.
+    """
 
     kind: Literal["tolerance"] = "tolerance"
     spreads: Annotated[list[Spreads], Field(min_length=1, max_length=20)]
     specs: Texts = []
     samples: Number = "128"
+    solved: Number | None = None
     correlations: Annotated[list[Correlation], Field(max_length=40)] = []
 
 
@@ -44,7 +48,7 @@ KIND = Kind(
     Tolerance,
     "Tolerance",
     "{name} of <spreads/and: {.parameter:parameter} ± {.spread}>[, judged by <specs/and: {.}>]"
-    "[, {samples} samples]"
+    "[, {samples} samples][, {solved} of them solved and the others predicted]"
     "[, correlated <correlations/and: {.first:parameter} with {.second:parameter} by {.value}>]"
     + READING,
     (

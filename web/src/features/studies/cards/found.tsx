@@ -142,8 +142,21 @@ const tolerance: Finding = {
   Body: ({ study }) => {
     const outcomes = (study.found.outcomes ?? {}) as Record<string, Figure>;
     const worst = study.found.worst as { variant: number; margin: number } | undefined;
+    const predicted = study.found.predicted as
+      | { count: number; error?: Record<string, number>; reason?: string }
+      | undefined;
     return (
       <div className="h-full overflow-y-auto">
+        {predicted && (
+          <p className="text-[12px] text-ink2">
+            {predicted.reason
+              ? `The others are not predicted: ${predicted.reason}.`
+              : `${predicted.count} samples are predicted by the solved ones` +
+                (predicted.error?.[""] === undefined
+                  ? "."
+                  : `, their margins within ±${number(predicted.error[""], 2)}.`)}
+          </p>
+        )}
         {worst && (
           <p className="text-[12px] text-ink2">
             Worst: variant {worst.variant + 1}, its least margin {number(worst.margin, 3)}.
@@ -212,7 +225,10 @@ const sensitivity: Finding = {
                   {quantity(own.value, own.unit, 5)}
                 </span>
               </h3>
-              <p className="text-[11px] text-ink2">what 1 % of each parameter does</p>
+              <p className="text-[11px] text-ink2">
+                what 1 % of each parameter does, ± error of the differences; that of grid or mesh is
+                not known
+              </p>
               <ul className="num text-[11.500px]">
                 {Object.entries(own.by).map(([name, d]) => (
                   <li
