@@ -44,7 +44,7 @@ class Model:
 
     def check(self, plan: str | None = None, **values: Any) -> Examination:
         """Values, shapes, problems and forecast, without a solve."""
-        return self._job(plan, None, (), values).examined()
+        return self.job(plan, None, (), values).examined()
 
     def solve(
         self,
@@ -60,7 +60,7 @@ class Model:
         :param without: names of parts that are left out.
         :raises HeronError: there is something to mend in the model, and where.
         """
-        return Solved(execute(self._job(plan, engine, without, values), progress))
+        return Solved(execute(self.job(plan, engine, without, values), progress))
 
     def sweep(self, plan: str | None = None, **lists: Sequence[Any]) -> Swept:
         """Variants for all combinations of values of some parameters, such as
@@ -68,15 +68,24 @@ class Model:
         """
         return Swept(self, plan, lists)
 
-    def _job(
-        self, plan: str | None, engine: str | None, without: tuple[str, ...], values: dict[str, Any]
+    def job(
+        self,
+        plan: str | None,
+        engine: str | None,
+        without: tuple[str, ...],
+        values: dict[str, Any],
+        held: bool = False,
     ) -> Job:
+        """What is to be solved; ``held``: divided like the model without other values.
+
+        :raises HeronError: there is no parameter of that name.
+        """
         unknown = [name for name in values if name not in self.parameters]
         if unknown:
             known = ", ".join(self.parameters) or "none"
             raise HeronError(f"there is no parameter “{unknown[0]}”; there are {known}")
         overrides = {name: str(value) for name, value in values.items()}
-        variant = Variant(overrides, plan, frozenset(without))
+        variant = Variant(overrides, plan, frozenset(without), held=held)
         return Job(self.document, variant, self._files, engine)
 
 
@@ -100,7 +109,8 @@ class Swept:
         points = combined(self._lists)
         for point in points[len(self._runs) :]:
             values = dict(zip(self._names, point, strict=True))
-            self._runs.append(self._model.solve(self._plan, **values))
+            job = self._model.job(self._plan, None, (), values, held=True)
+            self._runs.append(Solved(execute(job)))
         found = [wanted(run.quantities) for run in self._runs]
         rows = np.array([v.number if v.y is None else v.y for v in found])
         return rows.reshape(*(len(v) for v in self._lists), *rows.shape[1:])

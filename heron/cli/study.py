@@ -116,6 +116,7 @@ def run(args: argparse.Namespace) -> int:
         args.engine,
         args.workers,
         args.out / "variants",
+        found.alike,
         _silent if args.quiet else _line(found.variables),
     ) as solve:
         findings = found.study.run(solve)

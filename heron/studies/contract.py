@@ -96,6 +96,7 @@ class Study(Protocol):
 class Made:
     """A study's step, made ready: the study and what it varies; what is read off each variant; the
     values of each variable where all their combinations are wanted; how many variants at most.
+    ``alike``: all have to be held to one layout, as small differences between them count.
     """
 
     study: Study
@@ -103,6 +104,7 @@ class Made:
     outcomes: Sequence[str]
     most: int
     lists: Sequence[Sequence[float]] | None = None
+    alike: bool = False
 
 
 class Maker(Protocol):

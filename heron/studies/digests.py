@@ -33,17 +33,21 @@ class Digests:
         self._model = made.hexdigest()
 
     def __call__(self, variant: Variant) -> str:
-        """SHA-256 of all that the variant's results depend on."""
+        """SHA-256 of all that the variant's results depend on, but for how it is divided."""
         own = [
             self._model,
             self._values(variant.overrides),
-            self._values({}) if variant.held else [],
             self._document.plan_number(variant.plan),
             sorted(variant.without),
             sorted(variant.materials.items()),
             variant.empty,
         ]
         return sha256(json.dumps(own).encode()).hexdigest()
+
+    @property
+    def layout(self) -> str:
+        """SHA-256 of the values of the model that its variants are held to."""
+        return sha256(json.dumps(self._values({})).encode()).hexdigest()
 
     def _values(self, overrides: Mapping[str, str]) -> list[tuple[str, str, list[float]]]:
         values, _ = resolve_parameters(self._document.parameters, overrides)

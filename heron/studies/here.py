@@ -34,7 +34,8 @@ Told = Callable[[Trial, int], None]
 class Here(AbstractContextManager["Here"]):
     """A solver of variants of a model's ``file`` in ``workers`` processes. What is solved is kept
     in the folder ``kept``, by a digest of all that its results depend on, and not
-    solved again. ``told`` hears of every trial, and how many are done.
+    solved again; where variants have to be ``alike``, only what is held to the same layout is taken
+    from there. ``told`` hears of every trial, and how many are done.
     """
 
     file: Path
@@ -44,6 +45,7 @@ class Here(AbstractContextManager["Here"]):
     engine: str | None = None
     workers: int = 0
     kept: Path | None = None
+    alike: bool = False
     told: Told = field(default=lambda trial, done: None)
     _pool: ProcessPoolExecutor | None = None
     _done: int = 0
@@ -129,6 +131,8 @@ class Here(AbstractContextManager["Here"]):
         except ValueError:
             return None  # written in part only
         outcomes = {name: value_of(v) for name, v in kept["outcomes"].items()}
+        if self.alike and kept.get("layout") != self._digests.layout:
+            return None
         if any(o.text not in outcomes for o in self.outcomes):
             return None
         return Trial(
@@ -142,7 +146,8 @@ class Here(AbstractContextManager["Here"]):
         place.parent.mkdir(parents=True, exist_ok=True)
         outcomes = {name: plain(v) for name, v in trial.outcomes.items()}
         fresh = place.with_suffix(".new")
-        fresh.write_text(json.dumps({"outcomes": outcomes, "seconds": trial.seconds}))
+        own = {"outcomes": outcomes, "seconds": trial.seconds, "layout": self._digests.layout}
+        fresh.write_text(json.dumps(own))
         fresh.replace(place)
 
 

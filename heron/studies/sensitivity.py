@@ -110,4 +110,4 @@ def made(step: Any, document: Document) -> Made:
     study = Sensitivity(variables, share)
     with at("parameters"):
         points = study.points()
-    return Made(study, variables, step.outcomes, len(points))
+    return Made(study, variables, step.outcomes, len(points), alike=True)

@@ -92,7 +92,7 @@ class Run(models.Model):
             frozenset(self.changes.get("without", [])),
             self.empty,
             self.changes.get("materials", {}),
-            self.changes.get("held", False),
+            bool(self.changes.get("held")),
         )
 
     @property

@@ -9,7 +9,7 @@ from typing import Any, TypeVar
 
 from django.db import Error as DatabaseError
 from django.db import close_old_connections, transaction
-from django.db.models import Count
+from django.db.models import Case, Count, Q, When
 from django.utils import timezone
 
 from heron.errors import Stopped
@@ -120,7 +120,11 @@ class Queued:
         found: dict[str, Run] = {}
         elsewhere: dict[str, Run] = {}
         solved = Run.objects.filter(status=Status.FINISHED, given__in=digests)
-        for run in solved.defer("live", "trust"):
+        own = Q(changes__held=self.digests.layout)
+        if self.made.alike:
+            solved = solved.filter(own)
+        # of several the last: those that are held to the same layout
+        for run in solved.order_by(Case(When(own, then=1), default=0)).defer("live", "trust"):
             here = run.project_id == self.study.project_id
             (found if here else elsewhere)[run.given] = run
         for digest, run in elsewhere.items():
@@ -163,7 +167,7 @@ class Queued:
             changes = {
                 "without": sorted(variant.without),
                 "materials": dict(variant.materials),
-                "held": variant.held,
+                "held": self.digests.layout,
             }
             made[digest] = Run(
                 project=self.study.project,

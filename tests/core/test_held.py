@@ -2,11 +2,14 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
+from pathlib import Path
 from typing import Any
 
 import numpy as np
 import pytest
 
+from heron.cli import main
 from heron.discretise.held import MOST_STRETCH, Laid, moved
 from heron.jobs import Job, Variant, execute
 from heron.studies.digests import Digests
@@ -82,10 +85,30 @@ def test_curves_over_a_length_do_not_jump() -> None:
     assert rough[True] < 0.3 * rough[False]
 
 
-def test_what_a_held_variant_depends_on_includes_what_it_is_held_to() -> None:
+def test_what_variants_are_held_to_has_a_digest_of_its_own() -> None:
     other = rod().model_copy(update={"parameters": [*rod().parameters]})
     other.parameters[0] = other.parameters[0].model_copy(update={"expression": "158 mm"})
-    for held in (True, False):
-        variant = Variant({"length": "165 mm"}, held=held)
-        one, two = (Digests(d, None)(variant) for d in (rod(), other))
-        assert (one == two) is not held
+    one, two = (Digests(d, None) for d in (rod(), other))
+    variant = Variant({"length": "165 mm"}, held=True)
+    assert one(variant) == two(variant), "its values are the same"
+    assert one.layout != two.layout
+
+
+def test_derivatives_take_only_what_is_held_alike(tmp_path: Path) -> None:
+    """A sweep may use what was solved with another layout, a sensitivity not."""
+    path = tmp_path / "rod.json"
+
+    def solved_again(kind: Sequence[str], length: str) -> int:
+        document = rod("3")
+        document.parameters[0] = document.parameters[0].model_copy(update={"expression": length})
+        path.write_text(document.model_dump_json())
+        out, read = tmp_path / "out", ["--outcome", "re(z1) at 900 MHz", "--quiet"]
+        before = {p: p.stat().st_mtime_ns for p in (out / "variants").glob("*.json")}
+        assert main(["study", str(path), *kind, *read, "--out", str(out)]) == 0
+        after = {p: p.stat().st_mtime_ns for p in (out / "variants").glob("*.json")}
+        return sum(before.get(p) != t for p, t in after.items())
+
+    sweep = ["--sweep", "length=160 mm:161.6 mm:2"]
+    assert solved_again(sweep, "158 mm") == 2
+    assert solved_again(sweep, "160 mm") == 0
+    assert solved_again(["--sensitivity", "length"], "160 mm") == 5, "two of them are known"
