@@ -28,9 +28,10 @@ from heron.runner import Run, shown_indices, solve, with_fields
 @dataclass(frozen=True)
 class Variant:
     """What a run changes of a model: expressions of parameters by name, and the plan it is solved
-    by; parts that it is ``without``, and ``materials`` of parts by their names; ``empty`` leaves
-    all parts out and keeps the space. ``held``: its grid or mesh is that of the model without these
-    changes, moved, where that fits.
+    by; parts that it is ``without``, those that it takes back which the model suspends
+    (``present``), and ``materials`` of parts by their names; ``empty`` leaves all parts out and
+    keeps the space. ``held``: its grid or mesh is that of the model without these changes, moved,
+    where that fits.
     """
 
     overrides: Mapping[str, str] = field(default_factory=dict)
@@ -39,13 +40,16 @@ class Variant:
     empty: bool = False
     materials: Mapping[str, str] = field(default_factory=dict)
     held: bool = False
+    present: frozenset[str] = frozenset()
 
     def of(self, document: Document) -> Document:
         """A document with its parts as they are in the variant.
 
         :raises ModelError: it names a part that there is not.
         """
-        changes: dict[str, dict[str, Any]] = {name: {"suspended": True} for name in self.without}
+        changes: dict[str, dict[str, Any]] = {
+            name: {"suspended": name in self.without} for name in self.without | self.present
+        }
         for name, material in self.materials.items():
             changes.setdefault(name, {})["material"] = material
         if not changes:

@@ -39,6 +39,9 @@ class Digests:
             self._values(variant.overrides),
             self._document.plan_number(variant.plan),
             sorted(variant.without),
+            sorted(
+                p.name for p in self._document.parts if p.suspended and p.name in variant.present
+            ),
             sorted(variant.materials.items()),
             variant.empty,
         ]

@@ -134,7 +134,7 @@ def variant_of(
 ) -> Variant:
     """The variant of a model that values of variables are."""
     overrides: dict[str, str] = {}
-    without: set[str] = set()
+    parts: dict[str, set[str]] = {PRESENT: set(), ABSENT: set()}
     materials: dict[str, str] = {}
     for v, value in zip(variables, point, strict=True):
         if isinstance(v, Variable):
@@ -143,9 +143,16 @@ def variant_of(
             plan = v.shown(value)
         elif v.of == "material":
             materials[v.part] = v.shown(value)
-        elif v.shown(value) == ABSENT:
-            without.add(v.part)
-    return Variant(overrides, plan, frozenset(without), materials=materials, held=True)
+        else:
+            parts[v.shown(value)].add(v.part)
+    return Variant(
+        overrides,
+        plan,
+        frozenset(parts[ABSENT]),
+        materials=materials,
+        held=True,
+        present=frozenset(parts[PRESENT]),
+    )
 
 
 def with_variant(

@@ -93,6 +93,7 @@ class Run(models.Model):
             self.empty,
             self.changes.get("materials", {}),
             bool(self.changes.get("held")),
+            frozenset(self.changes.get("present", [])),
         )
 
     @property

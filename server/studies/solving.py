@@ -166,6 +166,7 @@ class Queued:
             values, _ = resolve_parameters(self.document.parameters, variant.overrides)
             changes = {
                 "without": sorted(variant.without),
+                "present": sorted(variant.present),
                 "materials": dict(variant.materials),
                 "held": self.digests.layout,
             }

@@ -27,6 +27,7 @@ from heron.steps.contract import Kind
 from heron.steps.studies.common import Studied
 from heron.studies.constraints import constraint
 from heron.studies.contract import Made, Point, Trial, Value
+from heron.studies.digests import Digests
 from heron.studies.here import Here
 from heron.studies.kinds import made, problems, register, step_of
 from heron.studies.minimise import FAILED, minimise
@@ -520,6 +521,10 @@ def test_what_is_chosen_and_what_follows_from_it_makes_variants() -> None:
     assert not whole.without and bare.without == {"rod"} and bare.overrides == {"L": "0.16 m"}
     found = made(_study(step_from(STUDIES[2], document, []).step), document)
     used = with_variant(document, found.variables, (1.0, 0.16))
+    present, absent = (variant_of(found.variables, p) for p in ((0.0, 0.16), (1.0, 0.16)))
+    assert not present.of(used).parts[0].suspended, "it is taken back where it is suspended"
+    assert absent.of(document).parts[0].suspended
+    assert Digests(used, None)(present) != Digests(used, None)(absent)
     assert used.parts[0].suspended and used.parameters[0].expression == "160 mm"
     again = with_variant(used, found.variables, (0.0, 0.15))
     assert not again.parts[0].suspended and again.parameters[0].expression == "150 mm"
