@@ -270,12 +270,12 @@ def radiated_power(mesh: WireMesh, currents: Complexes, frequency: float) -> NDA
 
 def read(results: xr.Dataset, index: int, incident: Complexes) -> Sources:
     """The currents of a run under incident waves (P,) at sweep point ``index``."""
-    currents = np.einsum("p,psi->si", incident, results["current"].values[index])[None]
+    currents = np.einsum("p,psi->si", incident, results.variables["current"].values[index])[None]
     ground = None if results.attrs["ground"] == "none" else float(results.attrs["ground"])
     return Sources(
-        results["segment_start"].values,
-        results["segment_end"].values,
-        results["segment_radius"].values,
+        results.variables["segment_start"].values,
+        results.variables["segment_end"].values,
+        results.variables["segment_radius"].values,
         currents,
         ground,
     )

@@ -53,7 +53,7 @@ def far_field(results: xr.Dataset, index: int, theta_deg: Floats, phi_deg: Float
     """r·E (d, 2), θ and φ components in V, peak, at directions (d,); zero behind reflecting
     planes.
     """
-    f = float(results["frequency"].values[index])
+    f = float(results.variables["frequency"].values[index])
     theta, phi = np.radians(theta_deg), np.radians(phi_deg)
     known = sphere.recorded(results, index)
     field = (
@@ -79,7 +79,7 @@ def whole_sphere(results: xr.Dataset, index: int) -> sphere.Sphere:
     """
     known = sphere.recorded(results, index)
     if known is None:
-        f = float(results["frequency"].values[index])
+        f = float(results.variables["frequency"].values[index])
         known = sphere.Sphere(*sphere.sampled(source(results, index), f), f)
     return known
 
@@ -156,7 +156,7 @@ def figures(
     over[over <= 0] = np.nan
     d, g, r = decibel(4 * np.pi * best / over)
     return FarFieldFigures(
-        float(results["frequency"].values[index]),
+        float(results.variables["frequency"].values[index]),
         float(d),
         float(g),
         float(r),

@@ -157,13 +157,13 @@ def recorded(results: xr.Dataset, index: int, incident: Complexes | None = None)
     """
     if "sphere_e" not in results:
         return None
-    place = np.flatnonzero(results["sphere_index"].values == index)
+    place = np.flatnonzero(results.variables["sphere_index"].values == index)
     if not len(place):
         return None
-    a = results["drive"].values if incident is None else incident
-    samples = np.einsum("p,p...->...", a, results["sphere_e"].values[place[0]])
+    a = results.variables["drive"].values if incident is None else incident
+    samples = np.einsum("p,p...->...", a, results.variables["sphere_e"].values[place[0]])
     return Sphere(
         samples.astype(complex),
         np.array(json.loads(results.attrs["sphere_centre"])),
-        float(results["frequency"].values[index]),
+        float(results.variables["frequency"].values[index]),
     )

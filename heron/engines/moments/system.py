@@ -9,6 +9,7 @@ from __future__ import annotations
 
 from collections import defaultdict
 from dataclasses import dataclass
+from functools import cached_property
 
 import numpy as np
 from numba import get_num_threads
@@ -237,15 +238,22 @@ class WireSystem:
         segment.
         """
         impedance = self.wire_impedance(frequency) * self.length / 6
-        uses = self.basis.use_offsets
-        for segment in np.flatnonzero(impedance):
-            ends = [slice(uses[2 * segment + e], uses[2 * segment + e + 1]) for e in (0, 1)]
-            for i, a in enumerate(ends):
-                for j, b in enumerate(ends):
-                    signs = np.outer(self.basis.use_sign[a], self.basis.use_sign[b])
-                    out[np.ix_(self.basis.use_basis[a], self.basis.use_basis[b])] += (
-                        (2 - (i != j)) * impedance[segment] * signs
-                    )
+        row, column, segment, weight = self._overlaps
+        np.add.at(out, (row, column), weight * impedance[segment])
+
+    @cached_property
+    def _overlaps(self) -> tuple[Ints, Ints, Ints, Floats]:
+        """Rows, columns and segments (k,) where two shapes overlap, and their weights: twice the
+        product of their signs at one end of the segment, once at two.
+        """
+        b = self.basis
+        end = np.repeat(np.arange(len(b.use_offsets) - 1), np.diff(b.use_offsets))
+        first = b.use_offsets[2 * (end // 2)]
+        count = b.use_offsets[2 * (end // 2) + 2] - first
+        one = np.repeat(np.arange(len(end)), count)
+        other = np.arange(len(one)) - np.repeat(np.cumsum(count) - count - first, count)
+        weight = np.where(end[one] == end[other], 2.0, 1.0) * b.use_sign[one] * b.use_sign[other]
+        return b.use_basis[one], b.use_basis[other], end[one] // 2, weight
 
     def solve(self, frequency: float) -> tuple[Complexes, Complexes]:
         """Admittance matrix (P, P) in S and coefficients (m, P) for 1 V at each port, the others
