@@ -79,7 +79,7 @@ def arguments(parser: argparse.ArgumentParser) -> None:
         action="append",
         default=[],
         metavar="name",
-        help="rescale: these alone; all lengths that follow from no other one unless given",
+        help="rescale: these alone; unless given, those from which all lengths follow",
     )
     parser.add_argument(
         "--outcome",

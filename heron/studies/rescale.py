@@ -7,14 +7,15 @@ from dataclasses import dataclass
 from typing import Any, ClassVar
 
 from heron.errors import HeronError, ModelError
-from heron.model import Document
+from heron.model import Document, evaluate_document
 from heron.model.evaluation import evaluated_step
-from heron.quantities import names_in
+from heron.quantities import engineering, names_in, resolve_parameters
 from heron.quantities.expressions import LENGTH
 from heron.studies.contract import Findings, Made, Point, Solver, Trial, at
 from heron.studies.variables import Variable, variables_of
 
 RESONANCE = "f where abs(s11) is smallest"
+TRIED, SAME = 1.25, 1e-9  # a ratio, and what rounding makes of it
 
 
 @dataclass(frozen=True)
@@ -65,10 +66,21 @@ class Rescale:
 
 
 def lengths_of(document: Document) -> list[str]:
-    """Parameters that are lengths and follow from no other parameter."""
-    known = {p.name for p in document.parameters}
-    free = [p.name for p in document.parameters if not names_in(p.expression) & known]
-    return [v.name for v in variables_of(document, free)[0] if v.dimension == LENGTH]
+    """Parameters that are lengths, as many as have to be scaled so that all lengths are: those that
+    follow from others that are scaled, by a ratio and not by a sum, need not be.
+    """
+    values, _ = resolve_parameters(document.parameters, {})
+    lengths = {n: q.value for n, q in values.items() if q.dimension == LENGTH and q.value}
+    uses = {p.name: names_in(p.expression) for p in document.parameters}
+    chosen: list[str] = []
+    while True:
+        scaled, _ = resolve_parameters(
+            document.parameters, {n: f"{TRIED * lengths[n]!r} m" for n in chosen}
+        )
+        left = [n for n, v in lengths.items() if abs(scaled[n].value / v / TRIED - 1) > SAME]
+        if not left:
+            return [p.name for p in document.parameters if p.name in chosen]
+        chosen.append(next((n for n in left if not uses[n] & set(left)), left[0]))
 
 
 def made(step: Any, document: Document) -> Made:
@@ -80,5 +92,13 @@ def made(step: Any, document: Document) -> Made:
     wished = evaluated_step(step, values).wished
     if not wished > 0:
         raise ModelError("the wished frequency must be above zero", ("wished",))
+    plan = evaluate_document(document, plan=step.plan or None).plan
+    if plan is not None and not plan.f_start <= wished <= plan.f_stop:
+        raise ModelError(
+            f"{engineering(wished, 'Hz', 4)} is not in the plan's band,"
+            f" {engineering(plan.f_start, 'Hz', 4)} to {engineering(plan.f_stop, 'Hz', 4)}; rescale"
+            " by a plan whose band has both frequencies",
+            ("wished",),
+        )
     outcomes = step.outcomes or [RESONANCE]
     return Made(Rescale(variables, outcomes[0], wished), variables, outcomes, 2)

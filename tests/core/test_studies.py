@@ -33,6 +33,7 @@ from heron.studies.kinds import made, problems, register, step_of
 from heron.studies.minimise import FAILED, minimise
 from heron.studies.outcomes import outcome
 from heron.studies.polynomial import fitted
+from heron.studies.rescale import lengths_of
 from heron.studies.sensitivity import Sensitivity
 from heron.studies.sweep import Sweep
 from heron.studies.tolerance import Spread, Tolerance, indices, spread
@@ -302,6 +303,28 @@ def test_a_sweep_is_a_table_a_dataset_and_is_not_solved_twice(model: Path, tmp_p
     assert all(p.stat().st_mtime_ns == t for p, t in kept.items()), "what is known is not solved"
 
 
+def test_all_lengths_are_scaled_whatever_they_follow_from() -> None:
+    """Those of a wavelength by it, those of a sum by themselves."""
+    texts = {
+        "f0": "868 MHz",
+        "arm": "0.23 * wave",
+        "wave": "c0 / f0",
+        "radius": "1.5 mm",
+        "boom": "radius + 20 mm",
+        "n": "3",
+    }
+    document = load_document(
+        MODEL
+        | {
+            "parameters": [
+                *MODEL["parameters"],
+                *({"name": n, "expression": t} for n, t in texts.items()),
+            ]
+        }
+    )
+    assert lengths_of(document) == ["L", "r", "wave", "radius", "boom"]
+
+
 def test_a_dipole_is_rescaled_to_its_frequency_in_one_step(model: Path, tmp_path: Path) -> None:
     told = study(model, tmp_path, "--rescale", "868 MHz")
     print(f"ratio {told['ratio']:.4f}, off by {told['off']:.2e}")
@@ -547,6 +570,7 @@ WRONG = [
     ("Tolerance a of L ± 1 %, 0 samples", ("samples",), "whole number"),
     ("Sensitivity a by L, steps of 2", ("step",), "at most 0.2"),
     ("Rescale a to 0 MHz", ("wished",), "above zero"),
+    ("Rescale a to 433 MHz", ("wished",), "not in the plan's band"),
 ]
 
 

@@ -12,8 +12,8 @@ from heron.steps.studies.common import READING, Studied, Texts
 class Rescale(Studied):
     """Lengths scaled by one ratio, so that the first outcome becomes the wished frequency.
 
-    The outcome is where |S11| is smallest unless given; the ``parameters`` are all lengths that
-    follow from no other parameter unless given.
+    The outcome is where |S11| is smallest unless given; the ``parameters`` are, unless given, those
+    from which all lengths follow. The frequency before and the wished one are in the plan's band.
     """
 
     kind: Literal["rescale"] = "rescale"
