@@ -159,7 +159,8 @@ const tolerance: Finding = {
         )}
         {worst && (
           <p className="text-[12px] text-ink2">
-            Worst: variant {worst.variant + 1}, its least margin {number(worst.margin, 3)}.
+            {predicted?.count ? "Worst of the solved" : "Worst"}: variant {worst.variant + 1}, its
+            least margin {number(worst.margin, 3)}.
           </p>
         )}
         {Object.entries(outcomes).map(([text, f]) => (
