@@ -34,7 +34,8 @@ COMPONENTS = 12  # of curves, by which lengths are found
 SHORTEST, LONGEST = 0.1, 30.0  # lengths of the kernel, in ranges of the variables
 NOISES = (1e-7, 1e-3)  # of the variance: what solves' own noise may be
 STARTS = (0.7, 2.0, 6.0)
-MOST_FITTED = 400  # variants, evenly taken: more make no better lengths
+MOST_FITTED = 150  # variants, evenly taken: more make no better lengths
+MOST_TRIED = 60  # variants by which the number of poles is chosen
 MOST_POLES = 3
 PER_POLE = 4  # samples of a curve at least
 
@@ -105,11 +106,15 @@ def surrogate(points: Floats, curves: NDArray[Any], x: Floats | None = None) -> 
     samples = curves.shape[1]
     axis = np.linspace(-1, 1, samples) if x is None else 2 * (x - x[0]) / (x[-1] - x[0]) - 1
     most = min(MOST_POLES, samples // PER_POLE) if x is not None and np.iscomplexobj(curves) else 0
-    found = [_of_columns(points, curves, np.zeros((n, 0)), axis)]
-    for count in range(1, most + 1):
-        own = np.array([fitted(axis, curve, count) for curve in curves])
-        found.append(_of_columns(points, curves, own, axis))
-    return min(found, key=lambda s: float(np.sum(np.abs(s.alone - curves) ** 2)))
+
+    def with_poles(count: int, some: NDArray[np.int64]) -> Surrogate:
+        own = [fitted(axis, curve, count) if count else np.zeros(0) for curve in curves[some]]
+        return _of_columns(points[some], curves[some], np.array(own), axis)
+
+    some = np.unique(np.linspace(0, n - 1, MOST_TRIED).round().astype(np.int64))
+    found = [with_poles(count, some) for count in range(most + 1)]
+    best = min(found, key=lambda s: float(np.sum(np.abs(s.alone - curves[some]) ** 2)))
+    return best if len(some) == n else with_poles(best.poles, np.arange(n))
 
 
 def _of_columns(

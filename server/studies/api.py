@@ -142,6 +142,7 @@ def detail(study: Study) -> dict[str, Any]:
     """A study with its variants."""
     found = made(step_of(**study.step), load_document(study.revision.document))
     rows = study.variants.select_related("run").only(
+        "study",
         "place",
         "point",
         "known",

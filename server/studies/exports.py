@@ -57,7 +57,7 @@ def _touchstone(parts: Parts) -> bytes:
     with zipfile.ZipFile(out, "w", zipfile.ZIP_DEFLATED) as pack:
         pack.writestr("study.csv", as_csv(own.variables, found))
         rows = study.variants.filter(run__status=Status.FINISHED, beside=False)
-        for row in rows.only("place", "run_id"):
+        for row in rows.only("study", "place", "run_id"):
             results = store.load(row.run_id or 0)
             summary = Run.objects.values_list("summary", flat=True).get(id=row.run_id or 0)
             for capability in provided(results):

@@ -60,7 +60,11 @@ def ended(api: Api, project: int, number: int) -> Any:
 
 
 def test_a_study_from_its_sentence_to_files(
-    api: Api, project: int, worker: Callable[[], Any], tmp_path: Path
+    api: Api,
+    project: int,
+    worker: Callable[[], Any],
+    tmp_path: Path,
+    django_assert_max_num_queries: Any,
 ) -> None:
     worker()
     forecast = api.ask("get", f"/projects/{project}/studies/forecast?name=lengths").json()
@@ -126,7 +130,8 @@ def test_a_study_from_its_sentence_to_files(
 
     # of a study that is deleted, others keep what they have
     assert api.ask("delete", f"/projects/{project}/studies/{number}").status_code == 204
-    left = study(api, project, more["number"])
+    with django_assert_max_num_queries(8):  # and not one for each variant
+        left = study(api, project, more["number"])
     assert len(left["variants"]) == 9 and all(v["run"] for v in left["variants"])
 
 
