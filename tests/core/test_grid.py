@@ -493,6 +493,33 @@ def test_what_the_grid_cannot_carry_is_refused_in_words() -> None:
         raise ModelError(next(p.message for p in examined.errors))
 
 
+@pytest.mark.parametrize(("width", "pieces"), [("0.3 mm", True), ("1.2 mm", False)])
+def test_a_ring_narrower_than_its_cells_is_said_to_fall_to_pieces(width: str, pieces: bool) -> None:
+    data = json.loads((ROOT / "examples" / "panel-cell.json").read_text())
+    inner = next(p for p in data["parameters"] if p["name"] == "ring_inner")
+    inner["expression"] = f"ring_outer - {width}"
+    found = examine(load_document(data), plan="quick")
+    said = [p for p in found.problems if p.code == "broken-sheet"]
+    assert [p.path for p in said] == [("parts", 3)] * pieces
+    assert all("“ring” is in" in p.message for p in said)
+
+
+def test_two_sheets_in_one_part_are_no_broken_one() -> None:
+    """Apart in truth, and where metal of another part holds them together."""
+    strip = {"kind": "rectangle", "axis": "z", "material": "perfect conductor"}
+    parts = [
+        strip | {"name": "a", "corner": ["0", "0", "0"], "size": ["10 mm", "4 mm"]},
+        strip | {"name": "b", "corner": ["20 mm", "0", "0"], "size": ["10 mm", "4 mm"]},
+        {"kind": "combine", "name": "both", "operation": "fuse", "first": "a", "others": ["b"]},
+        strip | {"name": "ring", "corner": ["5 mm", "1 mm", "0"], "size": ["20 mm", "2 mm"]},
+    ]
+    plan = {"engine": "transient", "f_start": "2 GHz", "f_stop": "4 GHz", "points": "3"}
+    for some in (parts[:3], parts):
+        found = examine(load_document({"name": "strips", "parts": some, "plans": [plan]}))
+        assert not [p for p in found.problems if p.code == "broken-sheet"]
+        assert found.discretisation.structure.filled
+
+
 def test_a_very_fine_grid_is_filled_only_when_it_is_solved() -> None:
     found = patch({"plan.cells_per_wavelength": "70", "surround.mirror": ["none"] * 3})
     s = found.discretisation.structure

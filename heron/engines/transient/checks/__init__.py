@@ -22,6 +22,7 @@ CHECKS: list[Callable[[Evaluated, Geometry, Any], list[Problem]]] = [
     grids.thick_problems,
     grids.crowded_problems,
     grids.unresolved_problems,
+    grids.broken_problems,
     grids.media_problems,
     grids.outside_problems,
     grids.resolution_problems,

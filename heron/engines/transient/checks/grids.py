@@ -5,10 +5,13 @@ from __future__ import annotations
 from typing import Any
 
 import numpy as np
+from scipy.sparse import coo_array
+from scipy.sparse.csgraph import connected_components
 
 from heron.engines.transient.contents import dispersive
+from heron.engines.transient.outlines import facets, off_grid
 from heron.engines.transient.room import MARGIN, wall_distance
-from heron.engines.transient.structure import Structure
+from heron.engines.transient.structure import Floats, Structure
 from heron.engines.transient.thin_wires import LEAST_ROOM
 from heron.engines.transient.wishes import FINEST
 from heron.geometry import Geometry
@@ -17,6 +20,7 @@ from heron.model.substances import media_of
 from heron.problems import Problem
 from heron.quantities import engineering
 from heron.quantities.constants import C0
+from heron.shapes.bodies import Body
 from heron.steps.settings.transient import TransientSettings
 
 # cells from an edge of metal to what is nearest to it
@@ -29,6 +33,8 @@ FEWEST_CELLS = 15  # per wavelength of every medium: with fewer, phase errors mo
 # poles is worth a word
 POOR_FIT = 0.02
 POOR_LOSS = 0.03  # of its losses, likewise
+LEAST_PIECE = 0.1  # of the largest: a smaller piece of a sheet is the tip of a corner
+SAME_PLACE = 1e-7  # of a body's size: corners nearer than this are one
 
 
 def feeds_problems(model: Evaluated, geometry: Geometry, discretisation: Any) -> list[Problem]:
@@ -214,6 +220,81 @@ def unresolved_problems(model: Evaluated, geometry: Geometry, discretisation: An
             )
         )
     return out
+
+
+def broken_problems(model: Evaluated, geometry: Geometry, discretisation: Any) -> list[Problem]:
+    """Flat metal so narrow that it falls to pieces on the grid, such as a ring narrower than the
+    cells it is drawn on.
+    """
+    s: Structure = discretisation.structure
+    media = media_of(model)[0]
+    out = []
+    bodies = geometry.placed.bodies if geometry.bodies and s.filled else []
+    for number, body in enumerate(bodies, start=1):
+        flat = not body.solid and not off_grid(body) and body.material not in media
+        if not flat or not _whole_inside(s, body):
+            continue
+        sizes = _pieces(s, body, number)
+        expected = _in_truth(facets(body, s.largest))
+        if len(sizes) > expected and sizes[expected] > LEAST_PIECE * sizes[0]:
+            out.append(
+                Problem(
+                    "look",
+                    "broken-sheet",
+                    f"“{body.name}” is in {len(sizes)} pieces on this grid"
+                    + (f", not {expected}" if expected > 1 else ""),
+                    "it is narrower than the cells there: make it wider, refine the grid there, or"
+                    " ask for more cells per wavelength",
+                    ("parts", body.step),
+                )
+            )
+    return out
+
+
+def _whole_inside(s: Structure, body: Body) -> bool:
+    """Whether no mirror plane or end of a period cuts a body."""
+    low, high = body.bounds
+    first, last = (np.array([line[end] for line in s.lines]) for end in (0, -1))
+    return bool((low > first + s.near).all() and (high < last - s.near).all())
+
+
+def _pieces(s: Structure, body: Body, number: int) -> list[int]:
+    """How many edges each piece of a sheet, ``number`` on the grid, has there, the largest first;
+    other metal that touches it holds it together.
+    """
+    low, high = body.bounds
+    block = tuple(
+        slice(
+            max(int(np.searchsorted(line, low[k])) - 2, 0), int(np.searchsorted(line, high[k])) + 2
+        )
+        for k, line in enumerate(s.lines)
+    )
+    metal, owner = s.metal[(slice(None), *block)], s.edge_owner[(slice(None), *block)]
+    shape = metal.shape[1:]
+    c, *at = np.nonzero(metal)
+    start = np.ravel_multi_index(tuple(at), shape)
+    inside = np.array([a + (c == k) < shape[k] for k, a in enumerate(at)]).all(axis=0)
+    stop = start + np.array([int(np.prod(shape[k + 1 :])) for k in range(3)])[c]
+    c, start, stop = c[inside], start[inside], stop[inside]
+    own = (owner[metal] == number)[inside]
+    count = int(np.prod(shape))
+    links = coo_array((np.ones(len(start)), (start, stop)), shape=(count, count))
+    _, label = connected_components(links, directed=False)
+    return sorted(np.unique(label[start[own]], return_counts=True)[1].tolist(), reverse=True)
+
+
+def _in_truth(corners: Floats) -> int:
+    """In how many pieces triangles (m, 3, 3) are."""
+    size = float(np.ptp(corners.reshape(-1, 3), axis=0).max())
+    places = np.round(corners.reshape(-1, 3) / (SAME_PLACE * size)).astype(np.int64)
+    _, number = np.unique(places, axis=0, return_inverse=True)
+    of_each = number.reshape(-1, 3)
+    count = int(of_each.max()) + 1
+    links = coo_array(
+        (np.ones(2 * len(of_each)), (np.tile(of_each[:, 0], 2), of_each[:, 1:].T.ravel())),
+        shape=(count, count),
+    )
+    return int(connected_components(links, directed=False)[0])
 
 
 def media_problems(model: Evaluated, geometry: Geometry, discretisation: Any) -> list[Problem]:
