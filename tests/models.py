@@ -409,7 +409,8 @@ ROD: dict[str, Any] = {  # a dipole of seconds, with studies
             "name": "saw",
             "spreads": [{"parameter": "L", "spread": "2 %"}],
             "specs": ["|S11| < -10 dB from 860 to 876 MHz"],
-            "samples": "12",
+            "samples": "64",
+            "solved": "12",
         },
         {
             "kind": "sweep",

@@ -142,7 +142,7 @@ def figures(
     best, where = -1.0, (0.0, 0.0)
     for _ in range(3):
         own = np.radians(theta), np.radians(phi)
-        u = intensity(whole.mesh(*own))
+        u = intensity(whole.mesh(*own, phased=False))
         u[hidden(results, own[0][:, None], own[1][None, :])] = 0
         # Equal maxima (a dipole's ring) resolve to the first direction, not to rounding noise.
         i, j = np.argwhere(u >= u.max() * (1 - 1e-6))[0]

@@ -81,11 +81,15 @@ class Sphere:
             out[part] = np.einsum("dnc,dn->dc", along.reshape(len(along), len(self.n), 2), round_)
         return out * self._shift(directions(theta, phi))[:, None]
 
-    def mesh(self, theta: Floats, phi: Floats) -> Complexes:
-        """(θ, φ, 2) V at all pairs of angles in radians."""
+    def mesh(self, theta: Floats, phi: Floats, phased: bool = True) -> Complexes:
+        """(θ, φ, 2) V at all pairs of angles in radians; without the phase of its centre where only
+        magnitudes are asked for.
+        """
         along = _turns(theta.tobytes(), len(self.m)) @ self.waves.reshape(len(self.m), -1)
         around = _turns(phi.tobytes(), len(self.n))
         out = around @ along.reshape(len(theta), len(self.n), 2)  # (θ, φ, 2)
+        if not phased:
+            return np.asarray(out)
         return np.asarray(out * self._shift(directions(theta[:, None], phi[None, :]))[..., None])
 
     def _shift(self, direction: Floats) -> Complexes:

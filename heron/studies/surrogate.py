@@ -36,6 +36,7 @@ NOISES = (1e-7, 1e-3)  # of the variance: what solves' own noise may be
 STARTS = (0.7, 2.0, 6.0)
 MOST_FITTED = 150  # variants, evenly taken: more make no better lengths
 MOST_TRIED = 60  # variants by which the number of poles is chosen
+SEED = 1868
 MOST_POLES = 3
 PER_POLE = 4  # samples of a curve at least
 
@@ -104,14 +105,16 @@ def surrogate(points: Floats, curves: NDArray[Any], x: Floats | None = None) -> 
     if (np.ptp(points, axis=0) == 0).any():
         raise HeronError("a dial needs a value that differs between variants")
     samples = curves.shape[1]
-    axis = np.linspace(-1, 1, samples) if x is None else 2 * (x - x[0]) / (x[-1] - x[0]) - 1
-    most = min(MOST_POLES, samples // PER_POLE) if x is not None and np.iscomplexobj(curves) else 0
+    axis, most = np.zeros(samples), 0
+    if x is not None and samples > 1 and np.iscomplexobj(curves):
+        axis = 2 * (x - x[0]) / (x[-1] - x[0]) - 1
+        most = min(MOST_POLES, samples // PER_POLE)
 
     def with_poles(count: int, some: NDArray[np.int64]) -> Surrogate:
         own = [fitted(axis, curve, count) if count else np.zeros(0) for curve in curves[some]]
         return _of_columns(points[some], curves[some], np.array(own), axis)
 
-    some = np.unique(np.linspace(0, n - 1, MOST_TRIED).round().astype(np.int64))
+    some = np.sort(np.random.default_rng(SEED).permutation(n)[:MOST_TRIED])
     found = [with_poles(count, some) for count in range(most + 1)]
     best = min(found, key=lambda s: float(np.sum(np.abs(s.alone - curves[some]) ** 2)))
     return best if len(some) == n else with_poles(best.poles, np.arange(n))

@@ -143,6 +143,8 @@ def test_studies_that_decide_as_they_go(api: Api, project: int, worker: Callable
     told = ended(api, project, start(api, project, "saw"))
     own = told["found"]["yield"]
     assert own["low"] <= own["value"] <= own["high"]
+    assert told["found"]["predicted"]["count"] == 52
+    assert 0 < told["found"]["predicted"]["error"][""] < 1
     path = f"/projects/{project}/studies/{told['number']}"
     asked = f"{path}/dials?channels=s11,gain,phi0&frequency=868e6"
     header, arrays = unpacked(api.ask("get", asked).content)
