@@ -136,7 +136,7 @@ def summarise(examination: Examination, results: xr.Dataset, wall: float) -> dic
         "cells": int(results.attrs["cells"]) if "cells" in results.attrs else None,
         "solves": int(results.attrs["solves"]),
         "status": results.attrs["status"],
-        "held": bool(results.attrs["held"]),
+        "held": bool(results.attrs.get("held", 0)),
         "interpolation_error": float(results.attrs["interpolation_error"]),
         "error_estimate": errors_in(results),
         "advice": None if advice is None else vars(advice),

@@ -17,6 +17,7 @@ from heron.runner import solve_in_rounds
 
 FOLDER = Path(__file__).parents[2] / "examples/starts"
 FILES = sorted(FOLDER.glob("*.json"))
+MOST_CELLS = 4_000_000  # or unknowns: minutes
 
 
 def document_of(path: Path) -> Document:
@@ -30,7 +31,8 @@ def test_a_start_can_be_solved_as_it_stands(path: Path) -> None:
     assert ElementTree.parse(path.with_suffix(".svg")).getroot().tag.endswith("svg")
     found = examine(document_of(path))
     assert found.sound and found.problems == []
-    assert found.forecast is not None and found.forecast.seconds < 300
+    # seconds are those of this machine as busy as it is now
+    assert found.forecast is not None and found.forecast.size < MOST_CELLS
 
 
 @pytest.mark.parametrize("path", FILES, ids=lambda p: p.stem)
