@@ -2,10 +2,16 @@ import { describe, expect, it } from "vitest";
 import type { Packet } from "../../api/client";
 import type { StudyDetail } from "../../api/types";
 import { C0 } from "../../format";
-import { shaped, shareOf, unwrapped, varied, written } from "./family";
+import { firstFormula, shaped, shareOf, unwrapped, varied, written } from "./family";
 import { impedance, levels, predicted } from "./surrogate";
 
 describe("curves of variants", () => {
+  it("begin with what the study speaks of", () => {
+    expect(firstFormula(["deg(arg(reflection)) at 5.8 GHz"])).toBe("reflection");
+    expect(firstFormula(["smallest db20(s11)"])).toBe("s11");
+    expect(firstFormula([])).toBe("s11");
+  });
+
   it("takes out steps of a turn", () => {
     expect(unwrapped([170, -170, -10, 160])).toEqual([170, 190, 350, 520]);
     expect(unwrapped([-170, 170])).toEqual([-170, -190]);

@@ -82,3 +82,7 @@ export function shaped(
 /** The variant that a tuning or rescaling found best; of a sweep none. */
 export const bestOf = (study: StudyDetail): number | null =>
   (study.found.best as { variant?: number } | undefined)?.variant ?? null;
+
+/** What curves of variants show first: of cells that are lit the wave that outcomes speak of, else S11. */
+export const firstFormula = (outcomes: string[]): string =>
+  /\b(reflection|transmission)\b/.exec(outcomes.join(" "))?.[0] ?? "s11";

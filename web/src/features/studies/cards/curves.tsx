@@ -9,7 +9,7 @@ import { Card, Choice, Nothing, Value } from "../../readout/Card";
 import { type CardProps, useSetting } from "../../readout/context";
 import { scaled } from "../../../format";
 import { keyOf, useStudyCursor } from "../cursor";
-import { type Form, type Unwrapped, named, shaped, shareOf, varied } from "../family";
+import { firstFormula, type Form, type Unwrapped, named, shaped, shareOf, varied } from "../family";
 import { Scale } from "../Scale";
 import { levels, predicted } from "../surrogate";
 import { useDials, useRested, useStudy } from "../useStudy";
@@ -32,7 +32,11 @@ const UNITS: Partial<Record<Form, string>> = { dB: "dB", phase: "°" };
 export function StudyCurves(props: CardProps) {
   const own = useStudy(props);
   const { study, solved } = own;
-  const [formula, setFormula] = useSetting<string>(props, "formula", "s11");
+  const [formula, setFormula] = useSetting<string>(
+    props,
+    "formula",
+    firstFormula(study?.outcomes ?? []),
+  );
   const [form, setForm] = useSetting<Form>(props, "form", "dB");
   const [unwrap, setUnwrap] = useSetting<Unwrapped>(props, "unwrap", "no");
   const [plane, setPlane] = useSetting<number>(props, "plane", 0);
