@@ -46,6 +46,11 @@ class Trial:
     known: bool = False
     unread: bool = False
 
+    def number(self, text: str) -> float:
+        """An outcome as a number; not a number where it is a curve."""
+        found = self.outcomes[text].number
+        return float("nan") if found is None else found
+
 
 Solver = Callable[[Sequence[Point]], list[Trial]]
 """Solves variants, in any order and number at a time; their trials in the order of the points."""

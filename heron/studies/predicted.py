@@ -83,14 +83,6 @@ class Predicted:
         curves = {name: own.alone for name, (_, own) in self._curves.items()}
         return self._outcomes(curves, {t: own.alone for t, own in self._numbers.items()})
 
-    def errors(self) -> dict[str, float]:
-        """What outcomes are off by, RMS, when a trial is left out."""
-        off: dict[str, list[float]] = {own.text: [] for own in self.outcomes}
-        for trial, said in zip(self._good, self.alone(), strict=True):
-            for text, value in said.items():
-                off[text].append(_number(value) - _number(trial.outcomes[text]))
-        return {text: float(np.sqrt(np.nanmean(np.square(own)))) for text, own in off.items()}
-
     def _outcomes(
         self, curves: Mapping[str, Floats], numbers: Mapping[str, Floats]
     ) -> list[Mapping[str, Value]]:
@@ -120,7 +112,3 @@ class Predicted:
 
 def _same(a: Floats | None, b: Floats | None) -> bool:
     return a is not None and b is not None and np.array_equal(a, b)
-
-
-def _number(value: Value) -> float:
-    return float("nan") if value.number is None else value.number

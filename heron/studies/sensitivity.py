@@ -66,9 +66,7 @@ class Sensitivity:
             if value.number is None:
                 continue
             rows = {
-                v.name: self._derivative(
-                    v, [_number(t, name) for t in trials[1 + 4 * k : 5 + 4 * k]]
-                )
+                v.name: self._derivative(v, [t.number(name) for t in trials[1 + 4 * k : 5 + 4 * k]])
                 for k, v in enumerate(self.variables)
             }
             ranked = sorted(rows, key=lambda n: -abs(rows[n]["per_cent"]))
@@ -92,10 +90,6 @@ class Sensitivity:
             "per_cent": float(found * cent),
             "per_cent_error": float(abs(error * cent)),
         }
-
-
-def _number(trial: Trial, name: str) -> float:
-    return float(trial.outcomes[name].number or 0.0)
 
 
 def made(step: Any, document: Document) -> Made:

@@ -165,14 +165,14 @@ class Tolerance:
             own = [abs(read(a) - read(b)) for a, b in zip(alone, good, strict=True)]
             return float(np.nanquantile(own, CONFIDENCE, method="higher"))
 
-        doubt = {o.text: off(partial(_number, name=o.text)) for o in read}
+        doubt = {o.text: off(partial(Trial.number, text=o.text)) for o in read}
         if self.specs:
             doubt[""] = off(self._margin)
         return others, doubt
 
     def _margin(self, trial: Trial) -> float:
         """The least of all spec lines."""
-        return min(_number(trial, s) for s in self.specs)
+        return min(trial.number(s) for s in self.specs)
 
     def _yield(
         self, good: Sequence[Trial], others: Sequence[Trial], doubt: float
@@ -206,8 +206,8 @@ class Tolerance:
         for name, value in good[0].outcomes.items():
             if value.number is None:
                 continue
-            read = [t for t in good if np.isfinite(_number(t, name))]
-            y = np.array([_number(t, name) for t in read])
+            read = [t for t in good if np.isfinite(t.number(name))]
+            y = np.array([t.number(name) for t in read])
             own: dict[str, Any] = {
                 "unit": value.unit,
                 "mean": float(y.mean()),
@@ -228,11 +228,6 @@ class Tolerance:
 
     def _shares(self, model: Polynomial) -> tuple[Floats, Floats]:
         return indices(model, [s.distribution for s in self.spreads], FOR_INDICES)
-
-
-def _number(trial: Trial, name: str) -> float:
-    found = trial.outcomes[name].number
-    return float("nan") if found is None else found
 
 
 def indices(
