@@ -45,6 +45,7 @@ from server.projects.files import provider  # noqa: E402
 from server.runs import store  # noqa: E402
 from server.runs.ending import end, fail, log  # noqa: E402
 from server.runs.figures import figures_of  # noqa: E402
+from server.runs.heart import beating  # noqa: E402
 from server.runs.models import ACTIVE, KeptCurves, Run, Status, Wish  # noqa: E402
 from server.runs.warm import DONE  # noqa: E402
 
@@ -134,11 +135,10 @@ def _serve(claimed: Run, threads: int) -> None:
     """Solves one run, whatever comes of it."""
     run_id = claimed.id
     numba.set_num_threads(min(threads, numba.config.NUMBA_NUM_THREADS))
-    ended = threading.Event()
-    beat = threading.Thread(target=_heartbeat, args=(run_id, ended), daemon=True)
-    beat.start()
+    own = Run.objects.filter(id=run_id)
     try:
-        with threadpool_limits(threads):
+        beats = beating(lambda: own.update(heartbeat=timezone.now()), HEARTBEAT_S)
+        with beats, threadpool_limits(threads):
             _solve(claimed)
     except Stopped as stopped:
         end(run_id, Status.STOPPED, stopped.message)
@@ -149,9 +149,6 @@ def _serve(claimed: Run, threads: int) -> None:
             run_id,
             "there was not enough memory; use fewer segments per wavelength or a smaller model",
         )
-    finally:
-        ended.set()
-        beat.join()
 
 
 @transaction.atomic
@@ -178,16 +175,6 @@ def _claim(**which: Any) -> Run | None:
     run.save()
     log(run.id, f"started on {platform.node()}")
     return run
-
-
-def _heartbeat(run_id: int, ended: threading.Event) -> None:
-    while not ended.is_set():
-        try:
-            Run.objects.filter(id=run_id).update(heartbeat=timezone.now())
-        except DatabaseError:
-            close_old_connections()  # the database is away; try again at the next beat
-        ended.wait(HEARTBEAT_S)
-    connections.close_all()
 
 
 Read = tuple[dict[str, Any], bytes]  # outcomes of a study's variant, and its curves

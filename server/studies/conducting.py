@@ -18,11 +18,13 @@ from heron.errors import HeronError, Stopped
 from heron.model import load_document
 from heron.studies.contract import Trial
 from heron.studies.kinds import made, step_of
+from server.runs.heart import beating
 from server.runs.models import Status, Wish
 from server.studies.models import Study
-from server.studies.solving import Queued, patiently
+from server.studies.solving import Queued, Superseded, conducted, patiently
 
 TELL_S = 2.0
+BEAT_S = 1.0
 log = logging.getLogger(__name__)
 
 
@@ -35,8 +37,11 @@ def conduct(study_id: int) -> None:
         document = load_document(study.revision.document)
         own = made(step_of(**study.step), document)
         teller = _Teller(study, own.study)
-        findings = own.study.run(Queued(study, own, document, teller))
+        with beating(lambda: conducted(study).update(heartbeat=timezone.now()), BEAT_S):
+            findings = own.study.run(Queued(study, own, document, teller))
         patiently(lambda: _end(study, Status.FINISHED, "", findings.told))
+    except Superseded:
+        log.warning("study %s has another conductor", study_id)
     except Stopped:
         patiently(lambda: _end(study, Status.STOPPED, "stopped"))
     except HeronError as error:
@@ -83,9 +88,9 @@ def _claim(study_id: int) -> Study | None:
 
 @transaction.atomic
 def _end(study: Study, status: Status, reason: str, found: dict[str, Any] | None = None) -> None:
-    own = Study.objects.select_for_update().filter(id=study.id).first()
+    own = conducted(study).select_for_update().first()
     if own is None:
-        return
+        return  # deleted, or another's
     own.status, own.reason, own.finished, own.wish = status, reason, timezone.now(), Wish.NONE
     if found is not None:
         own.found = found

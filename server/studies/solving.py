@@ -9,7 +9,7 @@ from typing import Any, TypeVar
 
 from django.db import Error as DatabaseError
 from django.db import close_old_connections, transaction
-from django.db.models import Case, Count, Q, When
+from django.db.models import Case, Count, Q, QuerySet, When
 from django.utils import timezone
 
 from heron.errors import Stopped
@@ -29,7 +29,7 @@ from server.runs.tasks import BEHIND_RUNS, solve_variants
 from server.studies.models import Study, StudyVariant
 
 LOOK_S = (0.03, 0.3)  # between looks at what is solved: at first, and when it takes long
-BEAT_S = 1.0
+READ_S = 1.0
 JOBS = 32  # that take variants of one study: more workers than that share them all the same
 ATTEMPTS = 30  # at the database, a second apart
 AT_ONCE = 500  # rows written in one statement
@@ -48,6 +48,15 @@ def patiently(ask: Callable[[], T]) -> T:
             close_old_connections()
             time.sleep(1)
     raise AssertionError
+
+
+class Superseded(Exception):
+    """Another conducts the study now, or it is deleted."""
+
+
+def conducted(study: Study) -> QuerySet[Study]:
+    """The study as long as nobody has taken it up since."""
+    return Study.objects.filter(id=study.id, attempts=study.attempts)
 
 
 @dataclass
@@ -84,7 +93,11 @@ class Queued:
     def rows(self, points: Sequence[Point], first: int) -> list[StudyVariant]:
         """A row for each point, with its run; rows of other points, as of an earlier version that
         went another way, are dropped.
+
+        :raises Superseded: the study has another conductor.
         """
+        if conducted(self.study).select_for_update().first() is None:
+            raise Superseded
         own = self.study.variants.filter(place__gte=first, place__lt=first + len(points))
         rows = {v.place: v for v in own if v.point == list(points[v.place - first])}
         own.exclude(place__in=rows).delete()
@@ -193,32 +206,37 @@ class Queued:
         """Until all have ended.
 
         :raises Stopped: somebody asked for it.
+        :raises Superseded: the study has another conductor.
         """
-        beaten, look = 0.0, LOOK_S[0]
+        read, look = 0.0, LOOK_S[0]
         waiting = {v.run_id for v in rows}
         while True:
             left = patiently(lambda: self._left(waiting))
-            if time.monotonic() - beaten > BEAT_S:
-                beaten = time.monotonic()
-                patiently(lambda: beat(self.study))
-                if len(rows) > 1:
-                    ended = patiently(lambda: self.trials(rows, ended=True))
-                    self.told([*self._trials, *ended])
+            if len(rows) > 1 and time.monotonic() - read > READ_S:
+                ended = patiently(lambda: self.trials(rows, ended=True))
+                self.told([*self._trials, *ended])
+                read = time.monotonic()
             if left == 0:
                 break
             time.sleep(look)
             look = min(LOOK_S[1], 1.1 * look)
-        if Study.objects.get(id=self.study.id).wish == Wish.STOP:
+        if patiently(self._wish) == Wish.STOP:
             raise Stopped("stopped")
 
     def _left(self, waiting: set[int | None]) -> int:
         """How many have not ended. Asked to stop, it stops them."""
         active = Run.objects.filter(study=self.study, status__in=ACTIVE)
-        if Study.objects.values_list("wish", flat=True).get(id=self.study.id) == Wish.STOP:
+        if self._wish() == Wish.STOP:
             stop_variants(self.study.id)
         if len(waiting) < AT_ONCE:
             active = active.filter(id__in=waiting)
         return active.count()
+
+    def _wish(self) -> str:
+        wish = conducted(self.study).values_list("wish", flat=True).first()
+        if wish is None:
+            raise Superseded
+        return wish
 
     def trials(self, rows: Sequence[StudyVariant], ended: bool = False) -> list[Trial]:
         """Trials of variants that have ended; of many of which some have ``ended``, those before
@@ -267,11 +285,6 @@ def defer_variants(study_id: int, count: int) -> None:
     """Jobs that take so many queued variants of a study."""
     for _ in range(min(count, JOBS)):
         solve_variants.configure(priority=BEHIND_RUNS).defer(study_id=study_id)
-
-
-def beat(study: Study) -> None:
-    """That somebody looks after a study."""
-    Study.objects.filter(id=study.id).update(heartbeat=timezone.now())
 
 
 def stop_variants(study_id: int) -> None:

@@ -17,10 +17,13 @@ import pytest
 import xarray as xr
 
 from heron.model import load_document
+from heron.studies.kinds import made, step_of
 from server.projects.actions import create_project
 from server.runs.models import Run, Status
 from server.studies.actions import take_up_studies
+from server.studies.conducting import conduct
 from server.studies.models import Study
+from server.studies.solving import Queued, Superseded
 from tests.models import ROD
 from tests.server.conftest import Api, person, signed_in, unpacked
 from tests.waiting import until
@@ -223,9 +226,9 @@ def test_paused_stopped_and_gone_on_with(api: Api, project: int, worker: Callabl
     assert study(api, project, number)["status"] == "paused"
     assert api.ask("post", f"{path}/continue").json()["status"] == "running"
     until(lambda: own.filter(status=Status.FINISHED).count() > held)
-    api.ask("post", f"{path}/stop")
+    assert api.ask("post", f"{path}/stop").status_code == 200
     told = ended(api, project, number)
-    assert told["status"] == "stopped"
+    assert told["status"] == "stopped", told["reason"]
     assert told["counts"]["finished"] + told["counts"]["stopped"] == 1000
     assert api.ask("post", f"{path}/pause").status_code == 409
     solved = told["counts"]["finished"]
@@ -233,6 +236,28 @@ def test_paused_stopped_and_gone_on_with(api: Api, project: int, worker: Callabl
     until(lambda: study(api, project, number)["counts"].get("finished", 0) > solved)
     api.ask("post", f"{path}/stop")
     ended(api, project, number)
+
+
+def test_who_is_no_longer_its_conductor_neither_ends_a_study_nor_adds_to_it(
+    api: Api, project: int, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    number = start(api, project, "lengths")
+    own = Study.objects.filter(number=number, project=project)
+
+    def falls_silent(solver: Queued, waiting: Any) -> int:
+        own.update(attempts=2, wish="stop")  # as another does that takes it up
+        return 0
+
+    monkeypatch.setattr(Queued, "_left", falls_silent)
+    conduct(own.get().id)
+    assert own.get().status == Status.RUNNING and own.get().wish == "stop"
+    before = own.get()
+    own.update(attempts=3)
+    document = load_document(before.revision.document)
+    solver = Queued(before, made(step_of(**before.step), document), document, lambda trials: None)
+    with pytest.raises(Superseded):
+        solver([(0.2,)])
+    assert before.variants.count() == 5
 
 
 def test_two_workers_one_of_which_dies_solve_every_variant_once(
