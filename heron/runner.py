@@ -63,7 +63,8 @@ def solve_in_rounds(
     """
     engine, model = ENGINES[examination.engine], examination.model
     sizes = engine.rounds(model.plan)
-    costs = [engine.cost(size) for size in sizes]
+    order = engine.cost_order(examination.discretisation)
+    costs = [size**-order for size in sizes]
     done: list[rounds.Round] = []
     captured = places(model) if len(sizes) > 1 else {}  # one round has nothing to compare with
     kept: xr.Dataset | None = None
@@ -71,7 +72,9 @@ def solve_in_rounds(
         part, started = _part_of(progress, number, costs), perf_counter()
         try:
             made = examination.discretisation if size == 1 else examination.discretised(size)
-            results = engine.solve(model, made, part, inputs).assign_attrs(held=int(made.held))
+            results = engine.solve(model, made, part, inputs).assign_attrs(
+                held=int(made.held), cost_order=order
+            )
         except ModelError:
             if size == 1:
                 raise

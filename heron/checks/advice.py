@@ -12,7 +12,7 @@ import numpy as np
 import xarray as xr
 
 from heron.checks.trust import judged_errors
-from heron.engines import ENGINES, Engine
+from heron.engines import ENGINES
 from heron.engines.contract import Change, changed
 from heron.results.capabilities import judged, leading
 
@@ -24,6 +24,7 @@ LEAST = 1.15  # times as fine: less changes hardly anything
 # of that error, in amplitude: what is still ringing counts, and the run goes on for longer
 RING = 0.3
 ROUNDS = 3
+COST_ORDER = 4.0  # of runs too old to say how their time goes
 
 
 @dataclass(frozen=True)
@@ -61,9 +62,10 @@ def advise(results: xr.Dataset, plan: Any, wall: float) -> Advice | None:
         changes += longer
     if not out and not changes:
         return None
-    fixed, grown = _times(results, engine, wall)
+    order = float(results.attrs.get("cost_order", COST_ORDER))
+    fixed, grown = _times(results, order, wall)
     then = changed(SimpleNamespace(**vars(plan) | out), engine.name, changes)
-    costs = [engine.cost(size / finer) for size in engine.rounds(then)]
+    costs = [(size / finer) ** -order for size in engine.rounds(then)]
     seconds = len(costs) * fixed + sum(costs) * grown * grows
     said = [f"{value:g} {name}" for name, value in out.items()]
     said += [f"{change.value:g} {change.words}" for change in changes]
@@ -75,7 +77,7 @@ def advise(results: xr.Dataset, plan: Any, wall: float) -> Advice | None:
     )
 
 
-def _times(results: xr.Dataset, engine: Engine, wall: float) -> tuple[float, float]:
+def _times(results: xr.Dataset, order: float, wall: float) -> tuple[float, float]:
     """Seconds that a round takes however fine it is, and those that one as fine as the last takes
     beyond, from the times of the last two.
     """
@@ -84,6 +86,6 @@ def _times(results: xr.Dataset, engine: Engine, wall: float) -> tuple[float, flo
     )
     if len(seconds) < 2:
         return 0.0, wall
-    before = engine.cost(float(sizes[-2]))
+    before = float(sizes[-2]) ** -order
     grown = float(np.clip((seconds[-1] - seconds[-2]) / (1 - before), 0.0, seconds[-1]))
     return float(seconds[-1]) - grown, grown

@@ -161,10 +161,8 @@ class Engine(Protocol):
     def rounds(self, plan: Any) -> list[float]:
         """Sizes of the rounds that a plan asks for, falling to 1."""
 
-    def cost(self, size: float) -> float:
-        """Time of a solve with cells or segments ``size`` times as large, over that of one as the
-        plan asks.
-        """
+    def cost_order(self, discretisation: Any) -> float:
+        """The time of a solve goes as the size of cells, segments or triangles to minus this."""
 
     def finer(self, plan: Any, factor: float) -> list[Change]:
         """What makes cells or segments ``factor`` times as fine; without what is at its most."""

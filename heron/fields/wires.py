@@ -2,16 +2,13 @@
 
 from __future__ import annotations
 
-from functools import lru_cache
-
 import numpy as np
 import xarray as xr
 from numba import njit, prange
 from numpy.typing import NDArray
 
-from heron.discretise import WireMesh
 from heron.fields.phases import cos_sin
-from heron.quantities.constants import C0, EPS0, ETA0, MU0
+from heron.quantities.constants import C0, EPS0, MU0
 
 Floats = NDArray[np.float64]
 Complexes = NDArray[np.complex128]
@@ -223,49 +220,6 @@ class Sources:
             h,
         )
         return e, h
-
-
-@lru_cache(maxsize=256)
-def _gauss(count: int) -> tuple[Floats, Floats]:
-    """Nodes and weights from −1 to 1, the same for most frequencies of a sweep."""
-    return np.polynomial.legendre.leggauss(count)
-
-
-def sphere_rule(radius: float, frequency: float, half: bool) -> tuple[Floats, Floats, Floats]:
-    """θ, φ (d,) and weights (d,) of a product rule exact for the power pattern of a source within
-    ``radius``.
-
-    A field of size a has spherical harmonics up to about ka + 6 + 2 (ka)^(1/3) (Hansen, *Spherical
-    Near-Field Antenna Measurements*, ch. 2, with a margin); its power twice that.
-    """
-    ka = 2 * np.pi * frequency / C0 * radius
-    order = int(np.ceil(ka + 6 + 2 * np.cbrt(ka)))
-    nodes, weights = _gauss(order + 1)
-    if half:
-        nodes, weights = 0.5 * (nodes + 1), 0.5 * weights
-    count = 2 * order + 2
-    phi = 2 * np.pi * np.arange(count) / count
-    theta = np.arccos(nodes)
-    return (
-        np.repeat(theta, count),
-        np.tile(phi, len(theta)),
-        np.repeat(weights, count) * 2 * np.pi / count,
-    )
-
-
-def radiated_power(mesh: WireMesh, currents: Complexes, frequency: float) -> NDArray[np.complex128]:
-    """Hermitian form (P, P) in W: aᴴ M a is the power radiated under incident waves a.
-
-    :param currents: (P, n, 2) A for unit incident waves.
-    """
-    extent = mesh.nodes - mesh.nodes.mean(axis=0)
-    radius = float(np.linalg.norm(extent, axis=1).max())
-    if mesh.ground is not None:
-        radius += float(np.abs(mesh.nodes[:, 2] - mesh.ground).max())
-    theta, phi, weight = sphere_rule(radius, frequency, mesh.ground is not None)
-    sources = Sources(mesh.start, mesh.end, mesh.radius, currents, mesh.ground)
-    field = sources.far_field(theta, phi, frequency)
-    return np.asarray(np.einsum("pdc,d,qdc->pq", field.conj(), weight, field) / (2 * ETA0))
 
 
 def read(results: xr.Dataset, index: int, incident: Complexes) -> Sources:

@@ -7,7 +7,7 @@ from typing import Any
 
 import numpy as np
 from OCP.BRep import BRep_Tool
-from OCP.BRepAdaptor import BRepAdaptor_Surface
+from OCP.BRepAdaptor import BRepAdaptor_Curve, BRepAdaptor_Surface
 from OCP.BRepBuilderAPI import BRepBuilderAPI_MakeVertex
 from OCP.BRepFilletAPI import BRepFilletAPI_MakeChamfer, BRepFilletAPI_MakeFillet
 from OCP.BRepGProp import BRepGProp_Face
@@ -124,3 +124,20 @@ def thickened(sheet: Shape, thickness: float) -> Shape:
             "the sheet cannot be thickened that far; its bends are too tight", ("thickness",)
         )
     return simplest(made.GetResultShape())
+
+
+def edges_at(shape: Shape, at: Floats, reach: float, unit: float) -> list[Floats]:
+    """Directions (3,) of the edges of a shape that come as near to a point (3,) as ``reach``, m."""
+    vertex = BRepBuilderAPI_MakeVertex(point(at, unit)).Vertex()
+    out = []
+    for edge in subshapes(shape, EDGE):
+        if distance(edge, vertex)[0] * unit > reach:
+            continue
+        curve = BRepAdaptor_Curve(edge)
+        places = np.linspace(curve.FirstParameter(), curve.LastParameter(), 65)
+        ends = [curve.Value(float(t)) for t in places]
+        line = np.array([[p.X(), p.Y(), p.Z()] for p in ends]) * unit
+        k = int(np.linalg.norm(0.5 * (line[1:] + line[:-1]) - at, axis=1).argmin())
+        step = line[k + 1] - line[k]
+        out.append(step / np.linalg.norm(step))
+    return out

@@ -260,7 +260,7 @@ def test_near_field_of_a_short_dipole_on_its_axis_and_beside() -> None:
 
 def test_radiated_power_by_the_poynting_vector_close_by() -> None:
     """Power through a sphere at λ/4 from near E and H equals that from the far field."""
-    from heron.fields.wires import sphere_rule
+    from heron.fields.radiated import sphere_rule
     from heron.results.near import near_field
 
     results = solve(dipole(0.48, 1e-3))

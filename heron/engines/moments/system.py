@@ -10,15 +10,18 @@ from __future__ import annotations
 from collections import defaultdict
 from dataclasses import dataclass
 from functools import cached_property
+from typing import Any
 
 import numpy as np
 from numba import get_num_threads
 from numpy.typing import NDArray
-from scipy.linalg import lu_factor, lu_solve
 
 from heron.discretise import Gap, WireMesh
 from heron.engines.lumped import Element, Networks
 from heron.engines.moments import static_integrals, wave_integrals
+from heron.engines.moments.linear import port_solution
+from heron.fields.radiated import radiated_power
+from heron.fields.wires import Sources
 from heron.quantities.constants import C0, EPS0, MU0
 
 Floats = NDArray[np.float64]
@@ -138,6 +141,7 @@ class WireSystem:
     ) -> None:
         self.mesh = mesh
         self.networks = networks or Networks([None] * len(feeds))
+        self.feeds = feeds
         self.basis = build_basis(mesh)
         self.start, self.end, self.length = mesh.start, mesh.end, mesh.length
         self.feed_weights = np.array([gap_weights(mesh, g) for g in feeds]).reshape(
@@ -255,15 +259,76 @@ class WireSystem:
         weight = np.where(end[one] == end[other], 2.0, 1.0) * b.use_sign[one] * b.use_sign[other]
         return b.use_basis[one], b.use_basis[other], end[one] // 2, weight
 
+    @property
+    def size(self) -> int:
+        """Number of unknowns."""
+        return self.basis.size
+
     def solve(self, frequency: float) -> tuple[Complexes, Complexes]:
         """Admittance matrix (P, P) in S and coefficients (m, P) for 1 V at each port, the others
         shorted.
         """
-        # The matrix is symmetric; its transpose is in LAPACK's order and saves a copy.
-        factors = lu_factor(self.matrix(frequency).T, overwrite_a=True, check_finite=False)
-        coefficients = lu_solve(factors, self.ports.T.astype(complex), check_finite=False)
-        y = self.ports @ coefficients
-        f = np.array([frequency])
-        # The gap's voltage is the port's less what drops in series: V_gap = (1 + ZY)⁻¹ V_port.
-        divider = np.linalg.inv(np.eye(len(y)) + self.networks.series(f)[0][:, None] * y)
-        return y @ divider + np.diag(self.networks.shunt(f)[0]), coefficients @ divider
+        return port_solution(self.matrix(frequency), self.ports, self.networks, frequency)
+
+    def currents(self, coefficients: Complexes) -> Complexes:
+        """(n, 2, P) A at the ends of segments."""
+        return self.basis.end_currents(coefficients)
+
+    def radiated(self, c: Complexes, frequency: float) -> Complexes:
+        """Power form (P, P) in W of currents (P, n, 2)."""
+        mesh = self.mesh
+        sources = Sources(mesh.start, mesh.end, mesh.radius, c, mesh.ground)
+        return radiated_power(sources, mesh.ground is not None, frequency)
+
+    def conductor_loss(self, c: Complexes, frequency: float) -> Complexes:
+        """Power form (P, P) in W of currents (P, n, 2)."""
+        mass = np.array([[2.0, 1.0], [1.0, 2.0]]) / 6
+        resistance = self.wire_impedance(frequency).real * self.mesh.length
+        return np.asarray(0.5 * np.einsum("psi,ij,s,qsj->pq", c.conj(), mass, resistance, c))
+
+    def load_currents(self, c: Complexes) -> Complexes:
+        """(P, loads) A of currents (P, n, 2)."""
+        weights = np.array([w for _, w, _ in self.loads]).reshape(-1, *self.feed_weights.shape[1:])
+        return np.asarray(np.einsum("psi,lsi->pl", c, weights))
+
+    def gap_currents(self, c: Complexes) -> Complexes:
+        """(gaps, P) A of currents (P, n, 2)."""
+        return np.asarray(np.einsum("psi,nsi->np", c, self.feed_weights))
+
+    def variables(self, currents: Complexes) -> dict[str, Any]:
+        """What a dataset keeps of currents (f, P, n, 2)."""
+        mesh = self.mesh
+        return {
+            "current": (
+                ("frequency", "port_in", "segment", "end"),
+                currents,
+                {
+                    "units": "A",
+                    "long_name": (
+                        "current at segment ends for unit incident wave, others terminated"
+                    ),
+                },
+            ),
+            "segment_start": (("segment", "axis"), mesh.start, {"units": "m"}),
+            "segment_end": (("segment", "axis"), mesh.end, {"units": "m"}),
+            "segment_radius": (("segment",), mesh.radius, {"units": "m"}),
+            "segment_part": (("segment",), mesh.part),
+            "segment_span": (
+                ("segment", "end"),
+                mesh.span,
+                {"units": "1", "long_name": "fractions of the part's length"},
+            ),
+            "feed_point": (
+                ("port", "axis"),
+                mesh.nodes[[g.node for g in self.feeds]],
+                {"units": "m"},
+            ),
+        }
+
+    def attributes(self) -> dict[str, Any]:
+        """What a dataset says of the wires."""
+        return {
+            "radiator": "wires",
+            "part_names": [p.name for p in self.mesh.parts],
+            "ground": "none" if self.mesh.ground is None else repr(self.mesh.ground),
+        }

@@ -55,6 +55,7 @@ from heron.steps.settings.transient import DEEPEST_DB, MOST_CELLS, MOST_PER_DETA
 RING_S = 60.0  # periods of the band's centre a run may ring in the forecast
 BYTES_CELL = 110.0  # fields, row numbers, building of the coefficients
 FINER = float(np.sqrt(2))  # a cell over that of the next round
+COST_ORDER = 4.0  # cells by their number, steps by their size
 FEWEST = 6.0  # cells per wavelength of a round
 # of the measured rate: media, small grids and what is recorded on the way make steps slower
 FASTEST, SLOWEST = 0.7, 3.0
@@ -143,7 +144,7 @@ class TransientEngine:
             )
         )
         memory = BYTES_CELL * s.cells + 8.0 * points * patches + 2.5e8
-        each = sum(map(self.cost, sizes)) * runs * s.cells / machine_rate()
+        each = sum(size**-COST_ORDER for size in sizes) * runs * s.cells / machine_rate()
         more = f"; {len(sizes)} rounds, this the last" if len(sizes) > 1 else ""
         return Forecast(
             self.name,
@@ -166,9 +167,8 @@ class TransientEngine:
             f" {'wave' if model.illuminations else 'port'}{more}",
         )
 
-    def cost(self, size: float) -> float:
-        """Cells by their number, steps by their size."""
-        return float(size**-4)
+    def cost_order(self, discretisation: Any) -> float:
+        return COST_ORDER
 
     def finer(self, plan: Any, factor: float) -> list[Change]:
         own = plan.settings.transient

@@ -11,8 +11,9 @@ MOST_SEGMENTS = 1000
 
 
 class MomentsSettings(Step):
-    """``segments_per_wavelength`` on wires; solves at ``every`` frequency, or at as many as make
-    the interpolation between them agree to ``tolerance``.
+    """``segments_per_wavelength`` on wires, a third as many triangles on surfaces; solves at
+    ``every`` frequency, or at as many as make the interpolation between them agree to
+    ``tolerance``.
     """
 
     sampling: Literal["adaptive", "every"] = "adaptive"

@@ -1,0 +1,86 @@
+"""What wires and surfaces have in common for the engine: each is one formulation."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from typing import Any, NamedTuple, Protocol
+
+from heron.discretise.held import Laid
+from heron.engines.lumped import element, networks
+from heron.engines.moments.dataset import Described
+from heron.geometry import Geometry
+from heron.model import Evaluated
+from heron.problems import Problem
+
+
+class Costs(NamedTuple):
+    """What a solve at one frequency takes: ``fill`` and ``factor`` in s; and what the fields of a
+    frequency take, s.
+    """
+
+    fill: float
+    factor: float
+    fields: float
+    bytes_per_point: float
+
+
+class Discretisation(Protocol):
+    """A mesh, ports in the order of their numbers, and how many unknowns it has."""
+
+    mesh: Any
+    ports: list[int]
+    unknowns: int
+
+    @property
+    def errors(self) -> list[Any]: ...
+    @property
+    def held(self) -> bool: ...
+
+
+class Formulation(Protocol):
+    """How currents of one sort are modelled."""
+
+    rank: float
+    reason: str
+    order: float  # of the time of a solve over the size of segments or triangles
+
+    def refused(self, model: Evaluated, geometry: Geometry) -> list[str]: ...
+    def discretise(
+        self,
+        model: Evaluated,
+        geometry: Geometry,
+        longest: float,
+        size: float,
+        like: Sequence[Laid],
+    ) -> Any: ...
+    def layout(self, discretisation: Any) -> list[Laid]: ...
+    def stage(self, discretisation: Any) -> dict[str, Any]: ...
+    def checks(
+        self, model: Evaluated, geometry: Geometry, discretisation: Any
+    ) -> list[Problem]: ...
+    def costs(self, discretisation: Any) -> Costs: ...
+    def system(self, model: Evaluated, discretisation: Any) -> Described: ...
+
+
+def port_order(model: Evaluated) -> list[int]:
+    """Feeds in the order of their numbers."""
+    known = [i for i, f in enumerate(model.feeds) if f is not None]
+    return sorted(known, key=lambda i: model.feeds[i].number)
+
+
+def ground_of(model: Evaluated) -> float | None:
+    """Height of the ground plane, m, if there is one."""
+    if model.surround is None or model.surround.kind != "ground":
+        return None
+    return float(model.surround.height)
+
+
+def circuit(model: Evaluated, discretisation: Any) -> tuple[list[Any], list[Any], Any]:
+    """Gaps of the ports in their order, loads with their elements, and networks at the ports."""
+    mesh, order = discretisation.mesh, discretisation.ports
+    loads = [(mesh.loads[i], element(s)) for i, s in enumerate(model.loads) if s is not None]
+    return (
+        [mesh.feeds[i] for i in order],
+        loads,
+        networks([model.feeds[i] for i in order]),
+    )

@@ -1,0 +1,90 @@
+"""What is wrong with surfaces as they are divided."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from heron.engines.moments.checks import only_in_time
+from heron.geometry import Geometry
+from heron.model import Evaluated
+from heron.problems import Problem
+from heron.quantities import engineering
+from heron.quantities.constants import C0
+
+COARSE = 5.0  # triangles per wavelength, below which the current is not followed (common practice)
+SLIVER = 0.02  # of its longest side: the height of a triangle that is hardly one
+MOST_SLIVERS = 0.02  # of all triangles
+
+
+def _coarse(model: Evaluated, geometry: Geometry, discretisation: Any) -> list[Problem]:
+    """Triangles whose sides are more than a fifth of a wavelength."""
+    mesh = discretisation.mesh
+    if not len(mesh.triangles):
+        return []
+    wavelength = C0 / max(model.plan.f_start, model.plan.f_stop)
+    worst = int(mesh.longest_side.argmax())
+    side = float(mesh.longest_side[worst])
+    if side <= wavelength / COARSE:
+        return []
+    return [
+        Problem(
+            "look",
+            "coarse-triangles",
+            f"triangles of “{mesh.parts[mesh.part[worst]]}” are up to"
+            f" {engineering(side, 'm', 2)} long, {side / wavelength:.2f} λ at the top of the band",
+            "above 0.2 λ the current is not followed; use more segments per wavelength",
+            ("plan", "settings", "moments", "segments_per_wavelength"),
+            tuple(mesh.centre[worst].tolist()),
+        )
+    ]
+
+
+def _slivers(model: Evaluated, geometry: Geometry, discretisation: Any) -> list[Problem]:
+    mesh = discretisation.mesh
+    if not len(mesh.triangles):
+        return []
+    wires = {p.name for p in geometry.parts}
+    thin = 2 * mesh.area < SLIVER * mesh.longest_side**2
+    own = [i for i in thin.nonzero()[0] if mesh.parts[mesh.part[i]] not in wires]
+    if len(own) <= MOST_SLIVERS * len(thin):
+        return []
+    body = mesh.parts[mesh.part[own[0]]]
+    return [
+        Problem(
+            "look",
+            "slivers",
+            f"{len(own)} triangles of “{body}” and others are slivers",
+            "narrow faces and parts that nearly touch are divided badly; simplify them",
+            point=tuple(mesh.centre[own[0]].tolist()),
+        )
+    ]
+
+
+def _empty_gaps(model: Evaluated, geometry: Geometry, discretisation: Any) -> list[Problem]:
+    mesh = discretisation.mesh
+    if mesh.errors:
+        return []
+    return [
+        Problem(
+            "error",
+            "invalid",
+            f"no metal is left in the gap of {sort[:-1]} {i + 1}: surfaces cover it",
+            "move it along its wire, away from what the wire meets",
+            (sort, i, "at"),
+        )
+        for sort, gaps, steps in (
+            ("feeds", mesh.feeds, model.feeds),
+            ("loads", mesh.loads, model.loads),
+        )
+        for i, gap in enumerate(gaps)
+        if steps[i] is not None and not len(gap.triangles)
+    ]
+
+
+def surface_problems(model: Evaluated, geometry: Geometry, discretisation: Any) -> list[Problem]:
+    """Of a model on its triangles."""
+    return [
+        problem
+        for check in (_coarse, _slivers, _empty_gaps, only_in_time)
+        for problem in check(model, geometry, discretisation)
+    ]

@@ -1,0 +1,262 @@
+"""The linear system of triangles: matrix, right-hand sides, circuit elements."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+from functools import cached_property
+from itertools import pairwise
+from typing import Any
+
+import numpy as np
+from numba import get_num_threads
+from numpy.typing import NDArray
+
+from heron.discretise.triangles import SurfaceGap, SurfaceMesh
+from heron.engines.lumped import Element, Networks
+from heron.engines.moments import triangle_static, triangle_waves
+from heron.engines.moments.linear import port_solution
+from heron.engines.moments.surface_basis import SurfaceBasis, surface_basis
+from heron.fields.radiated import radiated_power
+from heron.fields.triangles import RULE_3, RULE_7, Triangles
+from heron.materials import Conductor
+from heron.quantities.constants import C0, EPS0, MU0
+
+Floats = NDArray[np.float64]
+Ints = NDArray[np.int64]
+Complexes = NDArray[np.complex128]
+
+
+@dataclass(frozen=True)
+class Surface:
+    """What a part is made of: a solid, whose current flows on one side, a sheet, whose current is
+    taken to flow on both alike, or the strip of a wire of ``radius`` m and ``width`` m.
+    """
+
+    conductor: Conductor
+    solid: bool = False
+    radius: float = 0.0
+    width: float = 0.0
+
+    def impedance(self, frequency: float) -> complex:
+        """Tangential field over current per width, Ω."""
+        if self.radius:
+            return self.width * self.conductor.wire_impedance(frequency, self.radius)
+        return self.conductor.surface_resistance(frequency) * (1.0 if self.solid else 0.5)
+
+
+class _Near:
+    """Pairs of near triangles, or of triangles and images."""
+
+    def __init__(self, mesh: SurfaceMesh, image: bool) -> None:
+        self.image = image
+        mirror = mesh.ground or 0.0
+        counts = triangle_static.count_near(mesh.centre, mesh.radius, mirror, image)
+        self.offsets = np.concatenate(([0], np.cumsum(counts))).astype(np.int64)
+        self.partner = np.empty(self.offsets[-1], dtype=np.int64)
+        self.values = np.empty((self.offsets[-1], triangle_static.KEPT))
+        triangle_static.near_static(
+            mesh.corners,
+            mesh.triangles,
+            mesh.grounded,
+            mesh.centre,
+            mesh.radius,
+            self.offsets,
+            mirror,
+            image,
+            *triangle_static.touching_rules(),
+            RULE_7,
+            self.partner,
+            self.values,
+        )
+
+
+class SurfaceSystem:
+    """Geometry tables made once; ``solve`` gives the port solution at one frequency.
+
+    :param conductors: of the mesh's parts, in their order, and the widths in m of those that are
+        strips in the place of wires (0: none).
+    :param feeds: ports in the order of their numbers; ``loads`` with what stands in them;
+        ``networks`` between ports and feeds.
+    """
+
+    def __init__(
+        self,
+        mesh: SurfaceMesh,
+        conductors: Sequence[Surface],
+        feeds: Sequence[SurfaceGap],
+        loads: Sequence[tuple[SurfaceGap, Element]],
+        networks: Networks | None = None,
+    ) -> None:
+        self.mesh, self.conductors = mesh, conductors
+        self.networks = networks or Networks([None] * len(feeds))
+        self.feeds = feeds
+        self.basis = surface_basis(mesh)
+        self.ports = np.array([gap_vector(mesh, self.basis, g) for g in feeds]).reshape(
+            len(feeds), self.basis.size
+        )
+        self.loads = [(gap_vector(mesh, self.basis, g), what) for g, what in loads]
+        self.near = [_Near(mesh, False)]
+        if mesh.ground is not None:
+            self.near.append(_Near(mesh, True))
+        self.blocks, self.block_offsets, self.members = _blocks(self.basis, get_num_threads())
+
+    def matrix(self, frequency: float) -> Complexes:
+        """(m, m) symmetric impedance matrix, Ω."""
+        omega = 2 * np.pi * frequency
+        b, mesh = self.basis, self.mesh
+        out = np.zeros((b.size, b.size), dtype=complex)
+        for near in self.near:
+            triangle_waves.fill_matrix(
+                mesh.corners,
+                mesh.area,
+                mesh.centre,
+                mesh.radius,
+                b.uses,
+                b.function,
+                b.factor,
+                self.blocks,
+                self.block_offsets,
+                self.members,
+                near.offsets,
+                near.partner,
+                near.values,
+                omega / C0,
+                1j * omega * MU0 / (4 * np.pi),
+                1 / (1j * omega * EPS0 * 4 * np.pi),
+                mesh.ground or 0.0,
+                near.image,
+                RULE_7,
+                RULE_3,
+                out,
+            )
+        triangle_waves.add_transpose(out)
+        row, column, triangle, weight = self._overlaps
+        np.add.at(out, (row, column), weight * self.sheet_impedance(frequency)[triangle])
+        for (vector, _), z in zip(self.loads, self.load_impedances(frequency), strict=True):
+            used = np.flatnonzero(vector)
+            out[np.ix_(used, used)] += z * np.outer(vector[used], vector[used])
+        return out
+
+    def sheet_impedance(self, frequency: float) -> Complexes:
+        """(T,) Ω: tangential field over current per width."""
+        own = np.array([c.impedance(frequency) for c in self.conductors], dtype=complex)
+        return np.asarray(own[self.mesh.part])
+
+    def load_impedances(self, frequency: float) -> Complexes:
+        """(number of loads,) their impedances, Ω."""
+        return np.array(
+            [what.impedance(np.array([frequency]))[0] for _, what in self.loads], dtype=complex
+        )
+
+    @cached_property
+    def _overlaps(self) -> tuple[Ints, Ints, Ints, Floats]:
+        """Rows, columns and triangles (k,) where two functions overlap, and ∫ of their product.
+
+        With corners from the centre, linear terms vanish: ∫ (r − v)·(r − w) dS =
+        A (Σ|corner|²/12 + v·w).
+        """
+        b, mesh = self.basis, self.mesh
+        first = np.searchsorted(b.triangle, np.arange(len(mesh.triangles) + 1))
+        count = (first[1:] - first[:-1])[b.triangle]
+        one = np.repeat(np.arange(len(b.triangle)), count)
+        within = np.arange(len(one)) - np.repeat(np.cumsum(count) - count, count)
+        other = first[b.triangle][one] + within
+        arms = mesh.corners - mesh.centre[:, None]
+        t = b.triangle[one]
+        square = (arms**2).sum(axis=(1, 2))[t] / 12
+        dots = (arms[t, b.corner[one]] * arms[t, b.corner[other]]).sum(axis=1)
+        weight = b.factor[one] * b.factor[other] / 4 * mesh.area[t] * (square + dots)
+        return b.function[one], b.function[other], t, weight
+
+    @property
+    def size(self) -> int:
+        """Number of unknowns."""
+        return self.basis.size
+
+    def solve(self, frequency: float) -> tuple[Complexes, Complexes]:
+        """Admittance matrix (P, P) in S and coefficients (m, P) for 1 V at each port, the others
+        shorted.
+        """
+        return port_solution(self.matrix(frequency), self.ports, self.networks, frequency)
+
+    def currents(self, coefficients: Complexes) -> Complexes:
+        """(m, P) A/m across edges: the coefficients themselves."""
+        return coefficients
+
+    def radiated(self, c: Complexes, frequency: float) -> Complexes:
+        """Power form (P, P) in W of coefficients (P, m)."""
+        return radiated_power(self._sources(c), self.mesh.ground is not None, frequency)
+
+    def _sources(self, c: Complexes) -> Triangles:
+        return Triangles(self.mesh.corners, self.basis.densities(self.mesh, c.T), self.mesh.ground)
+
+    def conductor_loss(self, c: Complexes, frequency: float) -> Complexes:
+        """Power form (P, P) in W of coefficients (P, m)."""
+        row, column, triangle, weight = self._overlaps
+        own = 0.5 * weight * self.sheet_impedance(frequency).real[triangle]
+        return np.asarray((c.conj()[:, row] * own) @ c[:, column].T)
+
+    def load_currents(self, c: Complexes) -> Complexes:
+        """(P, loads) A of coefficients (P, m)."""
+        vectors = np.array([v for v, _ in self.loads]).reshape(-1, self.size)
+        return np.asarray(c @ vectors.T)
+
+    def gap_currents(self, c: Complexes) -> Complexes:
+        """(gaps, P) A of coefficients (P, m)."""
+        return np.asarray(self.ports @ c.T)
+
+    def variables(self, currents: Complexes) -> dict[str, Any]:
+        """What a dataset keeps of coefficients (f, P, m)."""
+        mesh, b = self.mesh, self.basis
+        return {
+            "edge_current": (
+                ("frequency", "port_in", "unknown"),
+                currents,
+                {"units": "A/m", "long_name": "across edges for unit incident wave"},
+            ),
+            "vertex": (("point", "axis"), mesh.vertices, {"units": "m"}),
+            "triangle": (("triangle", "corner"), mesh.triangles),
+            "triangle_part": (("triangle",), mesh.part),
+            "half_function": (("half",), b.function),
+            "half_triangle": (("half",), b.triangle),
+            "half_corner": (("half",), b.corner),
+            "half_factor": (("half",), b.factor, {"units": "1/m"}),
+            "feed_point": (
+                ("port", "axis"),
+                np.array([g.point for g in self.feeds]).reshape(-1, 3),
+                {"units": "m"},
+            ),
+        }
+
+    def attributes(self) -> dict[str, Any]:
+        """What a dataset says of the surfaces."""
+        return {
+            "radiator": "triangles",
+            "part_names": list(self.mesh.parts),
+            "ground": "none" if self.mesh.ground is None else repr(self.mesh.ground),
+        }
+
+
+def gap_vector(mesh: SurfaceMesh, basis: SurfaceBasis, gap: SurfaceGap) -> Floats:
+    """(m,) mean current through a gap of each function: voltage per function, too."""
+    out = np.zeros(basis.size)
+    within = np.isin(basis.triangle, gap.triangles)
+    t, v = basis.triangle[within], basis.corner[within]
+    arm = mesh.centre[t] - mesh.corners[t, v]
+    own = basis.factor[within] / 2 * (arm @ gap.along) * mesh.area[t] / gap.width
+    np.add.at(out, basis.function[within], own)
+    return out
+
+
+def _blocks(basis: SurfaceBasis, count: int) -> tuple[Ints, Ints, Ints]:
+    """Columns shared out among so many threads, so that each has as many pairs, and the triangles
+    of each share.
+    """
+    edges = (basis.size * np.sqrt(np.arange(count + 1) / count)).round().astype(np.int64)
+    members = [
+        np.unique(basis.triangle[(basis.function >= a) & (basis.function < b)])
+        for a, b in pairwise(edges)
+    ]
+    offsets = np.concatenate(([0], np.cumsum([len(m) for m in members]))).astype(np.int64)
+    return edges, offsets, np.concatenate(members).astype(np.int64)

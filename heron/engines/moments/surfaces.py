@@ -1,0 +1,173 @@
+"""Metal of any shape: sheets, solids, and wires beside them."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+from functools import lru_cache
+from time import perf_counter
+from typing import Any
+
+import numpy as np
+
+from heron.discretise.held import Laid
+from heron.discretise.strips import WIDTH
+from heron.discretise.surfaces import MOST_TRIANGLES, expected_triangles, mesh_surfaces
+from heron.discretise.triangles import SurfaceMesh
+from heron.engines.moments.formulation import Costs, circuit, ground_of, port_order
+from heron.engines.moments.surface_basis import surface_basis
+from heron.engines.moments.surface_checks import surface_problems
+from heron.engines.moments.surface_system import Surface, SurfaceSystem
+from heron.engines.moments.wires import machine_rates
+from heron.geometry import Geometry
+from heron.materials import PERFECT
+from heron.model import Evaluated
+from heron.model.substances import conducting, conductors_of
+from heron.problems import Problem
+from heron.quantities.constants import C0
+from heron.shapes.bodies import Body
+
+SIDE = 3.0  # of triangles, over the segments of wires
+BYTES_CURRENT = 48  # per unknown, frequency and port
+
+
+@dataclass
+class SurfaceDiscretisation:
+    """Mesh plus ports in the order of their numbers."""
+
+    mesh: SurfaceMesh
+    ports: list[int]
+    unknowns: int
+    made_of: list[Surface]
+
+    @property
+    def errors(self) -> list[Any]:
+        """What the mesh could not take in."""
+        return self.mesh.errors
+
+    @property
+    def held(self) -> bool:
+        """Whether its triangles are those of another variant: never."""
+        return self.mesh.held
+
+
+class Surfaces:
+    """Linear currents on triangles (Rao, Wilton and Glisson); wires are strips."""
+
+    rank = 1.5
+    reason = "all parts are of metal: only surfaces are divided, and no space about them"
+    order = 4.0  # pairs of triangles, of which there are as many as their size to the power −2
+
+    def refused(self, model: Evaluated, geometry: Geometry) -> list[str]:
+        bodies = geometry.placed.bodies
+        other = [b.name for b in bodies if not conducting(model, b.material)]
+        if other:
+            names = ", ".join(f"“{n}”" for n in other[:3])
+            more = f" and {len(other) - 3} more" if len(other) > 3 else ""
+            return [
+                f"the moments engine models metal; {names}{more}"
+                f" {'is' if len(other) == 1 else 'are'} of other materials"
+            ]
+        expected = expected_triangles(bodies, _longest(model))
+        if expected > MOST_TRIANGLES:
+            return [
+                f"the surfaces need about {expected:.2g} triangles; the moments engine takes"
+                f" {MOST_TRIANGLES}"
+            ]
+        return []
+
+    def discretise(
+        self,
+        model: Evaluated,
+        geometry: Geometry,
+        longest: float,
+        size: float,
+        like: Sequence[Laid],
+    ) -> SurfaceDiscretisation:
+        mesh = mesh_surfaces(
+            geometry,
+            _metal(model, geometry),
+            model.feeds,
+            model.loads,
+            ground_of(model),
+            SIDE * longest,
+            size,
+        )
+        made = made_of(model, geometry, mesh)
+        return SurfaceDiscretisation(mesh, port_order(model), surface_basis(mesh).size, made)
+
+    def layout(self, discretisation: SurfaceDiscretisation) -> list[Laid]:
+        return []
+
+    def stage(self, discretisation: SurfaceDiscretisation) -> dict[str, Any]:
+        """Corners of triangles, m, and which of them make one."""
+        mesh = discretisation.mesh
+        return {
+            "joints": [],
+            "nodes": mesh.vertices.round(9).tolist(),
+            "triangles": mesh.triangles.tolist(),
+        }
+
+    def checks(self, model: Evaluated, geometry: Geometry, discretisation: Any) -> list[Problem]:
+        return surface_problems(model, geometry, discretisation)
+
+    def costs(self, discretisation: SurfaceDiscretisation) -> Costs:
+        n, m = len(discretisation.mesh.triangles), discretisation.unknowns
+        images = 2 if discretisation.mesh.ground is not None else 1
+        ports = max(1, len(discretisation.ports))
+        pairs, factor = surface_rate(), machine_rates()[1]
+        return Costs(
+            images * n * n / pairs,
+            8 / 3 * m**3 / factor,
+            images * n * 1200 / pairs,
+            BYTES_CURRENT * m * ports,
+        )
+
+    def system(self, model: Evaluated, discretisation: SurfaceDiscretisation) -> SurfaceSystem:
+        d = discretisation
+        return SurfaceSystem(d.mesh, d.made_of, *circuit(model, d))
+
+
+def _longest(model: Evaluated) -> float:
+    """Of triangles, m."""
+    plan = model.plan
+    top = max(plan.f_start, plan.f_stop)
+    return float(SIDE * C0 / top / plan.settings.moments.segments_per_wavelength)
+
+
+def _metal(model: Evaluated, geometry: Geometry) -> list[Body]:
+    return [b for b in geometry.placed.bodies if conducting(model, b.material)]
+
+
+def made_of(model: Evaluated, geometry: Geometry, mesh: SurfaceMesh) -> list[Surface]:
+    """What the parts of a mesh are made of, in their order."""
+    known = conductors_of(model)[0]
+    out = {b.name: Surface(known[b.material], b.solid) for b in _metal(model, geometry)}
+    for p in geometry.parts:
+        out[p.name] = Surface(p.conductor, False, p.radius, WIDTH * p.radius)
+    return [out[name] for name in mesh.parts]
+
+
+@lru_cache(maxsize=1)
+def surface_rate() -> float:
+    """This machine's pairs of triangles per second, measured once per process."""
+    n = 10
+    x, y = (g.ravel() for g in np.meshgrid(np.linspace(0, 1, n + 1), np.linspace(0, 1, n + 1)))
+    a = (np.arange(n)[:, None] * (n + 1) + np.arange(n)).ravel()
+    triangles = np.vstack(
+        (np.column_stack((a, a + 1, a + n + 1)), np.column_stack((a + 1, a + n + 2, a + n + 1)))
+    ).astype(np.int64)
+    count = len(triangles)
+    mesh = SurfaceMesh(
+        ["plate"],
+        np.column_stack((x, y, np.zeros(len(x)))),
+        triangles,
+        np.zeros(count, dtype=np.int64),
+        np.zeros(count, dtype=bool),
+        np.zeros(len(x), dtype=bool),
+    )
+    system = SurfaceSystem(mesh, [Surface(PERFECT)], [], [])
+    system.matrix(3e7)
+    started = perf_counter()
+    system.matrix(3e7)
+    return count**2 / (perf_counter() - started)

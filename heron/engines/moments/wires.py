@@ -1,0 +1,115 @@
+"""Wires in open space or above a perfect ground plane."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import asdict, dataclass
+from functools import lru_cache
+from time import perf_counter
+from typing import Any
+
+from heron.discretise import WireMesh, mesh_wires
+from heron.discretise.held import Laid
+from heron.engines.moments.checks import problems
+from heron.engines.moments.formulation import Costs, circuit, ground_of, port_order
+from heron.engines.moments.system import WireSystem
+from heron.geometry import Geometry
+from heron.model import Evaluated
+from heron.model.feeds import is_spread
+from heron.problems import Problem
+
+BYTES_CURRENT = 128  # per segment, frequency and port: complex ends, and copies of them
+
+
+@dataclass
+class WireDiscretisation:
+    """Mesh plus ports in the order of their numbers."""
+
+    mesh: WireMesh
+    ports: list[int]
+    unknowns: int
+
+    @property
+    def errors(self) -> list[Any]:
+        """What the mesh could not take in."""
+        return self.mesh.errors
+
+    @property
+    def held(self) -> bool:
+        """Whether its segments are those of another variant."""
+        return self.mesh.held
+
+
+class Wires:
+    """Piecewise-linear currents on tubes."""
+
+    rank = 2.0
+    reason = "all parts are wires, which the moments engine models exactly"
+    order = 2.0  # pairs of segments: a few hundred of them are filled, not factored
+
+    def refused(self, model: Evaluated, geometry: Geometry) -> list[str]:
+        if any(is_spread(f) for f in model.document.feeds):
+            return [
+                "among wires alone, the moments engine has no gaps that are spread over a width"
+            ]
+        return []
+
+    def discretise(
+        self,
+        model: Evaluated,
+        geometry: Geometry,
+        longest: float,
+        size: float,
+        like: Sequence[Laid],
+    ) -> WireDiscretisation:
+        mesh = mesh_wires(geometry, model.feeds, model.loads, ground_of(model), longest, size, like)
+        degree = mesh.degree()
+        joints = degree[(degree > 1) & ~mesh.grounded]
+        unknowns = int((joints - 1).sum() + degree[mesh.grounded].sum())
+        return WireDiscretisation(mesh, port_order(model), unknowns)
+
+    def layout(self, discretisation: WireDiscretisation) -> list[Laid]:
+        return discretisation.mesh.laid
+
+    def stage(self, discretisation: WireDiscretisation) -> dict[str, Any]:
+        """Wires' joints and the ends of their segments, m."""
+        mesh = discretisation.mesh
+        return {
+            "joints": [asdict(j) for j in mesh.joints],
+            "nodes": mesh.nodes.round(9).tolist(),
+        }
+
+    def checks(self, model: Evaluated, geometry: Geometry, discretisation: Any) -> list[Problem]:
+        return problems(model, geometry, discretisation)
+
+    def costs(self, discretisation: WireDiscretisation) -> Costs:
+        n, m = len(discretisation.mesh.segments), discretisation.unknowns
+        pairs, factor = machine_rates()
+        images = 2 if discretisation.mesh.ground is not None else 1
+        ports = max(1, len(discretisation.ports))
+        return Costs(
+            images * n * n / pairs,
+            8 / 3 * m**3 / factor,
+            n * 600 * 2 / (pairs * 4),
+            BYTES_CURRENT * n * ports,
+        )
+
+    def system(self, model: Evaluated, discretisation: WireDiscretisation) -> WireSystem:
+        return WireSystem(discretisation.mesh, *circuit(model, discretisation))
+
+
+@lru_cache(maxsize=1)
+def machine_rates() -> tuple[float, float]:
+    """This machine's segment pairs per second and factorisation rate (Flop/s), measured once per
+    process.
+    """
+    from heron.engines.moments import calibration
+
+    started = perf_counter()
+    n = calibration.SEGMENTS
+    system = calibration.straight_wire(n)
+    system.matrix(1e9)
+    started = perf_counter()
+    matrix = system.matrix(1e9)
+    pairs = n * n / (perf_counter() - started)
+    return pairs, calibration.factor_rate(matrix)
