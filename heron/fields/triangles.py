@@ -8,7 +8,7 @@ from numba import njit, prange
 from numpy.typing import NDArray
 
 from heron.fields.phases import cos_sin
-from heron.quantities.constants import C0, EPS0, MU0
+from heron.quantities.constants import C0, EPS0, ETA0, MU0
 
 Floats = NDArray[np.float64]
 Complexes = NDArray[np.complex128]
@@ -278,6 +278,29 @@ class Triangles:
         return e, h
 
 
+class LitTriangles(Triangles):
+    """The same under plane waves of ``level`` (q,) V/m at the origin, which travel along
+    ``travels`` with fields along ``electric`` (q, 3): near fields are theirs and what is scattered.
+    """
+
+    def __init__(
+        self,
+        corners: Floats,
+        density: Complexes,
+        level: Complexes,
+        travels: Floats,
+        electric: Floats,
+    ) -> None:
+        super().__init__(corners, density, None)
+        self.level, self.travels, self.electric = level, travels, electric
+
+    def near_field(self, points: Floats, frequency: float) -> tuple[Complexes, Complexes]:
+        e, h = super().near_field(points, frequency)
+        phase = self.level * np.exp(-2j * np.pi * frequency / C0 * points @ self.travels.T)
+        magnetic = np.cross(self.travels, self.electric) / ETA0
+        return e + phase @ self.electric, h + phase @ magnetic
+
+
 def densities(
     corners: Floats,
     triangle: NDArray[np.int64],
@@ -304,5 +327,8 @@ def read(results: xr.Dataset, index: int, incident: Complexes) -> Triangles:
     half = own["half_factor"] * edge[results.variables["half_function"].values]
     corners = np.ascontiguousarray(own["vertex"][own["triangle"]])
     density = densities(corners, own["half_triangle"], own["half_corner"], half[:, None])
+    if "travels" in results:
+        ways = (results.variables[name].values for name in ("travels", "electric"))
+        return LitTriangles(corners, density, incident, *ways)
     ground = None if results.attrs["ground"] == "none" else float(results.attrs["ground"])
     return Triangles(corners, density, ground)

@@ -19,16 +19,14 @@ from heron.engines.contract import (
     Stage,
     Verdict,
     View,
-    band,
     no_inputs,
 )
-from heron.engines.moments.dataset import dataset
 from heron.engines.moments.formulation import Discretisation, Formulation
 from heron.engines.moments.surfaces import Surfaces
-from heron.engines.moments.sweep import CONFIRMATIONS, FIRST_SOLVES, Sweep
+from heron.engines.moments.sweep import CONFIRMATIONS, FIRST_SOLVES
 from heron.engines.moments.trust import trust
 from heron.engines.moments.wires import Wires
-from heron.engines.progress import Event, Progress, silent
+from heron.engines.progress import Progress, silent
 from heron.errors import ModelError
 from heron.geometry import Geometry
 from heron.model import Evaluated
@@ -46,9 +44,12 @@ BASE_BYTES = 2.5e8  # interpreter, libraries and compiled kernels
 WIRES, SURFACES = Wires(), Surfaces()
 
 
-def formulation(geometry: Geometry) -> Formulation:
-    """How a model is solved: what is of wires alone by their own kernel."""
-    return SURFACES if geometry.bodies else WIRES
+def formulation(model: Evaluated, geometry: Geometry) -> Formulation:
+    """How a model is solved: what is of wires alone by their own kernel, unless a wave lights
+    it.
+    """
+    lit = bool(model.document.illuminations)
+    return SURFACES if geometry.bodies or lit else WIRES
 
 
 @dataclass
@@ -95,7 +96,7 @@ class MomentsEngine:
         return {"mesh": discretisation.by.stage(discretisation.made)}
 
     def suits(self, model: Evaluated, geometry: Geometry) -> Verdict:
-        by = formulation(geometry)
+        by = formulation(model, geometry)
         refused = _refused(model) or by.refused(model, geometry)
         return Verdict(by.rank, by.reason, refused)
 
@@ -132,7 +133,7 @@ class MomentsEngine:
             raise ModelError(
                 "frequencies and segments per wavelength must be above zero", ("plan",)
             )
-        by = formulation(geometry)
+        by = formulation(model, geometry)
         return Divided(
             by, by.discretise(model, geometry, size * C0 / top / per_wavelength, size, like)
         )
@@ -140,7 +141,8 @@ class MomentsEngine:
     def forecast(self, model: Evaluated, discretisation: Divided) -> Forecast:
         plan = model.plan
         points, m = int(plan.points), discretisation.unknowns
-        solves = min(points, 11) if plan.settings.moments.sampling == "adaptive" else points
+        every = plan.settings.moments.sampling == "every" or bool(model.document.illuminations)
+        solves = points if every else min(points, 11)
         costs = discretisation.by.costs(discretisation.made)
         fewest = min(solves, FIRST_SOLVES + CONFIRMATIONS)
         shares = [s**-discretisation.by.order for s in self.rounds(plan)]
@@ -187,27 +189,22 @@ class MomentsEngine:
         when the interpolation is usable, otherwise just the solved frequencies.
         """
         no_inputs(self.name, inputs)
-        plan = model.plan
-        feeds = [model.feeds[i] for i in discretisation.ports]
-        progress(Event("preparing", 0.0))
-        system = discretisation.by.system(model, discretisation.made)
-        z0 = np.array([f.impedance for f in feeds])
-        sweep = Sweep(system, z0, band(plan), plan.settings.moments, progress)
-        sweep.run()
-        progress(Event("fields", 0.9))
-        return dataset(system, feeds, z0, sweep)
+        by: Formulation = discretisation.by
+        return by.solve(model, discretisation.made, progress)
 
 
 def _refused(model: Evaluated) -> list[str]:
     """Of wires and surfaces alike."""
-    if model.document.illuminations:
-        return ["the moments engine has no illuminations yet; the transient engine has"]
+    lights, around = model.document.illuminations, model.surround
+    if any(light.kind != "plane_wave" for light in lights):
+        return ["the moments engine has plane waves only; beams are of the transient engine"]
+    if lights and around is not None and (around.kind == "ground" or around.layers):
+        return ["the moments engine lights models in open space only"]
     if any(f.kind != "gap" for f in model.document.feeds):
         return [
             "the moments engine has gap feeds only; line and guide feeds and point dipoles are of"
             " the transient engine"
         ]
-    around = model.surround
     if around is not None and any(p is not None for p in around.period):
         return ["the moments engine does not repeat a model"]
     if around is not None and any(w != "open" for w in around.walls):

@@ -5,9 +5,15 @@ from __future__ import annotations
 from collections.abc import Sequence
 from typing import Any, NamedTuple, Protocol
 
+import numpy as np
+import xarray as xr
+
 from heron.discretise.held import Laid
+from heron.engines.contract import band
 from heron.engines.lumped import element, networks
-from heron.engines.moments.dataset import Described
+from heron.engines.moments.dataset import Described, dataset
+from heron.engines.moments.sweep import Sweep
+from heron.engines.progress import Event, Progress
 from heron.geometry import Geometry
 from heron.model import Evaluated
 from heron.problems import Problem
@@ -59,7 +65,7 @@ class Formulation(Protocol):
         self, model: Evaluated, geometry: Geometry, discretisation: Any
     ) -> list[Problem]: ...
     def costs(self, discretisation: Any) -> Costs: ...
-    def system(self, model: Evaluated, discretisation: Any) -> Described: ...
+    def solve(self, model: Evaluated, discretisation: Any, progress: Progress) -> xr.Dataset: ...
 
 
 def port_order(model: Evaluated) -> list[int]:
@@ -84,3 +90,20 @@ def circuit(model: Evaluated, discretisation: Any) -> tuple[list[Any], list[Any]
         loads,
         networks([model.feeds[i] for i in order]),
     )
+
+
+def feeds_of(model: Evaluated, discretisation: Any) -> list[Any]:
+    """Evaluated feeds in the order of their numbers."""
+    return [model.feeds[i] for i in discretisation.ports]
+
+
+def swept(
+    model: Evaluated, discretisation: Any, system: Described, progress: Progress
+) -> xr.Dataset:
+    """The results of a sweep with the ports driven."""
+    feeds = feeds_of(model, discretisation)
+    z0 = np.array([f.impedance for f in feeds])
+    sweep = Sweep(system, z0, band(model.plan), model.plan.settings.moments, progress)
+    sweep.run()
+    progress(Event("fields", 0.9))
+    return dataset(system, feeds, z0, sweep)

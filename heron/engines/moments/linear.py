@@ -31,30 +31,35 @@ def port_solution(
     return y @ divider + np.diag(networks.shunt(f)[0]), coefficients @ divider
 
 
-def solved(matrix: Complexes, right: Complexes) -> Complexes:
-    """x (m, c) of Ax = b with a symmetric matrix, which may be overwritten.
+def solved(matrix: Complexes, right: Complexes, symmetric: bool = True) -> Complexes:
+    """x (m, c) of Ax = b, with a matrix that may be overwritten.
 
     Large ones are factored with half the digits, and the solution is improved by its residual until
     that is 1e-9 of b (Higham, *Accuracy and Stability of Numerical Algorithms*, ch. 12); where that
     does not come about, they are factored with all digits.
     """
     if len(matrix) >= MIXED_FROM:
-        found = _refined(matrix, right)
+        found = _refined(matrix, right, symmetric)
         if found is not None:
             return found
-    # The matrix is symmetric; its transpose is in LAPACK's order and saves a copy.
+    # The transpose is in LAPACK's order and saves a copy.
     factors = lu_factor(matrix.T, overwrite_a=True, check_finite=False)
-    return np.asarray(lu_solve(factors, right, check_finite=False))
+    return np.asarray(lu_solve(factors, right, trans=0 if symmetric else 1, check_finite=False))
 
 
-def _refined(matrix: Complexes, right: Complexes) -> Complexes | None:
+def _refined(matrix: Complexes, right: Complexes, symmetric: bool) -> Complexes | None:
     factors = lu_factor(matrix.T.astype(np.complex64), overwrite_a=True, check_finite=False)
     size = np.linalg.norm(right, axis=0)
     found = np.zeros_like(right)
     residual, before = right, np.inf
     for _ in range(MOST_STEPS):
         scale = np.maximum(np.linalg.norm(residual, axis=0), 1e-300)
-        step = lu_solve(factors, (residual / scale).astype(np.complex64), check_finite=False)
+        step = lu_solve(
+            factors,
+            (residual / scale).astype(np.complex64),
+            trans=0 if symmetric else 1,
+            check_finite=False,
+        )
         found = found + step * scale
         residual = right - matrix @ found
         left = float((np.linalg.norm(residual, axis=0) / np.maximum(size, 1e-300)).max())

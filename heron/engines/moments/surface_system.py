@@ -14,17 +14,22 @@ from numpy.typing import NDArray
 
 from heron.discretise.triangles import SurfaceGap, SurfaceMesh
 from heron.engines.lumped import Element, Networks
-from heron.engines.moments import triangle_static, triangle_waves
-from heron.engines.moments.linear import port_solution
+from heron.engines.moments import triangle_static, triangle_turns, triangle_waves
+from heron.engines.moments.linear import port_solution, solved
 from heron.engines.moments.surface_basis import SurfaceBasis, surface_basis
+from heron.excitation.waves import PlaneWave
 from heron.fields.radiated import radiated_power
 from heron.fields.triangles import RULE_3, RULE_7, Triangles
 from heron.materials import Conductor
-from heron.quantities.constants import C0, EPS0, MU0
+from heron.quantities.constants import C0, EPS0, ETA0, MU0
 
 Floats = NDArray[np.float64]
 Ints = NDArray[np.int64]
 Complexes = NDArray[np.complex128]
+
+
+TURNS_ORDER = 4  # of rules for pairs that touch in the magnetic-field equation
+ELECTRIC = 0.5  # share of the electric-field equation where both are combined (common practice)
 
 
 @dataclass(frozen=True)
@@ -101,8 +106,10 @@ class SurfaceSystem:
             self.near.append(_Near(mesh, True))
         self.blocks, self.block_offsets, self.members = _blocks(self.basis, get_num_threads())
 
-    def matrix(self, frequency: float) -> Complexes:
-        """(m, m) symmetric impedance matrix, Ω."""
+    def matrix(self, frequency: float, combined: bool = False) -> Complexes:
+        """(m, m) impedance matrix, Ω: symmetric, or ``combined`` with the magnetic-field equation
+        in the rows of functions on closed surfaces.
+        """
         omega = 2 * np.pi * frequency
         b, mesh = self.basis, self.mesh
         out = np.zeros((b.size, b.size), dtype=complex)
@@ -136,6 +143,83 @@ class SurfaceSystem:
         for (vector, _), z in zip(self.loads, self.load_impedances(frequency), strict=True):
             used = np.flatnonzero(vector)
             out[np.ix_(used, used)] += z * np.outer(vector[used], vector[used])
+        return self._combined(out, omega / C0) if combined else out
+
+    @cached_property
+    def on_closed(self) -> NDArray[np.bool_]:
+        """(m,) of functions: whether they are on closed surfaces."""
+        out = np.zeros(self.size, dtype=bool)
+        out[self.basis.function[self.mesh.closed[self.basis.triangle]]] = True
+        return out
+
+    def _combined(self, electric: Complexes, k: float) -> Complexes:
+        """With the magnetic-field equation in the place of a part of the electric one."""
+        b, mesh, rows = self.basis, self.mesh, self.on_closed
+        _, edge, corner = triangle_static.touching_rules(TURNS_ORDER)
+        electric[rows] *= ELECTRIC
+        magnetic = np.zeros_like(electric)
+        edges, offsets, members = _blocks(b, get_num_threads(), even=True)
+        triangle_turns.fill_turns(
+            mesh.corners,
+            mesh.triangles,
+            mesh.area,
+            mesh.centre,
+            mesh.radius,
+            mesh.normal,
+            mesh.closed,
+            b.uses,
+            b.function,
+            b.factor,
+            edges,
+            offsets,
+            members,
+            edge,
+            corner,
+            RULE_7,
+            RULE_3,
+            k,
+            magnetic,
+        )
+        row, column, triangle, weight = self._overlaps
+        own = mesh.closed[triangle]
+        np.add.at(magnetic, (row[own], column[own]), 0.5 * weight[own])
+        electric[rows] += (1 - ELECTRIC) * ETA0 * magnetic[rows]
+        return electric
+
+    def lit(self, frequency: float, waves: Sequence[PlaneWave]) -> tuple[Complexes, Complexes]:
+        """Currents (m, waves) under plane waves of 1 V/m at the origin, in open space, with all
+        gaps shorted, and those (m, P) of 1 V at each gap.
+        """
+        combined = bool(self.on_closed.any())
+        matrix = self.matrix(frequency, combined)
+        rows = self.on_closed if combined else np.zeros(self.size, dtype=bool)
+        right = self._incident(frequency, waves, rows)
+        gaps = self.ports.T.astype(complex)
+        gaps[rows] *= ELECTRIC
+        found = solved(matrix, np.hstack((right, gaps)), symmetric=not combined)
+        return found[:, : len(waves)], found[:, len(waves) :]
+
+    def _incident(
+        self, frequency: float, waves: Sequence[PlaneWave], rows: NDArray[np.bool_]
+    ) -> Complexes:
+        """∫ f·E of waves (m, waves), V, and with it η ∫ f·(n × H) in the ``rows`` of closed
+        surfaces.
+        """
+        mesh, b, k = self.mesh, self.basis, 2 * np.pi * frequency / C0
+        points = np.einsum("gi,tia->tga", RULE_7[:, :3], mesh.corners)
+        weight = RULE_7[:, 3] * mesh.area[:, None]
+        arms = points[b.triangle] - mesh.corners[b.triangle, b.corner][:, None]
+        own = b.factor[:, None, None] / 2 * weight[b.triangle][..., None] * arms  # (h, g, 3)
+        share = np.where(rows[b.function], ELECTRIC, 1.0)
+        out = np.zeros((self.size, len(waves)), dtype=complex)
+        for q, wave in enumerate(waves):
+            phase = np.exp(-1j * k * points @ wave.travels)[b.triangle]
+            total = share * np.einsum("hga,a,hg->h", own, wave.electric, phase)
+            if rows.any():
+                magnetic = np.cross(mesh.normal, np.cross(wave.travels, wave.electric))
+                turned = np.einsum("hga,ha,hg->h", own, magnetic[b.triangle], phase)
+                total = total + (1 - ELECTRIC) * np.where(rows[b.function], turned, 0.0)
+            np.add.at(out[:, q], b.function, total)
         return out
 
     def sheet_impedance(self, frequency: float) -> Complexes:
@@ -249,11 +333,12 @@ def gap_vector(mesh: SurfaceMesh, basis: SurfaceBasis, gap: SurfaceGap) -> Float
     return out
 
 
-def _blocks(basis: SurfaceBasis, count: int) -> tuple[Ints, Ints, Ints]:
-    """Columns shared out among so many threads, so that each has as many pairs, and the triangles
-    of each share.
+def _blocks(basis: SurfaceBasis, count: int, even: bool = False) -> tuple[Ints, Ints, Ints]:
+    """Columns shared out among so many threads, so that each has as many pairs with triangles
+    that come before, or with all where they are ``even``; and the triangles of each share.
     """
-    edges = (basis.size * np.sqrt(np.arange(count + 1) / count)).round().astype(np.int64)
+    shares = np.arange(count + 1) / count
+    edges = (basis.size * (shares if even else np.sqrt(shares))).round().astype(np.int64)
     members = [
         np.unique(basis.triangle[(basis.function >= a) & (basis.function < b)])
         for a, b in pairwise(edges)

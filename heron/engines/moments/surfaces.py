@@ -9,16 +9,20 @@ from time import perf_counter
 from typing import Any
 
 import numpy as np
+import xarray as xr
 
 from heron.discretise.held import Laid
 from heron.discretise.strips import WIDTH
 from heron.discretise.surfaces import MOST_TRIANGLES, expected_triangles, mesh_surfaces
 from heron.discretise.triangles import SurfaceMesh
-from heron.engines.moments.formulation import Costs, circuit, ground_of, port_order
+from heron.engines.contract import band
+from heron.engines.moments.formulation import Costs, circuit, feeds_of, ground_of, port_order, swept
+from heron.engines.moments.lit import illuminated
 from heron.engines.moments.surface_basis import surface_basis
 from heron.engines.moments.surface_checks import surface_problems
 from heron.engines.moments.surface_system import Surface, SurfaceSystem
 from heron.engines.moments.wires import machine_rates
+from heron.engines.progress import Event, Progress
 from heron.geometry import Geometry
 from heron.materials import PERFECT
 from heron.model import Evaluated
@@ -123,9 +127,15 @@ class Surfaces:
             BYTES_CURRENT * m * ports,
         )
 
-    def system(self, model: Evaluated, discretisation: SurfaceDiscretisation) -> SurfaceSystem:
+    def solve(
+        self, model: Evaluated, discretisation: SurfaceDiscretisation, progress: Progress
+    ) -> xr.Dataset:
         d = discretisation
-        return SurfaceSystem(d.mesh, d.made_of, *circuit(model, d))
+        progress(Event("preparing", 0.0))
+        system = SurfaceSystem(d.mesh, d.made_of, *circuit(model, d))
+        if model.document.illuminations:
+            return illuminated(model, system, feeds_of(model, d), band(model.plan), progress)
+        return swept(model, d, system, progress)
 
 
 def _longest(model: Evaluated) -> float:

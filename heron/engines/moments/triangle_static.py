@@ -121,12 +121,18 @@ def potential(r: Floats, corners: Floats, out: Floats) -> None:
 
 
 @njit(cache=True, nogil=True, error_model="numpy")  # type: ignore[untyped-decorator]
+def _double_area(t: Floats) -> float:
+    x, y, z = t[1, 0] - t[0, 0], t[1, 1] - t[0, 1], t[1, 2] - t[0, 2]
+    u, v, w = t[2, 0] - t[0, 0], t[2, 1] - t[0, 1], t[2, 2] - t[0, 2]
+    return float(np.sqrt((y * w - z * v) ** 2 + (z * u - x * w) ** 2 + (x * v - y * u) ** 2))
+
+
+@njit(cache=True, nogil=True, error_model="numpy")  # type: ignore[untyped-decorator]
 def _apart(a: Floats, b: Floats, centre: Floats, rule: Floats, swap: bool, out: Floats) -> None:
     """The eight numbers of triangles (3, 3) that do not touch, in closed form over ``b``; added to
     ``out``. With ``swap`` the second is the one that comes first.
     """
-    cross = np.cross(a[1] - a[0], a[2] - a[0])
-    area = 0.5 * np.sqrt((cross**2).sum())
+    area = 0.5 * _double_area(a)
     own = np.empty(4)
     x, y = np.empty(3), np.empty(3)
     for g in range(len(rule)):
@@ -187,7 +193,10 @@ def _divided(a: Floats, b: Floats, centre: Floats, rule: Floats, swap: bool, out
         own, level = stack[count].copy(), depth[count]
         size = 0.0
         for e in range(3):
-            size = max(size, np.sqrt(((own[e] - own[(e + 1) % 3]) ** 2).sum()))
+            square = 0.0
+            for c in range(3):
+                square += (own[e, c] - own[(e + 1) % 3, c]) ** 2
+            size = max(size, np.sqrt(square))
         if level >= DEEPEST or _gap(own, b) > CLOSE * size:
             _apart(own, b, centre, rule, swap, out)
             continue
@@ -208,9 +217,7 @@ def _divided(a: Floats, b: Floats, centre: Floats, rule: Floats, swap: bool, out
 @njit(cache=True, nogil=True, error_model="numpy")  # type: ignore[untyped-decorator]
 def _touching(a: Floats, b: Floats, centre: Floats, rule: Floats, out: Floats) -> None:
     """The eight numbers of triangles (3, 3) whose corners are in the order of the rule."""
-    fold = 1.0
-    for t in (a, b):
-        fold *= np.sqrt((np.cross(t[1] - t[0], t[2] - t[0]) ** 2).sum())
+    fold = _double_area(a) * _double_area(b)
     x, y = np.empty(3), np.empty(3)
     for g in range(len(rule)):
         square, both = 0.0, 0.0
@@ -285,8 +292,8 @@ def near_static(
                         first[shared], second[shared] = i, j
                         shared += 1
             # those that are shared come first
-            _filled_up(first, shared)
-            _filled_up(second, shared)
+            filled_up(first, shared)
+            filled_up(second, shared)
             for i in range(3):
                 for c in range(3):
                     a[i, c] = corners[p, first[i], c]
@@ -309,7 +316,7 @@ def near_static(
 
 
 @njit(cache=True, nogil=True, error_model="numpy")  # type: ignore[untyped-decorator]
-def _filled_up(order: Ints, used: int) -> None:
+def filled_up(order: Ints, used: int) -> None:
     """The numbers 0 to 2 that are not among the first ones, after them."""
     count = used
     for i in range(3):

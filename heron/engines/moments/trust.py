@@ -12,6 +12,8 @@ from heron.results.power import budget
 
 def trust(results: xr.Dataset) -> list[TrustItem]:
     """What a run of this engine says of itself beside its errors."""
+    if "travels" in results:  # what is scattered says so itself
+        return []
     s = results["s"].values
     balance = float(np.nanmax(np.abs(budget(results).balance_error)))
     passive = float(np.linalg.norm(s, ord=2, axis=(1, 2)).max())

@@ -8,11 +8,14 @@ from functools import lru_cache
 from time import perf_counter
 from typing import Any
 
+import xarray as xr
+
 from heron.discretise import WireMesh, mesh_wires
 from heron.discretise.held import Laid
 from heron.engines.moments.checks import problems
-from heron.engines.moments.formulation import Costs, circuit, ground_of, port_order
+from heron.engines.moments.formulation import Costs, circuit, ground_of, port_order, swept
 from heron.engines.moments.system import WireSystem
+from heron.engines.progress import Event, Progress
 from heron.geometry import Geometry
 from heron.model import Evaluated
 from heron.model.feeds import is_spread
@@ -94,8 +97,12 @@ class Wires:
             BYTES_CURRENT * n * ports,
         )
 
-    def system(self, model: Evaluated, discretisation: WireDiscretisation) -> WireSystem:
-        return WireSystem(discretisation.mesh, *circuit(model, discretisation))
+    def solve(
+        self, model: Evaluated, discretisation: WireDiscretisation, progress: Progress
+    ) -> xr.Dataset:
+        progress(Event("preparing", 0.0))
+        system = WireSystem(discretisation.mesh, *circuit(model, discretisation))
+        return swept(model, discretisation, system, progress)
 
 
 @lru_cache(maxsize=1)
