@@ -1,5 +1,8 @@
-"""Round wires beside surfaces, as flat strips: a strip is four times as wide as the wire's radius
-(Balanis, *Antenna Theory*, table of equivalent radii).
+"""Round wires beside surfaces, as flat strips.
+
+A strip whose current is even across it has the inductance of a wire of e^(−3/2) times its width,
+the geometric mean distance of a line (Maxwell; Rosa and Grover, *Formulas and Tables for the
+Calculation of Mutual and Self-Inductance*).
 
 Where a wire meets a surface, the first piece of its strip is cut to it and divided with it; the
 rest is divided along the wire only, as its current hardly changes across it.
@@ -23,7 +26,10 @@ from heron.shapes.operations import edges_at
 
 Floats = NDArray[np.float64]
 
-WIDTH = 4.0  # of a strip, over the radius of its wire
+WIDTH = float(np.exp(1.5))  # of a strip, over the radius of its wire
+FINEST = 0.25  # of its width: pieces at gaps and open ends, where the current bends
+SLIM = 8.0  # of its width: the longest pieces, for integrals over long triangles
+GROWTH = 0.4  # of the distance from there
 ANGLES = 12  # in which a strip is tried
 # of the strip's width: further off than this a corner is not on the surface that a wire meets
 ON = 0.05
@@ -103,10 +109,12 @@ def strip(
     marks: Sequence[float],
     met: Sequence[tuple[float, Body]],
     longest: float,
+    size: float,
     normal: Floats | None,
 ) -> Strip:
     """A wire's strip, divided at ``marks`` and into pieces no ``longest`` than that, m.
 
+    :param size: of the smallest pieces over those of a mesh as fine as it is made.
     :param normal: (3,) that of the plane of wires that are joined, along which the strip is wide.
     :raises ModelError: no strip meets the surfaces that the wire meets.
     """
@@ -119,6 +127,8 @@ def strip(
             kept.append(f)
     kept[-1] = 1.0
     touched = [f for f, _ in met]
+    ends = [] if part.path.closed else [f for f in (0.0, 1.0) if not _among(f, touched)]
+    fine = [*marks, *ends]
     rows: list[float] = [0.0]
     for a, b in pairwise(kept):
         piece = min(PIECE * width / length, AT_MOST * (b - a))
@@ -126,10 +136,9 @@ def strip(
         high = b - piece if _among(b, touched) else b
         middle = int(np.clip(np.searchsorted(part.path.corners, 0.5 * (a + b)) - 1, 0, None))
         curve = part.path.curves[min(middle, len(part.path.curves) - 1)]
-        step = min(longest, curve.length / curve.least_segments) / length
-        count = max(1, int(np.ceil((high - low) / step)))
+        step = min(longest, curve.length / curve.least_segments, SLIM * width) / length
         rows += [low] if low > a else []
-        rows += np.linspace(low, high, count + 1)[1:].tolist()
+        rows += _graded(low, high, step, FINEST * size * width / length, fine)[1:]
         rows += [b] if high < b else []
     own = np.array(rows)
     points = part.path.at(own)
@@ -137,6 +146,20 @@ def strip(
     tangent /= np.linalg.norm(tangent, axis=1)[:, None]
     across = _sides(part, points, tangent, own, met, normal, 0.5 * width)
     return Strip(number, own, points, across, [int(np.abs(own - f).argmin()) for f in touched])
+
+
+def _graded(
+    low: float, high: float, step: float, finest: float, fine: Sequence[float]
+) -> list[float]:
+    """Fractions from ``low`` to ``high`` apart by ``step``, and by ``finest`` at those of ``fine``
+    that are among the two.
+    """
+    at = np.linspace(low, high, 2001)
+    off = np.min([np.abs(at - f) for f in fine] or [np.full(len(at), np.inf)], axis=0)
+    own = np.minimum(step, finest + GROWTH * off)
+    count = np.concatenate(([0.0], np.cumsum(np.diff(at) * 0.5 * (1 / own[1:] + 1 / own[:-1]))))
+    whole = max(1, int(np.ceil(count[-1] - 1e-9)))
+    return [float(v) for v in np.interp(np.linspace(0, count[-1], whole + 1), count, at)]
 
 
 def _among(value: float, others: Sequence[float]) -> bool:

@@ -63,7 +63,7 @@ def mesh_surfaces(
     spread = {i: f for i, f in enumerate(feeds) if f is not None and is_spread(f)}
     hidden = {f.part for f in spread.values()}  # wires that only carry a gap that is spread
     parts = [p for p in geometry.parts if p.name not in hidden]
-    strips = _strips(geometry, parts, bodies, feeds, loads, longest, errors)
+    strips = _strips(geometry, parts, bodies, feeds, loads, longest, size, errors)
     unit = geometry.unit
     pieces = [
         Piece(p.name, corners / unit)
@@ -71,7 +71,8 @@ def mesh_surfaces(
         if s is not None
         for corners in _pieces(s)
     ]
-    wide = [(f"{_GAP}{i}", _rectangle(f) / unit) for i, f in spread.items()]
+    by_name = {p.name: p for p in geometry.parts}
+    wide = [(f"{_GAP}{i}", _rectangle(by_name[f.part], f) / unit) for i, f in spread.items()]
     try:
         meshed = _bodies_meshed(bodies, wide, pieces, longest / unit, size)
     except ModelError as error:
@@ -85,12 +86,11 @@ def mesh_surfaces(
     mesh = builder.mesh(names, {f"{_GAP}{i}": f.part for i, f in spread.items()}, ground)
     mesh.errors += errors
     of = {p.name: s for s, p in zip(strips, parts, strict=True)}
-    by_name = {p.name: p for p in geometry.parts}
     for i, f in enumerate(feeds):
         if f is None:
             mesh.feeds.append(_no_gap())
         elif i in spread:
-            mesh.feeds.append(builder.wide_gap(f"{_GAP}{i}", f))
+            mesh.feeds.append(builder.wide_gap(f"{_GAP}{i}", by_name[f.part]))
         else:
             mesh.feeds.append(_gap(mesh, builder, by_name, of, f, ("feeds", i)))
     for i, s in enumerate(loads):
@@ -117,10 +117,10 @@ def _bodies_meshed(
     )
 
 
-def _rectangle(feed: Any) -> Floats:
+def _rectangle(part: BuiltPart, feed: Any) -> Floats:
     """The corners (4, 3) of a gap that is spread, in m: the first two at its start."""
-    start, end, half = (np.asarray(v, dtype=float) for v in (feed.start, feed.end, feed.across))
-    half = half / 2
+    start, end = part.path.at(np.array([0.0, 1.0]))
+    half = np.asarray(feed.across, dtype=float) / 2
     return np.array([start - half, start + half, end + half, end - half])
 
 
@@ -144,6 +144,7 @@ def _strips(
     feeds: Sequence[Any],
     loads: Sequence[Any],
     longest: float,
+    size: float,
     errors: list[HeronError],
 ) -> list[Strip | None]:
     found = contacts(geometry) if bodies else []
@@ -158,7 +159,7 @@ def _strips(
     for i, part in enumerate(parts):
         try:
             met = meetings(part, bodies, found)
-            out.append(strip(i, part, sorted(marks[i]), met, longest, normals.get(i)))
+            out.append(strip(i, part, sorted(marks[i]), met, longest, size, normals.get(i)))
         except HeronError as error:
             errors.append(error)
             out.append(None)
@@ -330,9 +331,9 @@ class _Builder:
                 j += 1
             self.names.append(name)
 
-    def wide_gap(self, name: str, feed: Any) -> SurfaceGap:
+    def wide_gap(self, name: str, part: BuiltPart) -> SurfaceGap:
         """The triangles of a gap that is spread over a rectangle."""
-        start, end = np.asarray(feed.start, dtype=float), np.asarray(feed.end, dtype=float)
+        start, end = part.path.at(np.array([0.0, 1.0]))
         width = float(np.linalg.norm(end - start))
         own = np.flatnonzero(np.array(self.names) == name)
         return SurfaceGap(own, (end - start) / width, width, 0.5 * (start + end))

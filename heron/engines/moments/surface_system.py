@@ -29,7 +29,10 @@ Complexes = NDArray[np.complex128]
 
 
 TURNS_ORDER = 4  # of rules for pairs that touch in the magnetic-field equation
-ELECTRIC = 0.5  # share of the electric-field equation where both are combined (common practice)
+# share of the electric-field equation where both are combined: with more of the other one, the
+# power that spheres scatter is further off what they take
+ELECTRIC = 0.8
+MARGIN = 0.8  # of the lowest resonance of the inside: from there on both are combined
 
 
 @dataclass(frozen=True)
@@ -152,6 +155,15 @@ class SurfaceSystem:
         out[self.basis.function[self.mesh.closed[self.basis.triangle]]] = True
         return out
 
+    @cached_property
+    def lowest_resonance(self) -> float:
+        """Hz, below which the inside of closed surfaces cannot ring: that of a box about them."""
+        if not self.mesh.closed.any():
+            return float("inf")
+        own = self.mesh.corners[self.mesh.closed].reshape(-1, 3)
+        sides = np.sort(np.ptp(own, axis=0))
+        return float(C0 / 2 * np.hypot(1 / sides[2], 1 / sides[1]))
+
     def _combined(self, electric: Complexes, k: float) -> Complexes:
         """With the magnetic-field equation in the place of a part of the electric one."""
         b, mesh, rows = self.basis, self.mesh, self.on_closed
@@ -190,7 +202,7 @@ class SurfaceSystem:
         """Currents (m, waves) under plane waves of 1 V/m at the origin, in open space, with all
         gaps shorted, and those (m, P) of 1 V at each gap.
         """
-        combined = bool(self.on_closed.any())
+        combined = frequency > MARGIN * self.lowest_resonance
         matrix = self.matrix(frequency, combined)
         rows = self.on_closed if combined else np.zeros(self.size, dtype=bool)
         right = self._incident(frequency, waves, rows)

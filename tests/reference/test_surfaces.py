@@ -1,0 +1,276 @@
+"""Surfaces in the moments engine against closed forms, series, the wires of the same engine, and
+balances.
+"""
+
+from __future__ import annotations
+
+from typing import Any
+
+import numpy as np
+import pytest
+import xarray as xr
+from scipy.special import spherical_jn, spherical_yn
+
+from heron.networks import s_to_y
+from heron.results import cross_sections, near, patterns
+from heron.results.power import budget
+from tests.models import C0, METRE_WAVE, dipole, impedance, plan, solve, wire
+
+WAVE = {"kind": "plane_wave", "name": "radar", "travels": ["0", "0", "1"]}
+
+
+def sheet(name: str, corner: tuple[Any, ...], size: tuple[Any, Any], **more: Any) -> dict[str, Any]:
+    """A rectangle across z from a corner, m."""
+    return {
+        "kind": "rectangle",
+        "name": name,
+        "corner": [f"{c!r} m" for c in corner],
+        "size": [f"{s!r} m" for s in size],
+        "material": "perfect conductor",
+        **more,
+    }
+
+
+def metal(parts: list[dict[str, Any]], **more: Any) -> dict[str, Any]:
+    """A model at a wavelength of 1 m that the moments engine solves once."""
+    settings = {"moments": more.pop("settings", {})}
+    own = plan(rounds="1", engine="moments", settings=settings)
+    return {"name": "metal", "parts": parts, "plans": [own], **more}
+
+
+def impedances(results: xr.Dataset) -> np.ndarray:
+    """(P, P) Ω at the only frequency."""
+    return np.linalg.inv(s_to_y(results["s"].values[0], results["z0"].values))
+
+
+def driven(document: dict[str, Any]) -> tuple[complex, xr.Dataset]:
+    """Impedance at the only frequency, and results."""
+    results = solve(document)
+    return complex(impedances(results)[0, 0]), results
+
+
+def mie(ka: float, theta: np.ndarray) -> tuple[np.ndarray, np.ndarray]:
+    """|S1|² and |S2|² of a conducting sphere: Bohren and Huffman, ch. 4, with m → ∞."""
+    n = np.arange(1, int(ka + 4 * np.cbrt(ka) + 12))
+    j, y = spherical_jn(n, ka), spherical_yn(n, ka)
+    h = j - 1j * y
+    dj = ka * spherical_jn(n, ka, True) + j
+    dh = ka * (spherical_jn(n, ka, True) - 1j * spherical_yn(n, ka, True)) + h
+    a, b = dj / dh, j / h
+    mu = np.cos(theta)
+    pi, tau = np.zeros((len(n) + 1, len(mu))), np.zeros((len(n) + 1, len(mu)))
+    pi[1] = 1
+    for k in n:
+        if k > 1:
+            pi[k] = ((2 * k - 1) * mu * pi[k - 1] - k * pi[k - 2]) / (k - 1)
+        tau[k] = k * mu * pi[k] - (k + 1) * pi[k - 1]
+    share = (2 * n + 1) / (n * (n + 1))
+    return (
+        np.abs((share * a) @ pi[1:] + (share * b) @ tau[1:]) ** 2,
+        np.abs((share * a) @ tau[1:] + (share * b) @ pi[1:]) ** 2,
+    )
+
+
+def test_strip_dipole_is_a_wire_of_a_quarter_of_its_width() -> None:
+    """Balanis, *Antenna Theory*, table of equivalent radii: within 2 %."""
+    width, gap = 0.008, 0.02
+    arm = 0.5 * (0.47 - gap)
+    strip = metal(
+        [
+            sheet("upper", (-width / 2, gap / 2, 0.0), (width, arm)),
+            sheet("lower", (-width / 2, -gap / 2 - arm, 0.0), (width, arm)),
+        ],
+        feeds=[
+            {
+                "kind": "between",
+                "number": 1,
+                "start": ["0", f"{-gap / 2} m", "0"],
+                "end": ["0", f"{gap / 2} m", "0"],
+                "across": [f"{width} m", "0", "0"],
+            }
+        ],
+    )
+    found = driven(strip)[0]
+    alike = dipole(0.47, width / 4, 80)
+    alike["feeds"][0]["width"] = f"{gap} m"
+    expected = impedance(alike)
+    print("strip against wire:", found, expected, abs(found / expected - 1))
+    assert abs(found / expected - 1) < 0.02
+
+
+def test_wire_beside_a_sheet_far_away_is_the_wire() -> None:
+    """A strip in the place of a wire, with a patch of metal three wavelengths off its end: within
+    2 % at a radius of 0.001 λ (2.2 % at 0.002 λ, 1 % at 0.0005 λ).
+    """
+    far = sheet("far", (-0.01, -0.01, 3.0), (0.02, 0.02))
+    found = driven(
+        metal(
+            [far, wire("arm", [0, 0, -0.235], [0, 0, 0.235], 0.001)],
+            feeds=[{"kind": "gap", "number": 1, "part": "arm", "width": "0.01 m"}],
+        )
+    )[0]
+    alike = dipole(0.47, 0.001, 80)
+    alike["feeds"][0]["width"] = "0.01 m"
+    expected = impedance(alike)
+    print("wire as strip:", found, expected, abs(found / expected - 1))
+    assert abs(found / expected - 1) < 0.02
+
+
+def monopole(side: float, radius: float = 0.002) -> dict[str, Any]:
+    """On the middle of a square plate."""
+    return metal(
+        [
+            sheet("plate", (-side / 2, -side / 2, 0.0), (side, side)),
+            wire("whip", [0, 0, 0], [0, 0, 0.235], radius),
+        ],
+        feeds=[{"kind": "gap", "number": 1, "part": "whip", "at": "0.03", "width": "0.01 m"}],
+        settings={"segments_per_wavelength": "30"},
+    )
+
+
+def test_monopole_on_a_plate_tends_to_that_on_a_plane() -> None:
+    """Image theory; on a finite plate the impedance swings about that by what its rim reflects
+    (common practice: within some 10 Ω for sides above one wavelength).
+    """
+    plane = metal(
+        [wire("whip", [0, 0, 0], [0, 0, 0.235], 0.002)],
+        feeds=[{"kind": "gap", "number": 1, "part": "whip", "at": "0.03", "width": "0.01 m"}],
+        surround={"kind": "ground"},
+        settings={"segments_per_wavelength": "80"},
+    )
+    expected = driven(plane)[0]
+    off = {}
+    for side in (0.5, 1.0, 1.5):
+        z, results = driven(monopole(side))
+        off[side] = abs(z - expected)
+        balance = float(np.abs(budget(results).balance_error).max())
+        print("plate of", side, "λ:", z, "plane:", expected, "balance", balance)
+        assert balance < 5e-3
+    assert off[1.5] < off[0.5] and off[1.5] < 12
+
+
+def test_strip_above_a_ground_plane_is_that_with_its_image() -> None:
+    """Images: a strip dipole over a plane against itself and its turned image in open space."""
+
+    def model(**more: Any) -> dict[str, Any]:
+        height = 0.2
+        parts = [sheet("patch", (-0.05, -0.02, height), (0.02, 0.02))]
+        feeds = [{"kind": "gap", "number": 1, "part": "arm", "width": "0.02 m"}]
+        parts.append(wire("arm", [-0.2, 0.1, height], [0.2, 0.1, height], 0.004))
+        if more.pop("twin", False):
+            parts.append(sheet("image", (-0.05, -0.02, -height), (0.02, 0.02)))
+            parts.append(wire("turned", [-0.2, 0.1, -height], [0.2, 0.1, -height], 0.004))
+            feeds.append({"kind": "gap", "number": 2, "part": "turned", "width": "0.02 m"})
+        return metal(parts, feeds=feeds, **more)
+
+    alone = solve(model(surround={"kind": "ground"}))
+    twins = solve(model(twin=True))
+    z = impedances(twins)
+    one = impedances(alone)[0, 0]
+    print("over a plane", one, "against its image", z[0, 0] - z[0, 1], "reciprocity")
+    assert one == pytest.approx(z[0, 0] - z[0, 1], rel=2e-3)
+    assert abs(z[0, 1] - z[1, 0]) < 1e-6 * abs(z[0, 1])
+
+
+@pytest.mark.parametrize("ka", [0.5, 2.0, 2.744])
+def test_conducting_sphere_against_mie(ka: float) -> None:
+    """Bistatic in both planes, at a resonance of the inside (2.744) too: RMS below 0.1 dB where
+    the pattern is within 20 dB of its peak.
+    """
+    radius = ka / (2 * np.pi)
+    results = solve(
+        metal(
+            [
+                {
+                    "kind": "sphere",
+                    "name": "sphere",
+                    "radius": f"{radius!r} m",
+                    "material": "perfect conductor",
+                }
+            ],
+            illuminations=[{**WAVE, "electric": ["1", "0", "0"]}],
+            settings={"segments_per_wavelength": "50" if ka > 1 else "100"},
+        )
+    )
+    theta = np.radians(np.arange(0, 181, 5.0))
+    one, two = mie(ka, theta)
+    off = []
+    for phi, exact in ((0.0, two), (np.pi / 2, one)):
+        found = cross_sections.cross_section(results, 0, theta, np.full(len(theta), phi))
+        expected = exact / np.pi  # λ²/π |S|² at a wavelength of 1 m
+        strong = expected > 1e-2 * expected.max()
+        off.append(10 * np.log10(found[strong] / expected[strong]))
+    rms = float(np.sqrt(np.mean(np.concatenate(off) ** 2)))
+    balance = float(np.abs(cross_sections.cross_sections(results).balance).max())
+    print(f"ka {ka}: bistatic RMS {rms:.3f} dB, optical theorem {balance:.1e}")
+    assert rms < 0.1 and balance < 5e-3
+
+
+def test_square_plate_at_normal_incidence() -> None:
+    """4πA²/λ² of physical optics (Knott, *Radar Cross Section*) at three wavelengths a side, where
+    the rim adds some tenths of a dB.
+    """
+    results = solve(
+        metal(
+            [sheet("plate", (-1.5, -1.5, 0.0), (3.0, 3.0))],
+            illuminations=[{**WAVE, "electric": ["1", "0", "0"]}],
+            settings={"segments_per_wavelength": "30"},
+        )
+    )
+    found = float(cross_sections.monostatic(results)[0])
+    off = 10 * np.log10(found / (4 * np.pi * 81))
+    balance = float(np.abs(cross_sections.cross_sections(results).balance).max())
+    print(f"plate: {off:.2f} dB against physical optics, optical theorem {balance:.1e}")
+    assert abs(off) < 0.35 and balance < 5e-3
+
+
+def test_a_dipole_that_is_lit_receives_what_its_gain_says() -> None:
+    """Effective area λ²/4π times the realized gain (Balanis ch. 2.15), of a strip that is lit and
+    the same strip that is driven.
+    """
+    parts = [
+        wire("arm", [0, 0, -0.235], [0, 0, 0.235], 0.002),
+        sheet("far", (0.3, -0.05, -0.05), (0.1, 0.1)),
+    ]
+    feeds = [{"kind": "gap", "number": 1, "part": "arm", "width": "0.01 m"}]
+    lit = solve(
+        metal(
+            parts,
+            feeds=feeds,
+            illuminations=[{**WAVE, "travels": ["1", "0", "0"], "electric": ["0", "0", "1"]}],
+        )
+    )
+    sent = solve(metal(parts, feeds=feeds))
+    area = float(cross_sections.received(lit)[0, 0])
+    field = patterns.far_field(sent, 0, np.array([90.0]), np.array([180.0]))[0]
+    offered = float(budget(sent).available[0])
+    realized = 2 * np.pi * float((np.abs(field) ** 2).sum()) / 376.730313668 / offered
+    balance = float(np.abs(cross_sections.cross_sections(lit).balance).max())
+    print("received area", area, "realized gain says", realized / (4 * np.pi), balance)
+    assert area == pytest.approx(realized / (4 * np.pi), rel=5e-3)
+    assert balance < 5e-3
+
+
+def test_near_field_is_zero_inside_a_lit_sphere_and_follows_its_own_far_field() -> None:
+    results = solve(
+        metal(
+            [
+                {
+                    "kind": "sphere",
+                    "name": "sphere",
+                    "radius": "0.2 m",
+                    "material": "perfect conductor",
+                }
+            ],
+            illuminations=[{**WAVE, "electric": ["1", "0", "0"]}],
+        )
+    )
+    inside = np.array([[0.0, 0.0, 0.0], [0.05, 0.05, 0.02], [0.0, 0.0, -0.1]])
+    e, _ = near.near_field(results, 0, inside)
+    print("field inside of 1 V/m:", np.abs(e).max())
+    assert np.abs(e).max() < 0.03
+    e, _ = near.near_field(results, 0, np.array([[0.0, 0.0, -300.0]]))
+    scattered = e[0] - np.array([np.exp(2j * np.pi * 300 * 1), 0, 0])
+    far = cross_sections.far_field(results, 0, np.array([np.pi]), np.array([0.0]))[0]
+    assert abs(scattered[0]) * 300 == pytest.approx(np.abs(far).max(), rel=1e-2)
+    assert f"{C0:.0f} Hz" == METRE_WAVE
