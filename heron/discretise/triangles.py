@@ -79,3 +79,11 @@ class SurfaceMesh:
         """(T,) m."""
         sides = self.corners - np.roll(self.corners, 1, axis=1)
         return np.asarray(np.linalg.norm(sides, axis=2).max(axis=1))
+
+    @cached_property
+    def quality(self) -> Floats:
+        """(T,) 4√3 times the area over the sum of the squares of the sides: from 0, a line, to 1,
+        of three equal sides (common practice).
+        """
+        sides = self.corners - np.roll(self.corners, 1, axis=1)
+        return np.asarray(4 * np.sqrt(3) * self.area / (sides**2).sum(axis=(1, 2)))

@@ -145,14 +145,14 @@ def _shares(values: list[Values], sizes: Sequence[float]) -> Floats:
 
 
 def at_rectangles(of: currents.SurfaceCurrent, last: currents.SurfaceCurrent) -> Values:
-    """Current per width (n, 3) of a coarser round at the rectangles of the last one, between those
-    of the same direction; 0 where there are none.
+    """Current per width (n, 3) of a coarser round at the pieces of the last one, between those
+    that face alike; 0 where there are none.
     """
     if of is last:
         return last.k
-    out = np.zeros((len(last.normal), 3), dtype=complex)
-    for axis in range(3):
-        own, wanted = of.normal == axis, last.normal == axis
+    out = np.zeros((len(last.facing), 3), dtype=complex)
+    for facing in np.unique(last.facing):
+        own, wanted = of.facing == facing, last.facing == facing
         if own.any() and wanted.any():
             out[wanted] = _planes(of.middle[own], last.middle[wanted])(of.k[own])
     return out

@@ -9,28 +9,54 @@ import numpy as np
 import xarray as xr
 from numpy.typing import NDArray
 
+from heron.fields import source
 from heron.fields.planes import Plane
+from heron.fields.triangles import Triangles
 
 Floats = NDArray[np.float64]
 Complexes = NDArray[np.complex128]
 
+LOOKED = 5  # frequencies at which currents on triangles are compared
+FACINGS = 8  # directions to either side of an axis that are told apart
+
 
 @dataclass(frozen=True)
 class SurfaceCurrent:
-    """Rectangles of the grid on metal, from ``low`` to ``high`` (n, 3) in m, and the current per
-    width on them: ``k`` (n, 3), A/m, peak.
+    """Pieces of metal, triangles or rectangles, by their ``corners`` (n, 3 or 4, 3) in m, which go
+    round them, and the current per width on them: ``k`` (n, 3), A/m, peak. Pieces of one ``facing``
+    (n,) lie in planes alike; of rectangles that is the axis across them.
     """
 
     frequency_hz: float
-    low: Floats
-    high: Floats
-    normal: NDArray[np.int64]
+    corners: Floats
+    facing: NDArray[np.int64]
     k: Complexes
 
     @property
     def middle(self) -> Floats:
         """(n, 3) m."""
-        return np.asarray((self.low + self.high) / 2)
+        return np.asarray(self.corners.mean(axis=1))
+
+    @property
+    def low(self) -> Floats:
+        """Lowest corners of rectangles (n, 3), m."""
+        return np.asarray(self.corners.min(axis=1))
+
+    @property
+    def high(self) -> Floats:
+        """Highest corners of rectangles (n, 3), m."""
+        return np.asarray(self.corners.max(axis=1))
+
+
+def _rectangles(low: Floats, high: Floats, normal: NDArray[np.int64]) -> Floats:
+    """Corners (n, 4, 3) of rectangles across axes."""
+    out = np.repeat(low[:, None], 4, axis=1)
+    rows = np.arange(len(low))
+    for side, corners in ((1, (1, 2)), (2, (2, 3))):
+        along = (normal + side) % 3
+        for corner in corners:
+            out[rows, corner, along] = high[rows, along]
+    return out
 
 
 def along_wires(results: xr.Dataset, index: int, spans: Floats) -> Complexes:
@@ -51,7 +77,11 @@ def along_wires(results: xr.Dataset, index: int, spans: Floats) -> Complexes:
 
 
 def frequencies(results: xr.Dataset, name: str) -> list[float]:
-    """Hz, of a capture of surface currents."""
+    """Hz, of a capture of surface currents; of triangles, some of the many."""
+    if "edge_current" in results:
+        f = results["frequency"].values
+        picks = np.linspace(0, len(f) - 1, LOOKED).round().astype(int)
+        return [float(f[i]) for i in sorted(set(picks.tolist()))]
     return [
         float(f) for f in results[f"surface {surface_names(results).index(name)} frequency"].values
     ]
@@ -60,6 +90,29 @@ def frequencies(results: xr.Dataset, name: str) -> list[float]:
 def surface_names(results: xr.Dataset) -> list[str]:
     """Names of the surface currents that were recorded."""
     return [str(n) for n in np.ravel(results.attrs.get("surfaces", [])) if n]
+
+
+def _on_triangles(results: xr.Dataset, at: int, frequency: float) -> SurfaceCurrent:
+    """The current in the middles of triangles, of the part that capture number ``at`` asks for, or
+    of all.
+    """
+    index = int(np.abs(results["frequency"].values - frequency).argmin())
+    own = source(results, index, results["drive"].values)
+    assert isinstance(own, Triangles)
+    count = results.sizes["triangle"]  # without images
+    corners, k = own.corners[:count], own.density[:count, :, :, 0].mean(axis=1)
+    part = str(np.ravel(results.attrs["surface_parts"])[at])
+    if part:
+        names = [str(n) for n in np.ravel(results.attrs["part_names"])]
+        kept = results["triangle_part"].values == names.index(part)
+        corners, k = corners[kept], k[kept]
+    normal = np.cross(corners[:, 1] - corners[:, 0], corners[:, 2] - corners[:, 0])
+    normal /= np.linalg.norm(normal, axis=1)[:, None]
+    # two sides of one plane are alike
+    leads = np.abs(normal).argmax(axis=1)
+    normal *= np.sign(normal[np.arange(len(normal)), leads])[:, None]
+    facing = np.round(FACINGS * normal).astype(np.int64) @ np.array([1, 32, 1024])
+    return SurfaceCurrent(float(results["frequency"].values[index]), corners, facing, k)
 
 
 def surface_current(results: xr.Dataset, name: str, frequency: float) -> SurfaceCurrent:
@@ -71,9 +124,11 @@ def surface_current(results: xr.Dataset, name: str, frequency: float) -> Surface
     if name not in surface_names(results):
         raise LookupError(f"the run has no surface current “{name}”")
     at = surface_names(results).index(name)
+    if "edge_current" in results:
+        return _on_triangles(results, at, frequency)
     own = {n: results[f"surface {at}_{n}"].values for n in ("k", "low", "high", "normal")}
-    frequencies = results[f"surface {at} frequency"].values
-    index = int(np.abs(frequencies - frequency).argmin())
+    known = results[f"surface {at} frequency"].values
+    index = int(np.abs(known - frequency).argmin())
     low, high, normal = own["low"], own["high"], own["normal"].astype(np.int64)
     sides = np.einsum("p,pns->ns", results["drive"].values, own["k"][index])
     k = np.zeros((len(normal), 3), dtype=complex)
@@ -93,7 +148,7 @@ def surface_current(results: xr.Dataset, name: str, frequency: float) -> Surface
                 np.concatenate((normal, normal[~within])),
                 np.vstack((k, k[~within] * plane.signs(not plane.magnetic))),
             )
-    return SurfaceCurrent(float(frequencies[index]), low, high, normal, k)
+    return SurfaceCurrent(float(known[index]), _rectangles(low, high, normal), normal, k)
 
 
 def absorbed(results: xr.Dataset) -> dict[str, Floats]:

@@ -133,7 +133,7 @@ def _swollen(points: Floats, nodes: Ints, count: int) -> Floats:
     for k in range(3):
         np.add.at(moved, nodes[:, k], area[:, None] * off)
         np.add.at(weight, nodes[:, k], area)
-    return points[:count] + moved / weight[:, None]
+    return np.asarray(points[:count] + moved / weight[:, None])
 
 
 _PIECE = "\x00piece "

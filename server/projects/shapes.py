@@ -125,10 +125,16 @@ class Joint(BaseModel):
 
 
 class Mesh(BaseModel):
-    """Wires' joints and the ends of their segments."""
+    """Wires' joints and the ends of their segments; or how many triangles surfaces are divided
+    into, and the longest sides of the smallest and the largest.
+    """
 
     joints: list[Joint]
     nodes: list[Point]
+    triangles: int = 0
+    unknowns: int = 0
+    smallest_m: float = 0.0
+    largest_m: float = 0.0
 
 
 class DipoleMark(BaseModel):

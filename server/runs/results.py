@@ -128,8 +128,8 @@ def near_field_at(
 def get_surface_current(
     request: HttpRequest, project_id: int, number: int, name: str, frequency: float
 ) -> HttpResponse:
-    """Current per width, A/m peak, on rectangles of the grid that are metal, and the share by which
-    it may be off, where that is known.
+    """Current per width, A/m peak, on rectangles of a grid or on triangles, by their corners, and
+    the share by which it may be off, where that is known.
     """
     run = opened(request, project_id, number)
     try:
@@ -138,9 +138,7 @@ def get_surface_current(
         raise not_found("surface current of that name") from error
     return packet(
         {"frequency_hz": found.frequency_hz},
-        low=found.low,
-        high=found.high,
-        normal=found.normal,
+        corners=found.corners,
         re=found.k.real,
         im=found.k.imag,
         **_known(error=confidence.of_surface(run.results, name, frequency)),

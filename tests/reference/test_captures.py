@@ -231,8 +231,8 @@ def test_the_current_of_an_arm_continues_that_of_its_wire(
 
     def around(z: float) -> float:
         """Σ Kz · width over the cells of the walls that hold the height z."""
-        wall = (k.normal < 2) & (k.low[:, 2] <= z) & (k.high[:, 2] > z)
-        width = np.where(k.normal == 0, k.high[:, 1] - k.low[:, 1], k.high[:, 0] - k.low[:, 0])
+        wall = (k.facing < 2) & (k.low[:, 2] <= z) & (k.high[:, 2] > z)
+        width = np.where(k.facing == 0, k.high[:, 1] - k.low[:, 1], k.high[:, 0] - k.low[:, 0])
         return float(abs((k.k[wall, 2] * width[wall]).sum()))
 
     along = np.array([around(z) for z in np.linspace(4e-3, 62e-3, 9)])
@@ -249,14 +249,14 @@ def test_surface_currents_of_one_part_and_of_all(solved: tuple[Examination, xr.D
     _, results = solved
     every, one = (currents.surface_current(results, name, 0.9e9) for name in ("metal", "arm"))
     assert every.frequency_hz == 0.9e9
-    assert len(one.normal) < len(every.normal)
+    assert len(one.facing) < len(every.facing)
     plate = every.low[:, 0] > 29e-3
-    assert plate.any() and (every.normal[plate] == 0).all()
+    assert plate.any() and (every.facing[plate] == 0).all()
     area = np.prod(np.where(every.high > every.low, every.high - every.low, 1.0), axis=1)[
         plate
     ].sum()
     assert area == pytest.approx(30e-3 * 120e-3, rel=0.08)
-    assert np.abs(every.k[np.arange(len(every.normal)), every.normal]).max() == 0, (
+    assert np.abs(every.k[np.arange(len(every.facing)), every.facing]).max() == 0, (
         "no current leaves a surface"
     )
     with pytest.raises(LookupError, match="no surface current"):
@@ -360,7 +360,7 @@ def test_half_of_a_model_shows_the_currents_of_the_whole(
     whole = run(document)[1]
     quarter = run(document | {"surround": {"mirror": ["PMC", "PMC", "none"]}})[1]
     a, b = (currents.surface_current(r, "metal", 0.9e9) for r in (whole, quarter))
-    assert len(a.normal) == len(b.normal)
+    assert len(a.facing) == len(b.facing)
 
     def ordered(k: currents.SurfaceCurrent) -> Any:
         key = np.round(np.column_stack((k.low, k.high)) * 1e7)

@@ -127,7 +127,7 @@ def test_currents_on_surfaces_have_errors_if_there_were_rounds(rounds: str) -> N
         assert stated is None
         return
     found = currents.surface_current(results, "on it", 10e9)
-    assert stated is not None and stated.shape == found.normal.shape
+    assert stated is not None and stated.shape == found.facing.shape
     fine = currents.surface_current(
         solve({**made, "plan": made["plan"] | {"rounds": "1", "cells_per_wavelength": "40"}}),
         "on it",

@@ -134,7 +134,7 @@ def test_the_current_lights_up_where_the_wave_comes_from(sphere: Any) -> None:
 
     results, _, _ = sphere
     found = surface_current(results, "skin", 2e9)
-    middle = 0.5 * (found.low + found.high)
+    middle = found.middle
     pole = np.linalg.norm(middle - [0, 0, -0.15], axis=1) < 0.02
     shadow = middle[:, 2] > 0.05
     size = np.linalg.norm(np.abs(found.k), axis=1)

@@ -111,14 +111,25 @@ def _thickness(model: Evaluated, geometry: Geometry, discretisation: Any) -> lis
     return out
 
 
-def only_in_time(model: Evaluated, geometry: Geometry, discretisation: Any) -> list[Problem]:
+IN_TIME = {
+    "point_trace": "signals against time",
+    "far_trace": "signals against time",
+    "snapshots": "snapshots",
+}
+
+
+def of_wires(model: Evaluated, geometry: Geometry, discretisation: Any) -> list[Problem]:
+    """Captures that wires do not have."""
+    return not_recorded(model, IN_TIME | {"surface_current": "surfaces among wires alone"})
+
+
+def of_surfaces(model: Evaluated, geometry: Geometry, discretisation: Any) -> list[Problem]:
     """Captures that a solve at frequencies does not have."""
-    words = {
-        "point_trace": "signals against time",
-        "far_trace": "signals against time",
-        "snapshots": "snapshots",
-        "surface_current": "currents on surfaces",
-    }
+    return not_recorded(model, IN_TIME)
+
+
+def not_recorded(model: Evaluated, words: dict[str, str]) -> list[Problem]:
+    """Captures of kinds that have ``words``, and those that are of a part of the time."""
     whole = [
         Problem(
             "look",
@@ -149,6 +160,6 @@ def problems(model: Evaluated, geometry: Geometry, discretisation: Any) -> list[
     """Of a model on its mesh."""
     return [
         problem
-        for check in (_near_misses, _shared_places, _thickness, only_in_time)
+        for check in (_near_misses, _shared_places, _thickness, of_wires)
         for problem in check(model, geometry, discretisation)
     ]

@@ -25,6 +25,7 @@ from heron.engines.moments.formulation import Discretisation, Formulation
 from heron.engines.moments.surfaces import Surfaces
 from heron.engines.moments.sweep import CONFIRMATIONS, FIRST_SOLVES
 from heron.engines.moments.trust import trust
+from heron.engines.moments.views import VIEWS
 from heron.engines.moments.wires import Wires
 from heron.engines.progress import Progress, silent
 from heron.errors import ModelError
@@ -89,7 +90,7 @@ class MomentsEngine:
     """Wires and surfaces of metal in open space or above a perfect ground plane."""
 
     name = "moments"
-    views: Mapping[str, View] = MappingProxyType({})
+    views: Mapping[str, View] = MappingProxyType(VIEWS)
 
     def stage(self, model: Evaluated, discretisation: Any) -> dict[str, Any]:
         """Wires' joints and the ends of their segments, or corners of triangles, m."""

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from typing import Any
 
-from heron.engines.moments.checks import only_in_time
+from heron.engines.moments.checks import of_surfaces
 from heron.geometry import Geometry
 from heron.model import Evaluated
 from heron.problems import Problem
@@ -85,6 +85,6 @@ def surface_problems(model: Evaluated, geometry: Geometry, discretisation: Any) 
     """Of a model on its triangles."""
     return [
         problem
-        for check in (_coarse, _slivers, _empty_gaps, only_in_time)
+        for check in (_coarse, _slivers, _empty_gaps, of_surfaces)
         for problem in check(model, geometry, discretisation)
     ]

@@ -31,6 +31,7 @@ from heron.problems import Problem
 from heron.quantities.constants import C0
 from heron.shapes.bodies import Body
 
+ALL = "all metal"  # the current on it, where no capture asks for one
 SIDE = 3.0  # of triangles, over the segments of wires
 BYTES_CURRENT = 48  # per unknown, frequency and port
 
@@ -104,12 +105,16 @@ class Surfaces:
         return []
 
     def stage(self, discretisation: SurfaceDiscretisation) -> dict[str, Any]:
-        """Corners of triangles, m, and which of them make one."""
+        """How many triangles there are, and their sides, m."""
         mesh = discretisation.mesh
+        found = len(mesh.triangles) > 0
         return {
             "joints": [],
-            "nodes": mesh.vertices.round(9).tolist(),
-            "triangles": mesh.triangles.tolist(),
+            "nodes": [],
+            "triangles": len(mesh.triangles),
+            "unknowns": discretisation.unknowns,
+            "smallest_m": float(mesh.longest_side.min()) if found else 0.0,
+            "largest_m": float(mesh.longest_side.max()) if found else 0.0,
         }
 
     def checks(self, model: Evaluated, geometry: Geometry, discretisation: Any) -> list[Problem]:
@@ -133,9 +138,17 @@ class Surfaces:
         d = discretisation
         progress(Event("preparing", 0.0))
         system = SurfaceSystem(d.mesh, d.made_of, *circuit(model, d))
-        if model.document.illuminations:
-            return illuminated(model, system, feeds_of(model, d), band(model.plan), progress)
-        return swept(model, d, system, progress)
+        lit = bool(model.document.illuminations)
+        results = (
+            illuminated(model, system, feeds_of(model, d), band(model.plan), progress)
+            if lit
+            else swept(model, d, system, progress)
+        )
+        asked = [c for c in model.captures if c is not None and c.kind == "surface_current"]
+        return results.assign_attrs(
+            surfaces=[c.name for c in asked] or [ALL],
+            surface_parts=[c.part for c in asked] or [""],
+        )
 
 
 def _longest(model: Evaluated) -> float:

@@ -286,6 +286,14 @@ export const gridCut = (
     placeholderData: (before: Packet | undefined) =>
       before?.header.axis === axis ? before : undefined,
   });
+/** Triangles that surfaces are divided into. */
+export const triangles = (document: Model, projectId: number, stamp: string) =>
+  queryOptions({
+    queryKey: ["triangles", projectId, stamp, JSON.stringify(document)],
+    staleTime: Infinity,
+    gcTime: 60_000,
+    queryFn: () => packet("/projects/views/triangles", { document, project: projectId, asked: {} }),
+  });
 /** The modes of a line or guide feed over the band, with their fields at a frequency. */
 export const modeStudy = (
   document: Model,

@@ -645,8 +645,8 @@ export interface paths {
         };
         /**
          * Get Surface Current
-         * @description Current per width, A/m peak, on rectangles of the grid that are metal, and the share by which
-         *     it may be off, where that is known.
+         * @description Current per width, A/m peak, on rectangles of a grid or on triangles, by their corners, and
+         *     the share by which it may be off, where that is known.
          */
         get: operations["get_surface_current"];
         put?: never;
@@ -1844,7 +1844,8 @@ export interface components {
         };
         /**
          * Mesh
-         * @description Wires' joints and the ends of their segments.
+         * @description Wires' joints and the ends of their segments; or how many triangles surfaces are divided
+         *     into, and the longest sides of the smallest and the largest.
          */
         Mesh: {
             /** Joints */
@@ -1855,6 +1856,26 @@ export interface components {
                 number,
                 number
             ][];
+            /**
+             * Triangles
+             * @default 0
+             */
+            triangles: number;
+            /**
+             * Unknowns
+             * @default 0
+             */
+            unknowns: number;
+            /**
+             * Smallest M
+             * @default 0
+             */
+            smallest_m: number;
+            /**
+             * Largest M
+             * @default 0
+             */
+            largest_m: number;
         };
         /**
          * Opening

@@ -12,6 +12,7 @@ import { useBench } from "../features/bench/model";
 import { compact, number, quantity } from "../format";
 import { RAMP_CSS, magnitudeRgb } from "../plots/scale";
 import type { Extent } from "./extent";
+import { Key } from "./Key";
 import type { Axis } from "./state";
 
 const AXES: Axis[] = ["x", "y", "z"];
@@ -310,14 +311,5 @@ export function GridPanel({
         </p>
       )}
     </div>
-  );
-}
-
-function Key({ tone, children }: { tone: string; children: React.ReactNode }) {
-  return (
-    <li className="num flex items-center gap-1 whitespace-nowrap">
-      <span className="size-2.5 rounded-sm" style={{ background: tone }} />
-      {children}
-    </li>
   );
 }

@@ -93,7 +93,7 @@ function scaleOf(
       ]),
     };
   }
-  if (surface && surfaceField.data?.arrays.normal)
+  if (surface && surfaceField.data?.arrays.corners)
     return {
       name: "|K| on surfaces",
       steps: SURFACE_DB / 4,
@@ -137,7 +137,7 @@ export function LensContent({
     return (
       <>
         {data?.arrays.start && <CurrentLens packet={data} />}
-        {seen.surfaceField.data?.arrays.normal && (
+        {seen.surfaceField.data?.arrays.corners && (
           <SurfaceLens packet={seen.surfaceField.data} bands={bands} />
         )}
       </>

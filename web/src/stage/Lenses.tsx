@@ -59,7 +59,7 @@ export function CurrentLens({ packet }: { packet: Packet }) {
   return <Line points={points} segments vertexColors={colors} lineWidth={9} />;
 }
 
-/** |K| on every rectangle of metal, 40 dB below its largest value; with `linear` in proportion, what is above 98 % of all alike (edges would leave the rest dark), with a `phase` in rad at that moment. */
+/** |K| on every piece of metal, 40 dB below its largest value; with `linear` in proportion, what is above 98 % of all alike (edges would leave the rest dark), with a `phase` in rad at that moment. */
 export function SurfaceLens({
   packet,
   linear = false,
@@ -74,8 +74,8 @@ export function SurfaceLens({
   const ramp = useRamp(bands);
   const geometry = useDisposed(
     useMemo(() => {
-      const { low, high, normal, re, im } = packet.arrays;
-      const count = normal!.data.length;
+      const { corners, re, im } = packet.arrays;
+      const [count, round] = corners!.shape as [number, number, number];
       const peak = Array.from({ length: count }, (_, q) =>
         Math.hypot(...[0, 1, 2].flatMap((k) => [re!.data[3 * q + k]!, im!.data[3 * q + k]!])),
       );
@@ -91,32 +91,18 @@ export function SurfaceLens({
                 ),
               ),
             );
-      const positions = new Float32Array(12 * count),
-        uv = new Float32Array(8 * count);
+      const uv = new Float32Array(2 * round * count);
       const index: number[] = [];
       for (let q = 0; q < count; q++) {
-        const d = normal!.data[q]!,
-          a = (d + 1) % 3,
-          b = (d + 2) % 3;
         const tone = linear
           ? size[q]! / most
           : 1 + (20 * Math.log10(Math.max(size[q]! / most, 1e-9))) / SURFACE_DB;
-        [
-          [0, 0],
-          [1, 0],
-          [1, 1],
-          [0, 1],
-        ].forEach(([along, across], k) => {
-          const corner = Array.from(low!.data.subarray(3 * q, 3 * q + 3));
-          if (along) corner[a] = high!.data[3 * q + a]!;
-          if (across) corner[b] = high!.data[3 * q + b]!;
-          positions.set(corner, 3 * (4 * q + k));
-          uv.set([held(tone), 0.5], 2 * (4 * q + k));
-        });
-        index.push(4 * q, 4 * q + 1, 4 * q + 2, 4 * q, 4 * q + 2, 4 * q + 3);
+        const first = round * q;
+        for (let k = 0; k < round; k++) uv.set([held(tone), 0.5], 2 * (first + k));
+        for (let k = 2; k < round; k++) index.push(first, first + k - 1, first + k);
       }
       const out = new BufferGeometry();
-      out.setAttribute("position", new BufferAttribute(positions, 3));
+      out.setAttribute("position", new BufferAttribute(Float32Array.from(corners!.data), 3));
       out.setAttribute("uv", new BufferAttribute(uv, 2));
       out.setIndex(index);
       return out;
@@ -137,6 +123,60 @@ export function SurfaceLens({
 
 const ARROWS_ALONG = 16; // of the model's largest side
 
+interface Patch {
+  area: number;
+  at: number[];
+  re: number[];
+  im: number[];
+  normal: number[];
+}
+
+/** Means of K over small patches of each side, as large as `pitch`. */
+function patchesOf(packet: Packet, pitch: number): Patch[] {
+  const { corners, re, im } = packet.arrays;
+  const [count, round] = corners!.shape as [number, number, number];
+  const found = new Map<string, Patch>();
+  for (let q = 0; q < count; q++) {
+    const corner = (k: number): number[] =>
+      Array.from(corners!.data.subarray(3 * (round * q + k), 3 * (round * q + k) + 3));
+    const all = Array.from({ length: round }, (_, k) => corner(k));
+    const at = [0, 1, 2].map((k) => all.reduce((sum, c) => sum + c[k]!, 0) / round);
+    const [u, v] = [all[1]!, all[round - 1]!].map((c) => c.map((x, k) => x - all[0]![k]!)) as [
+      number[],
+      number[],
+    ];
+    const across = cross(u, v),
+      size = Math.hypot(...across) || 1,
+      area = round === 3 ? size / 2 : size;
+    const lead = across.reduce((m, x, k) => (Math.abs(x) > Math.abs(across[m]!) ? k : m), 0);
+    const normal = across.map((x) => (x / size) * Math.sign(across[lead]!));
+    const height = normal.reduce((sum, x, k) => sum + x * at[k]!, 0);
+    const key = [
+      ...normal.map((x) => Math.round(2 * x)),
+      round === 4 ? height.toPrecision(6) : Math.round((8 * height) / pitch),
+      ...at.map((x, k) => (round === 4 && k === lead ? 0 : Math.floor(x / pitch))),
+    ].join(" ");
+    const own = found.get(key) ?? { area: 0, at: [0, 0, 0], re: [0, 0, 0], im: [0, 0, 0], normal };
+    own.area += area;
+    for (let k = 0; k < 3; k++) {
+      own.at[k]! += area * at[k]!;
+      own.re[k]! += area * re!.data[3 * q + k]!;
+      own.im[k]! += area * im!.data[3 * q + k]!;
+    }
+    found.set(key, own);
+  }
+  const mean = (p: Patch, sums: number[]) => sums.map((v) => v / p.area);
+  return [...found.values()].map((p) => ({
+    ...p,
+    at: mean(p, p.at),
+    re: mean(p, p.re),
+    im: mean(p, p.im),
+  }));
+}
+
+const cross = (a: number[], b: number[]): number[] =>
+  [0, 1, 2].map((k) => a[(k + 1) % 3]! * b[(k + 2) % 3]! - a[(k + 2) % 3]! * b[(k + 1) % 3]!);
+
 /** Arrows of K at a phase in rad: its mean over small patches of each side, the largest as long as an eighth of the model. */
 export function ArrowLens({
   packet,
@@ -147,56 +187,15 @@ export function ArrowLens({
   phase: number;
   size: number;
 }) {
-  const patches = useMemo(() => {
-    const { low, high, normal, re, im } = packet.arrays,
-      pitch = size / ARROWS_ALONG;
-    const found = new Map<
-      string,
-      { area: number; at: number[]; re: number[]; im: number[]; normal: number }
-    >();
-    for (let q = 0; q < normal!.data.length; q++) {
-      const d = normal!.data[q]!,
-        at = [0, 1, 2].map((k) => (low!.data[3 * q + k]! + high!.data[3 * q + k]!) / 2);
-      const area = [1, 2].reduce(
-        (product, n) =>
-          product * (high!.data[3 * q + ((d + n) % 3)]! - low!.data[3 * q + ((d + n) % 3)]!),
-        1,
-      );
-      const key = `${d} ${at.map((v, k) => (k === d ? v.toPrecision(6) : Math.floor(v / pitch))).join(" ")}`;
-      const own = found.get(key) ?? {
-        area: 0,
-        at: [0, 0, 0],
-        re: [0, 0, 0],
-        im: [0, 0, 0],
-        normal: d,
-      };
-      own.area += area;
-      for (let k = 0; k < 3; k++) {
-        own.at[k]! += area * at[k]!;
-        own.re[k]! += area * re!.data[3 * q + k]!;
-        own.im[k]! += area * im!.data[3 * q + k]!;
-      }
-      found.set(key, own);
-    }
-    return [...found.values()].map((p) => ({
-      normal: p.normal,
-      at: p.at.map((v) => v / p.area),
-      re: p.re.map((v) => v / p.area),
-      im: p.im.map((v) => v / p.area),
-    }));
-  }, [packet, size]);
+  const patches = useMemo(() => patchesOf(packet, size / ARROWS_ALONG), [packet, size]);
   const points = useMemo(() => {
     const peak = patches.reduce((m, p) => Math.max(m, Math.hypot(...p.re, ...p.im)), 1e-30);
-    return patches.flatMap(({ at, re, im, normal: d }) => {
+    return patches.flatMap(({ at, re, im, normal }) => {
       const v = re.map(
         (r, k) => ((r * Math.cos(phase) - im[k]! * Math.sin(phase)) / peak) * (size / 8),
       );
       if (Math.hypot(...v) < size / 400) return [];
-      const side = v.map((_, k) =>
-        k === d
-          ? 0
-          : v[(k + 1) % 3 === d ? (k + 2) % 3 : (k + 1) % 3]! * ((k + 1) % 3 === d ? 1 : -1),
-      );
+      const side = cross(v, normal);
       const tip = at.map((p, k) => p + v[k]!),
         barb = (s: number): number[] => tip.map((t, k) => t - 0.3 * v[k]! + s * 0.15 * side[k]!);
       return [at, tip, barb(1), tip, barb(-1), tip] as [number, number, number][];

@@ -11,6 +11,7 @@ import { GridLens, GridPanel } from "./GridLens";
 import { type Lens, LENSES, LensContent, LensLegends } from "./LensView";
 import { Structure } from "./Structure";
 import { Tools } from "./Tools";
+import { TriangleLens, TrianglePanel } from "./TriangleLens";
 import { extentOf } from "./extent";
 import { moveByKey } from "./keys";
 import { useStage } from "./state";
@@ -56,8 +57,9 @@ export function Stage({ examination, building, projectId, run, stamp }: Props) {
   const theme = useTheme((s) => s.theme);
   const stage = useStage();
   const extent = useMemo(() => extentOf(examination), [examination]);
-  const offered = (l: Lens): boolean =>
-    l === "shape" || (ofRuns(l) ? run !== undefined : examination?.grid != null);
+  const triangles = (examination?.mesh?.triangles ?? 0) > 0,
+    laidOut = examination?.grid != null || triangles;
+  const offered = (l: Lens): boolean => l === "shape" || (ofRuns(l) ? run !== undefined : laidOut);
   const lens = offered(chosen) ? chosen : "shape";
   const together =
     lens === "grid"
@@ -170,6 +172,7 @@ export function Stage({ examination, building, projectId, run, stamp }: Props) {
           {lens === "grid" && examination?.grid && (
             <GridLens grid={examination.grid} projectId={projectId} stamp={stamp} extent={extent} />
           )}
+          {lens === "grid" && triangles && <TriangleLens projectId={projectId} stamp={stamp} />}
           {run &&
             together.map((l) => (
               <LensContent key={l} lens={l} projectId={projectId} run={run} extent={extent} />
@@ -251,7 +254,10 @@ export function Stage({ examination, building, projectId, run, stamp }: Props) {
           );
         })}
       </div>
-      {lens === "grid" && examination && (
+      {lens === "grid" && triangles && (
+        <TrianglePanel projectId={projectId} stamp={stamp} examination={examination!} />
+      )}
+      {lens === "grid" && examination?.grid && (
         <GridPanel projectId={projectId} stamp={stamp} extent={extent} examination={examination} />
       )}
       {run && together.length > 0 && (
