@@ -457,6 +457,7 @@ def strips(cells: str = "10") -> Document:
             "surround": {"mirror": ["PMC", "none", "PEC"]},
             "plans": [
                 {
+                    "engine": "transient",
                     "f_start": "700 MHz",
                     "f_stop": "1.2 GHz",
                     "points": "51",

@@ -150,6 +150,7 @@ def ensure_kernels() -> None:
             ("mast-dipole", [*solve, "transient"]),
             ("ground-whip", [*solve, "moments"]),
             ("twin-loops", [*solve, "moments"]),
+            ("gauge-antenna", [*solve, "moments"]),
             ("puck", geometry),
         ]
         for done in [

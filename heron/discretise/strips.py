@@ -181,8 +181,8 @@ def _sides(
         flat, straight = spread[1][2] < 1e-6 * spread[1][0], spread[1][1] < 1e-6 * spread[1][0]
         if not flat:
             raise ModelError(
-                f"the wire “{part.name}” is bent out of a plane; beside sheets and solids the"
-                " moments engine takes wires that lie in a plane",
+                f"the wire “{part.name}” is bent out of a plane; beside surfaces of triangles"
+                " wires lie in a plane each",
                 ("parts", part.step),
             )
         if not straight:

@@ -56,8 +56,8 @@ def mesh_surfaces(
     expected = expected_triangles(bodies, longest)
     if expected > MOST_TRIANGLES:
         raise CapacityError(
-            f"the surfaces need about {expected:.3g} triangles; the moments engine takes"
-            f" {MOST_TRIANGLES}"
+            f"the surfaces need about {expected:.3g} triangles; at most {MOST_TRIANGLES} can be"
+            " solved"
         )
     errors: list[HeronError] = []
     spread = {i: f for i, f in enumerate(feeds) if f is not None and is_spread(f)}
@@ -200,7 +200,7 @@ def _joined(
             errors.append(
                 ModelError(
                     f"“{parts[j].name}” is joined to “{parts[i].name}”, which is not as thick;"
-                    " beside sheets and solids the moments engine joins wires of one radius only",
+                    " beside surfaces of triangles only wires of one radius are joined",
                     ("parts", parts[j].step, "radius"),
                 )
             )
@@ -216,7 +216,7 @@ def _joined(
             errors.append(
                 ModelError(
                     f"“{parts[members[-1]].name}” and the wires that it is joined to do not lie in"
-                    " a plane; beside sheets and solids the moments engine needs that",
+                    " a plane; beside surfaces of triangles they must",
                     ("parts", parts[members[-1]].step),
                 )
             )

@@ -5,7 +5,7 @@ own copy of the geometry kernel; shapes cross over in the kernel's text form.
 from __future__ import annotations
 
 import tempfile
-from collections.abc import Sequence
+from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
@@ -13,6 +13,7 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 from OCP.BRepTools import BRepTools
+from scipy.spatial import cKDTree
 
 from heron.errors import ModelError
 from heron.shapes.kernel import Shape
@@ -23,6 +24,10 @@ Ints = NDArray[np.int64]
 GRADING = 0.3  # how fast triangles grow: 0 slowly, 1 at once
 AROUND = 2.2  # radii of curvature over the size of triangles, and more
 ACROSS = 0.4  # of the mean width of a face: the largest triangles on it
+SAME = 1e-6  # of the largest triangle: places nearer than this are one
+GAP = 1.0  # of the distance to what is across a gap: triangles at edges and beneath them
+POINT = 1e-7  # in the shapes' unit, the kernel's own tolerance: an edge no longer is a point
+LOOKED = 33  # places of an edge from which that is measured
 
 
 @dataclass(frozen=True)
@@ -62,7 +67,7 @@ def triangulated(
     :raises ModelError: the mesher finds no mesh.
     """
     from netgen import occ
-    from netgen.meshing import MeshingStep
+    from netgen.meshing import MeshingParameters, MeshingStep
 
     faces: list[Any] = []
     whole = None
@@ -91,14 +96,21 @@ def triangulated(
         width = 2 * face.mass / perimeter if perimeter else largest
         face.maxh = min(largest, ACROSS * size * width)
     geometry = occ.OCCGeometry(occ.Glue(glued))
+    asked = {
+        "maxh": largest,
+        "perfstepsend": MeshingStep.MESHSURFACE,
+        "grading": GRADING,
+        "curvaturesafety": AROUND / size,
+        "segmentsperedge": 1.0,
+    }
     try:
-        mesh = geometry.GenerateMesh(
-            maxh=largest,
-            perfstepsend=MeshingStep.MESHSURFACE,
-            grading=GRADING,
-            curvaturesafety=AROUND / size,
-            segmentsperedge=1.0,
-        )
+        mesh = geometry.GenerateMesh(MeshingParameters(**asked))
+        places = list(_gaps(geometry.shape, mesh, largest))
+        if places:
+            finer = MeshingParameters(**asked)
+            for place, gap in places:
+                finer.RestrictH(*place, h=float(GAP * size * gap))
+            mesh = geometry.GenerateMesh(finer)
     except Exception as error:
         raise ModelError(
             "the surfaces could not be divided into triangles; look for slivers and for parts that"
@@ -137,6 +149,76 @@ def _swollen(points: Floats, nodes: Ints, count: int) -> Floats:
 
 
 _PIECE = "\x00piece "
+
+
+def _gaps(shape: Any, mesh: Any, largest: float) -> Iterator[tuple[list[float], float]]:
+    """Places at gaps narrower than ``largest``, and how wide they are there: between edges that do
+    not meet, such as those of a slot, and between an edge and a face that it is above.
+    """
+    edges = {_ends(e): e for e in _curves(shape)}
+    if not edges:
+        return
+    ends = list(edges)
+    lines = [
+        np.array([_point(e.Value(t)) for t in _places(*e.parameter_interval)])
+        for e in edges.values()
+    ]
+    points = np.vstack(lines)
+    owner = np.repeat(np.arange(len(lines)), LOOKED)
+    sharing = np.array([[bool(set(a[:2]) & set(b[:2])) for b in ends] for a in ends])
+    found = cKDTree(points)
+    step = np.array([np.linalg.norm(np.diff(v, axis=0), axis=1).max() for v in lines])
+    for n, near in enumerate(found.query_ball_point(points, largest)):
+        others = [k for k in near if not sharing[owner[n], owner[k]]]
+        if others:
+            gaps = np.linalg.norm(points[others] - points[n], axis=1)
+            k = int(gaps.argmin())
+            # between two places of the other edge it may be nearer by half of its step
+            gap = float(np.sqrt(max(gaps[k] ** 2 - (step[owner[others[k]]] / 2) ** 2, 0.0)))
+            gap = max(gap, 0.5 * float(gaps[k]))
+            if SAME * largest < gap < largest:
+                yield points[n].tolist(), gap
+    table = mesh.Elements2D().NumPy()
+    corners = np.array([p.p for p in mesh.Points()], dtype=float)[table["nodes"][:, :3] - 1]
+    faces = [{_ends(e) for e in _curves(f)} for f in shape.faces]
+    one, two = corners[:, 1] - corners[:, 0], corners[:, 2] - corners[:, 0]
+    normal = np.cross(one, two)
+    square = (normal**2).sum(axis=1)
+    for n, place in enumerate(points):
+        arm = place - corners[:, 0]
+        height = np.abs((arm * normal).sum(axis=1)) / np.sqrt(square)
+        u = (np.cross(arm, two) * normal).sum(axis=1) / square
+        v = (np.cross(one, arm) * normal).sum(axis=1) / square
+        own = ends[owner[n]]
+        under = (u >= 0) & (v >= 0) & (u + v <= 1) & (height < largest) & (height > SAME * largest)
+        for t in np.flatnonzero(under):
+            touched = {end for edge in faces[table["index"][t] - 1] for end in edge[:2]}
+            if not touched & set(own[:2]):
+                foot = corners[t, 0] + u[t] * one[t] + v[t] * two[t]
+                yield foot.tolist(), float(height[t])
+
+
+def _curves(shape: Any) -> list[Any]:
+    """Edges, without those that are a point, as at the pole of a sphere: they have no curve, and
+    asking for a place on one ends the process.
+    """
+    return [e for e in shape.edges if e.mass > POINT]
+
+
+def _ends(edge: Any) -> tuple[Any, ...]:
+    """The ends and the middle of an edge, which tell it from others."""
+    low, high = edge.parameter_interval
+    return tuple(
+        tuple(np.round(_point(edge.Value(t)), 9).tolist()) for t in (low, high, 0.5 * (low + high))
+    )
+
+
+def _places(low: float, high: float) -> list[float]:
+    return [float(t) for t in np.linspace(low, high, LOOKED)]
+
+
+def _point(p: Any) -> Floats:
+    return np.array([p.x, p.y, p.z])
 
 
 def _crossed(occ: Any, name: str, shape: Shape) -> Any:

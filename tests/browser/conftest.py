@@ -37,7 +37,15 @@ FLAGS = [
 DATABASE = "odd_heron_browser"
 expect.set_options(timeout=PATIENCE_MS)
 # what these tests open; another test loads all of them
-SHELF = ["ground-whip", "helix", "roof-patch", "mast-dipole", "skiff-mount", "twin-loops"]
+SHELF = [
+    "gauge-antenna",
+    "ground-whip",
+    "helix",
+    "mast-dipole",
+    "roof-patch",
+    "skiff-mount",
+    "twin-loops",
+]
 
 
 @pytest.fixture(scope="session")

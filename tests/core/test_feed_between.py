@@ -90,7 +90,7 @@ def test_it_is_typed_between_two_parts() -> None:
     assert again.step["end"] == read.step["end"]
     fed = load_document(BOARD | {"feeds": [read.step]})
     found = examine(fed)
-    assert found.engine == "transient" and found.sound, [p.message for p in found.errors]
+    assert found.engine == "moments" and found.sound, [p.message for p in found.errors]
     with pytest.raises(HeronError, match="no body “lid”"):
         step_from("feed between strip and lid at (0, 0, 0)", document, KNOWN)
 

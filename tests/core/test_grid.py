@@ -359,7 +359,7 @@ def test_what_deserves_a_look_is_said() -> None:
     assert (
         patch({"plan.engine": "moments"})
         .errors[0]
-        .message.startswith("the moments engine models wires")
+        .message.startswith("the moments engine models metal; “substrate”")
     )
 
 

@@ -109,8 +109,8 @@ class Marsh:
     def rounds(self, plan: Any) -> list[float]:
         return [2.0, 2**0.5, 1.0]
 
-    def cost(self, size: float) -> float:
-        return 1 / size
+    def cost_order(self, discretisation: Any) -> float:
+        return 1.0
 
     views: Mapping[str, View] = MappingProxyType({})
 

@@ -240,6 +240,7 @@ def test_examples_and_blank_projects(api: Api) -> None:
         "helix",
         "roof-patch",
         "skiff-mount",
+        "gauge-antenna",
     } <= names
     assert api.ask("post", "/projects", {"example": "yagi"}).json()["name"] == "Channel Yagi"
     blank = api.ask("post", "/projects", {}).json()

@@ -22,7 +22,6 @@ from heron.engines.contract import (
     no_inputs,
 )
 from heron.engines.moments.formulation import Discretisation, Formulation
-from heron.engines.moments.surfaces import Surfaces
 from heron.engines.moments.sweep import CONFIRMATIONS, FIRST_SOLVES
 from heron.engines.moments.trust import trust
 from heron.engines.moments.views import VIEWS
@@ -36,13 +35,14 @@ from heron.quantities.constants import C0
 from heron.results.capabilities import TrustItem
 from heron.steps.settings.moments import MOST_SEGMENTS
 
+MOST = 2.0  # the highest rank that it gives itself: what it refuses, others may take
 COARSER = 1.6  # segments of the first of two rounds over those of the second
 BYTES_MATRIX = 18  # per pair of unknowns: the matrix, factored in place
 # of the measured rates: caches and other sizes make them differ so much
 FASTEST, SLOWEST = 0.5, 2.0
 BASE_BYTES = 2.5e8  # interpreter, libraries and compiled kernels
 
-WIRES, SURFACES = Wires(), Surfaces()
+WIRES = Wires()
 
 
 def formulation(model: Evaluated, geometry: Geometry) -> Formulation:
@@ -50,7 +50,11 @@ def formulation(model: Evaluated, geometry: Geometry) -> Formulation:
     it.
     """
     lit = bool(model.document.illuminations)
-    return SURFACES if geometry.bodies or lit else WIRES
+    if not geometry.bodies and not lit:
+        return WIRES
+    from heron.engines.moments.surfaces import SURFACES  # wires alone need no exact geometry
+
+    return SURFACES
 
 
 @dataclass
@@ -99,7 +103,9 @@ class MomentsEngine:
     def suits(self, model: Evaluated, geometry: Geometry) -> Verdict:
         by = formulation(model, geometry)
         refused = _refused(model) or by.refused(model, geometry)
-        return Verdict(by.rank, by.reason, refused)
+        if refused:
+            return Verdict(MOST, "", refused)
+        return Verdict(*by.suits(model, geometry))
 
     def checks(self, model: Evaluated, geometry: Geometry, discretisation: Any) -> list[Problem]:
         by: Formulation = discretisation.by

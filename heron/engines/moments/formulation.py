@@ -46,9 +46,10 @@ class Discretisation(Protocol):
 class Formulation(Protocol):
     """How currents of one sort are modelled."""
 
-    rank: float
-    reason: str
     order: float  # of the time of a solve over the size of segments or triangles
+
+    def suits(self, model: Evaluated, geometry: Geometry) -> tuple[float, str]:
+        """Its rank among engines, and why it suits a model that it does not refuse."""
 
     def refused(self, model: Evaluated, geometry: Geometry) -> list[str]: ...
     def discretise(

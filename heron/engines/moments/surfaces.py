@@ -31,6 +31,8 @@ from heron.problems import Problem
 from heron.quantities.constants import C0
 from heron.shapes.bodies import Body
 
+SMALL, LARGE, MANY = 1.5, 0.5, 4000  # rank of a model, and triangles from which on it is large
+LIT = 5.0  # times as dear: every frequency is solved, and closed surfaces by two equations
 ALL = "all metal"  # the current on it, where no capture asks for one
 SIDE = 3.0  # of triangles, over the segments of wires
 BYTES_CURRENT = 48  # per unknown, frequency and port
@@ -59,9 +61,17 @@ class SurfaceDiscretisation:
 class Surfaces:
     """Linear currents on triangles (Rao, Wilton and Glisson); wires are strips."""
 
-    rank = 1.5
-    reason = "all parts are of metal: only surfaces are divided, and no space about them"
     order = 4.0  # pairs of triangles, of which there are as many as their size to the power −2
+
+    def suits(self, model: Evaluated, geometry: Geometry) -> tuple[float, str]:
+        """More than engines that fill space, unless a matrix would be dearer than that."""
+        many = expected_triangles(geometry.placed.bodies, _longest(model))
+        if model.document.illuminations:
+            many *= LIT
+        return (
+            LARGE if many > MANY else SMALL,
+            "all parts are of metal: only surfaces are divided, and no space about them",
+        )
 
     def refused(self, model: Evaluated, geometry: Geometry) -> list[str]:
         bodies = geometry.placed.bodies
@@ -151,6 +161,9 @@ class Surfaces:
         )
 
 
+SURFACES = Surfaces()
+
+
 def _longest(model: Evaluated) -> float:
     """Of triangles, m."""
     plan = model.plan
@@ -174,7 +187,7 @@ def made_of(model: Evaluated, geometry: Geometry, mesh: SurfaceMesh) -> list[Sur
 @lru_cache(maxsize=1)
 def surface_rate() -> float:
     """This machine's pairs of triangles per second, measured once per process."""
-    n = 10
+    n = 20
     x, y = (g.ravel() for g in np.meshgrid(np.linspace(0, 1, n + 1), np.linspace(0, 1, n + 1)))
     a = (np.arange(n)[:, None] * (n + 1) + np.arange(n)).ravel()
     triangles = np.vstack(

@@ -23,9 +23,9 @@ class TrianglesAsked(BaseModel):
 def _triangles(
     engine: Engine, model: Evaluated, geometry: Geometry, discretisation: Any, asked: TrianglesAsked
 ) -> Seen:
-    """``corners`` (T, 3, 3) m; which ``part`` (T,) of the header each is of; a wavelength at the top
-    of the band over its longest side, ``resolved``; and its ``quality`` from 0, a line, to 1, of
-    three equal sides.
+    """``corners`` (T, 3, 3) m; which ``part`` (T,) of the header each is of; a wavelength at the
+    top of the band over its longest side, ``resolved``; and its ``quality`` from 0, a line, to 1,
+    of three equal sides.
     """
     mesh = discretisation.mesh
     if not hasattr(mesh, "triangles"):

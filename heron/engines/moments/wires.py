@@ -46,9 +46,10 @@ class WireDiscretisation:
 class Wires:
     """Piecewise-linear currents on tubes."""
 
-    rank = 2.0
-    reason = "all parts are wires, which the moments engine models exactly"
     order = 2.0  # pairs of segments: a few hundred of them are filled, not factored
+
+    def suits(self, model: Evaluated, geometry: Geometry) -> tuple[float, str]:
+        return 2.0, "all parts are wires, which the moments engine models exactly"
 
     def refused(self, model: Evaluated, geometry: Geometry) -> list[str]:
         if any(is_spread(f) for f in model.document.feeds):
