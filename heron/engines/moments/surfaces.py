@@ -33,6 +33,7 @@ from heron.shapes.bodies import Body
 
 SMALL, LARGE, MANY = 1.5, 0.5, 4000  # rank of a model, and triangles from which on it is large
 LIT = 5.0  # times as dear: every frequency is solved, and closed surfaces by two equations
+USUAL, COARSEST = 50.0, 1.5  # segments per wavelength by default; and the most of such triangles
 ALL = "all metal"  # the current on it, where no capture asks for one
 SIDE = 3.0  # of triangles, over the segments of wires
 BYTES_CURRENT = 48  # per unknown, frequency and port
@@ -106,7 +107,7 @@ class Surfaces:
             model.loads,
             ground_of(model),
             SIDE * longest,
-            size,
+            size * _detail(model),
         )
         made = made_of(model, geometry, mesh)
         return SurfaceDiscretisation(mesh, port_order(model), surface_basis(mesh).size, made)
@@ -169,6 +170,14 @@ def _longest(model: Evaluated) -> float:
     plan = model.plan
     top = max(plan.f_start, plan.f_stop)
     return float(SIDE * C0 / top / plan.settings.moments.segments_per_wavelength)
+
+
+def _detail(model: Evaluated) -> float:
+    """Size of triangles that follow widths, bends and gaps, over that by default: what makes
+    others finer makes them finer too.
+    """
+    asked = model.plan.settings.moments.segments_per_wavelength if model.plan else USUAL
+    return float(min(USUAL / asked, COARSEST))
 
 
 def _metal(model: Evaluated, geometry: Geometry) -> list[Body]:

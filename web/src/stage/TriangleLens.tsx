@@ -101,7 +101,7 @@ export function TrianglePanel({ examination, ...props }: Props & { examination: 
   );
   return (
     <div
-      className="absolute left-4 top-3 w-64 rounded-lg border border-rule bg-card px-3 py-2 text-[12px]"
+      className="absolute left-4 top-3 w-72 rounded-lg border border-rule bg-card px-3 py-2 text-[12px]"
       data-triangle-panel
     >
       <p className="num">
