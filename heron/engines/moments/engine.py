@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass
 from types import MappingProxyType
 from typing import Any
 
@@ -57,39 +56,6 @@ def formulation(model: Evaluated, geometry: Geometry) -> Formulation:
     return SURFACES
 
 
-@dataclass
-class Divided:
-    """A mesh in a formulation."""
-
-    by: Formulation
-    made: Discretisation
-
-    @property
-    def mesh(self) -> Any:
-        """Segments or triangles."""
-        return self.made.mesh
-
-    @property
-    def ports(self) -> list[int]:
-        """Feeds in the order of their numbers."""
-        return self.made.ports
-
-    @property
-    def unknowns(self) -> int:
-        """How many."""
-        return self.made.unknowns
-
-    @property
-    def errors(self) -> list[Any]:
-        """What the mesh could not take in."""
-        return self.made.errors
-
-    @property
-    def held(self) -> bool:
-        """Whether it is divided as another variant."""
-        return self.made.held
-
-
 class MomentsEngine:
     """Wires and surfaces of metal in open space or above a perfect ground plane."""
 
@@ -98,7 +64,7 @@ class MomentsEngine:
 
     def stage(self, model: Evaluated, discretisation: Any) -> dict[str, Any]:
         """Wires' joints and the ends of their segments, or corners of triangles, m."""
-        return {"mesh": discretisation.by.stage(discretisation.made)}
+        return {"mesh": discretisation.by.stage(discretisation)}
 
     def suits(self, model: Evaluated, geometry: Geometry) -> Verdict:
         by = formulation(model, geometry)
@@ -109,7 +75,7 @@ class MomentsEngine:
 
     def checks(self, model: Evaluated, geometry: Geometry, discretisation: Any) -> list[Problem]:
         by: Formulation = discretisation.by
-        return by.checks(model, geometry, discretisation.made)
+        return by.checks(model, geometry, discretisation)
 
     def rounds(self, plan: Any) -> list[float]:
         return [COARSER, 1.0] if plan.rounds > 1 else [1.0]
@@ -128,11 +94,11 @@ class MomentsEngine:
 
     def layout(self, model: Evaluated, geometry: Geometry, size: float = 1.0) -> list[Laid]:
         made = self.discretise(model, geometry, size)
-        return made.by.layout(made.made)
+        return made.by.layout(made)
 
     def discretise(
         self, model: Evaluated, geometry: Geometry, size: float = 1.0, like: Sequence[Laid] = ()
-    ) -> Divided:
+    ) -> Discretisation:
         plan = model.plan
         top = max(plan.f_start, plan.f_stop) if plan else 1e9
         per_wavelength = plan.settings.moments.segments_per_wavelength if plan else 50.0
@@ -141,16 +107,14 @@ class MomentsEngine:
                 "frequencies and segments per wavelength must be above zero", ("plan",)
             )
         by = formulation(model, geometry)
-        return Divided(
-            by, by.discretise(model, geometry, size * C0 / top / per_wavelength, size, like)
-        )
+        return by.discretise(model, geometry, size * C0 / top / per_wavelength, size, like)
 
-    def forecast(self, model: Evaluated, discretisation: Divided) -> Forecast:
+    def forecast(self, model: Evaluated, discretisation: Discretisation) -> Forecast:
         plan = model.plan
         points, m = int(plan.points), discretisation.unknowns
         every = plan.settings.moments.sampling == "every" or bool(model.document.illuminations)
         solves = points if every else min(points, 11)
-        costs = discretisation.by.costs(discretisation.made)
+        costs = discretisation.by.costs(discretisation)
         fewest = min(solves, FIRST_SOLVES + CONFIRMATIONS)
         shares = [s**-discretisation.by.order for s in self.rounds(plan)]
         rounds = sum(shares) * (costs.fill + costs.factor)
@@ -186,7 +150,7 @@ class MomentsEngine:
     def solve(
         self,
         model: Evaluated,
-        discretisation: Divided,
+        discretisation: Discretisation,
         progress: Progress = silent,
         inputs: Inputs = NO_INPUTS,
     ) -> xr.Dataset:
@@ -197,7 +161,7 @@ class MomentsEngine:
         """
         no_inputs(self.name, inputs)
         by: Formulation = discretisation.by
-        return by.solve(model, discretisation.made, progress)
+        return by.solve(model, discretisation, progress)
 
 
 def _refused(model: Evaluated) -> list[str]:

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
+from dataclasses import dataclass
 from typing import Any, NamedTuple, Protocol
 
 import numpy as np
@@ -30,17 +31,29 @@ class Costs(NamedTuple):
     bytes_per_point: float
 
 
-class Discretisation(Protocol):
-    """A mesh, ports in the order of their numbers, and how many unknowns it has."""
+@dataclass
+class Discretisation:
+    """A mesh in the formulation that it is solved ``by``: segments or triangles, whose parts are
+    ``made_of`` what they need to know; the feeds of ``ports`` in the order of their numbers; and
+    how many unknowns it has.
+    """
 
+    by: Formulation
     mesh: Any
     ports: list[int]
     unknowns: int
+    made_of: Sequence[Any] = ()
 
     @property
-    def errors(self) -> list[Any]: ...
+    def errors(self) -> list[Any]:
+        """What the mesh could not take in."""
+        found: list[Any] = self.mesh.errors
+        return found
+
     @property
-    def held(self) -> bool: ...
+    def held(self) -> bool:
+        """Whether it is divided as another variant."""
+        return bool(self.mesh.held)
 
 
 class Formulation(Protocol):
@@ -59,7 +72,7 @@ class Formulation(Protocol):
         longest: float,
         size: float,
         like: Sequence[Laid],
-    ) -> Any: ...
+    ) -> Discretisation: ...
     def layout(self, discretisation: Any) -> list[Laid]: ...
     def stage(self, discretisation: Any) -> dict[str, Any]: ...
     def checks(

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass
 from functools import lru_cache
 from time import perf_counter
 from typing import Any
@@ -16,7 +15,15 @@ from heron.discretise.strips import WIDTH
 from heron.discretise.surfaces import MOST_TRIANGLES, expected_triangles, mesh_surfaces
 from heron.discretise.triangles import SurfaceMesh
 from heron.engines.contract import band
-from heron.engines.moments.formulation import Costs, circuit, feeds_of, ground_of, port_order, swept
+from heron.engines.moments.formulation import (
+    Costs,
+    Discretisation,
+    circuit,
+    feeds_of,
+    ground_of,
+    port_order,
+    swept,
+)
 from heron.engines.moments.lit import illuminated
 from heron.engines.moments.surface_basis import surface_basis
 from heron.engines.moments.surface_checks import surface_problems
@@ -37,26 +44,6 @@ USUAL, COARSEST = 50.0, 1.5  # segments per wavelength by default; and the most 
 ALL = "all metal"  # the current on it, where no capture asks for one
 SIDE = 3.0  # of triangles, over the segments of wires
 BYTES_CURRENT = 48  # per unknown, frequency and port
-
-
-@dataclass
-class SurfaceDiscretisation:
-    """Mesh plus ports in the order of their numbers."""
-
-    mesh: SurfaceMesh
-    ports: list[int]
-    unknowns: int
-    made_of: list[Surface]
-
-    @property
-    def errors(self) -> list[Any]:
-        """What the mesh could not take in."""
-        return self.mesh.errors
-
-    @property
-    def held(self) -> bool:
-        """Whether its triangles are those of another variant: never."""
-        return self.mesh.held
 
 
 class Surfaces:
@@ -99,7 +86,7 @@ class Surfaces:
         longest: float,
         size: float,
         like: Sequence[Laid],
-    ) -> SurfaceDiscretisation:
+    ) -> Discretisation:
         mesh = mesh_surfaces(
             geometry,
             _metal(model, geometry),
@@ -109,13 +96,14 @@ class Surfaces:
             SIDE * longest,
             size * _detail(model),
         )
-        made = made_of(model, geometry, mesh)
-        return SurfaceDiscretisation(mesh, port_order(model), surface_basis(mesh).size, made)
+        return Discretisation(
+            self, mesh, port_order(model), surface_basis(mesh).size, made_of(model, geometry, mesh)
+        )
 
-    def layout(self, discretisation: SurfaceDiscretisation) -> list[Laid]:
+    def layout(self, discretisation: Discretisation) -> list[Laid]:
         return []
 
-    def stage(self, discretisation: SurfaceDiscretisation) -> dict[str, Any]:
+    def stage(self, discretisation: Discretisation) -> dict[str, Any]:
         """How many triangles there are, and their sides, m."""
         mesh = discretisation.mesh
         found = len(mesh.triangles) > 0
@@ -131,7 +119,7 @@ class Surfaces:
     def checks(self, model: Evaluated, geometry: Geometry, discretisation: Any) -> list[Problem]:
         return surface_problems(model, geometry, discretisation)
 
-    def costs(self, discretisation: SurfaceDiscretisation) -> Costs:
+    def costs(self, discretisation: Discretisation) -> Costs:
         n, m = len(discretisation.mesh.triangles), discretisation.unknowns
         images = 2 if discretisation.mesh.ground is not None else 1
         ports = max(1, len(discretisation.ports))
@@ -144,7 +132,7 @@ class Surfaces:
         )
 
     def solve(
-        self, model: Evaluated, discretisation: SurfaceDiscretisation, progress: Progress
+        self, model: Evaluated, discretisation: Discretisation, progress: Progress
     ) -> xr.Dataset:
         d = discretisation
         progress(Event("preparing", 0.0))
@@ -166,10 +154,11 @@ SURFACES = Surfaces()
 
 
 def _longest(model: Evaluated) -> float:
-    """Of triangles, m."""
+    """Of triangles, m; without end where no band or fineness is known."""
     plan = model.plan
-    top = max(plan.f_start, plan.f_stop)
-    return float(SIDE * C0 / top / plan.settings.moments.segments_per_wavelength)
+    asked = plan.settings.moments.segments_per_wavelength if plan else 0.0
+    top = max(plan.f_start, plan.f_stop) if plan else 0.0
+    return float(SIDE * C0 / top / asked) if top > 0 and asked > 0 else float("inf")
 
 
 def _detail(model: Evaluated) -> float:

@@ -38,7 +38,7 @@ def trust(results: xr.Dataset) -> list[TrustItem]:
                 "Reciprocity",
                 f"{reciprocal:.1e}",
                 marked(reciprocal, 1e-6, 1e-3),
-                "report this run: a wire model is reciprocal",
+                "report this run: such a model is reciprocal",
             )
         )
     if not results["solved"].values.all():

@@ -3,17 +3,24 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import asdict, dataclass
+from dataclasses import asdict
 from functools import lru_cache
 from time import perf_counter
 from typing import Any
 
 import xarray as xr
 
-from heron.discretise import WireMesh, mesh_wires
+from heron.discretise import mesh_wires
 from heron.discretise.held import Laid
 from heron.engines.moments.checks import problems
-from heron.engines.moments.formulation import Costs, circuit, ground_of, port_order, swept
+from heron.engines.moments.formulation import (
+    Costs,
+    Discretisation,
+    circuit,
+    ground_of,
+    port_order,
+    swept,
+)
 from heron.engines.moments.system import WireSystem
 from heron.engines.progress import Event, Progress
 from heron.geometry import Geometry
@@ -22,25 +29,6 @@ from heron.model.feeds import is_spread
 from heron.problems import Problem
 
 BYTES_CURRENT = 128  # per segment, frequency and port: complex ends, and copies of them
-
-
-@dataclass
-class WireDiscretisation:
-    """Mesh plus ports in the order of their numbers."""
-
-    mesh: WireMesh
-    ports: list[int]
-    unknowns: int
-
-    @property
-    def errors(self) -> list[Any]:
-        """What the mesh could not take in."""
-        return self.mesh.errors
-
-    @property
-    def held(self) -> bool:
-        """Whether its segments are those of another variant."""
-        return self.mesh.held
 
 
 class Wires:
@@ -65,17 +53,18 @@ class Wires:
         longest: float,
         size: float,
         like: Sequence[Laid],
-    ) -> WireDiscretisation:
+    ) -> Discretisation:
         mesh = mesh_wires(geometry, model.feeds, model.loads, ground_of(model), longest, size, like)
         degree = mesh.degree()
         joints = degree[(degree > 1) & ~mesh.grounded]
         unknowns = int((joints - 1).sum() + degree[mesh.grounded].sum())
-        return WireDiscretisation(mesh, port_order(model), unknowns)
+        return Discretisation(self, mesh, port_order(model), unknowns)
 
-    def layout(self, discretisation: WireDiscretisation) -> list[Laid]:
-        return discretisation.mesh.laid
+    def layout(self, discretisation: Discretisation) -> list[Laid]:
+        laid: list[Laid] = discretisation.mesh.laid
+        return laid
 
-    def stage(self, discretisation: WireDiscretisation) -> dict[str, Any]:
+    def stage(self, discretisation: Discretisation) -> dict[str, Any]:
         """Wires' joints and the ends of their segments, m."""
         mesh = discretisation.mesh
         return {
@@ -86,7 +75,7 @@ class Wires:
     def checks(self, model: Evaluated, geometry: Geometry, discretisation: Any) -> list[Problem]:
         return problems(model, geometry, discretisation)
 
-    def costs(self, discretisation: WireDiscretisation) -> Costs:
+    def costs(self, discretisation: Discretisation) -> Costs:
         n, m = len(discretisation.mesh.segments), discretisation.unknowns
         pairs, factor = machine_rates()
         images = 2 if discretisation.mesh.ground is not None else 1
@@ -99,7 +88,7 @@ class Wires:
         )
 
     def solve(
-        self, model: Evaluated, discretisation: WireDiscretisation, progress: Progress
+        self, model: Evaluated, discretisation: Discretisation, progress: Progress
     ) -> xr.Dataset:
         progress(Event("preparing", 0.0))
         system = WireSystem(discretisation.mesh, *circuit(model, discretisation))
