@@ -37,15 +37,7 @@ FLAGS = [
 DATABASE = "odd_heron_browser"
 expect.set_options(timeout=PATIENCE_MS)
 # what these tests open; another test loads all of them
-SHELF = [
-    "gauge-antenna",
-    "ground-whip",
-    "helix",
-    "mast-dipole",
-    "roof-patch",
-    "skiff-mount",
-    "twin-loops",
-]
+SHELF = ["ground-whip", "helix", "roof-patch", "mast-dipole", "skiff-mount", "twin-loops"]
 
 
 @pytest.fixture(scope="session")
