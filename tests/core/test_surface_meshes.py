@@ -235,6 +235,17 @@ def test_what_is_wrong_with_a_feed_is_said_there() -> None:
     assert any(p.path == ("feeds", 0, "at") for p in far.errors)
 
 
+def test_triangles_too_coarse_are_told_where_they_are() -> None:
+    own = plan("2 GHz", "3 GHz", 3, engine="moments")
+    own["settings"] = {"moments": {"segments_per_wavelength": "8"}}
+    field = sheet("field", ["0", "0", "0"], ["200 mm", "200 mm"])
+    told = examine(load_document({"parts": [field], "plans": [own]})).problems
+    (coarse,) = [p for p in told if p.code == "coarse-triangles"]
+    assert "“field”" in coarse.message and coarse.point is not None
+    assert coarse.path[-1] == "segments_per_wavelength"
+    assert not [p for p in looked(field).problems if p.code == "coarse-triangles"]
+
+
 def test_metal_goes_to_this_engine_and_what_is_dear_or_of_other_stuff_does_not() -> None:
     def chosen(*parts: dict[str, Any], top: str = "3 GHz", **more: Any) -> tuple[str, str]:
         own = plan("1 GHz", top, 3)
