@@ -41,6 +41,7 @@ from heron.shapes.bodies import Body
 SMALL, LARGE, MANY = 1.5, 0.5, 4000  # rank of a model, and triangles from which on it is large
 LIT = 5.0  # times as dear: every frequency is solved, and closed surfaces by two equations
 USUAL, COARSEST = 50.0, 1.5  # segments per wavelength by default; and the most of such triangles
+FIELDS = 60.0  # times as long as one pair of triangles take the fields of one at a frequency
 ALL = "all metal"  # the current on it, where no capture asks for one
 SIDE = 3.0  # of triangles, over the segments of wires
 BYTES_CURRENT = 48  # per unknown, frequency and port
@@ -127,7 +128,7 @@ class Surfaces:
         return Costs(
             images * n * n / pairs,
             8 / 3 * m**3 / factor,
-            images * n * 1200 / pairs,
+            images * n * FIELDS / pairs,
             BYTES_CURRENT * m * ports,
         )
 
