@@ -8,6 +8,7 @@ from numba import njit, prange
 from numpy.typing import NDArray
 
 from heron.fields.phases import cos_sin
+from heron.fields.surface import spherical
 from heron.quantities.constants import C0, EPS0, ETA0, MU0
 
 Floats = NDArray[np.float64]
@@ -237,8 +238,7 @@ class Triangles:
         radians.
         """
         omega = 2 * np.pi * frequency
-        st, ct, sp, cp = np.sin(theta), np.cos(theta), np.sin(phi), np.cos(phi)
-        directions = np.column_stack((st * cp, st * sp, ct))
+        directions, along_theta, along_phi = spherical(theta, phi)
         edges = self.corners[:, 1:] - self.corners[:, :1]
         area = 0.5 * np.linalg.norm(np.cross(edges[:, 0], edges[:, 1]), axis=1)
         share = RULE_3[:, :3]
@@ -255,9 +255,8 @@ class Triangles:
             vector,
         )
         factor = -1j * omega * MU0 / FOUR_PI
-        e_theta = vector[..., 0] * ct * cp + vector[..., 1] * ct * sp - vector[..., 2] * st
-        e_phi = -vector[..., 0] * sp + vector[..., 1] * cp
-        return np.asarray(factor * np.stack((e_theta, e_phi), axis=-1))
+        parts = [(vector * unit).sum(axis=-1) for unit in (along_theta, along_phi)]
+        return np.asarray(factor * np.stack(parts, axis=-1))
 
     def near_field(self, points: Floats, frequency: float) -> tuple[Complexes, Complexes]:
         """E (V/m) and H (A/m), each (c, n, 3), at points (n, 3)."""
