@@ -67,7 +67,8 @@ def test_from_the_sheet_to_curves_and_the_best_one_used(page: Page) -> None:
     formula = curves.get_by_label("Formula")
     formula.fill("db10(realized_gain)")
     formula.press("Enter")
-    expect(curves).to_contain_text("dB")
+    expect(curves.locator("[data-plot]")).to_have_attribute("data-unit", "dB")
+    expect(curves.get_by_label("Form", exact=True)).to_have_count(0)  # gain is real
     formula = curves.get_by_label("Formula")
     formula.fill("colour")
     formula.press("Enter")

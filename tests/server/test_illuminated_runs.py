@@ -435,7 +435,13 @@ def test_a_driven_model_has_no_noise_floor_and_no_cross_section(api: Api, projec
         ({"illuminations": [{"name": "lamp", "amplitude": "0 V/m"}]}, "every amplitude is zero"),
         ({"illuminations": [{"name": "lamp"}, {"name": "lamp"}]}, "already the name"),
         ({"illuminations": []}, "needs an illumination"),
-        ({"plan": {**BALL["plan"], "engine": "moments"}}, "no illuminations yet"),
+        (
+            {
+                "illuminations": [{"kind": "gaussian_beam", "name": "lamp", "waist": "100 mm"}],
+                "plan": {**BALL["plan"], "engine": "moments"},
+            },
+            "has plane waves only",
+        ),
         (
             {
                 "materials": [

@@ -176,10 +176,11 @@ def test_what_a_run_in_time_recorded_is_served(api: Api, worker: Callable[[], An
     header, arrays = unpacked(api.ask("get", f"{base}/surface/metal?frequency=9e8").content)
     assert (
         header["frequency_hz"] == 850e6
-        and len(arrays["normal"]) == len(arrays["low"]) > 10
+        and arrays["corners"].shape == (len(arrays["re"]), 4, 3)
+        and len(arrays["re"]) > 10
         and np.abs(arrays["re"]).max() > 0
     )
-    assert len(arrays["error"]) == len(arrays["normal"]) and (arrays["error"] > 0).all(), (
+    assert len(arrays["error"]) == len(arrays["re"]) and (arrays["error"] > 0).all(), (
         "shares by which the current may be off"
     )
     header, arrays = unpacked(api.ask("get", f"{base}/signals/pictures").content)

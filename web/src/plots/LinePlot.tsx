@@ -191,6 +191,7 @@ export function LinePlot({
           style={{ width, height }}
           data-plot
           data-curves={curves.length}
+          data-unit={y.unit}
           data-spreads={curves.filter((c) => c.spread).length}
           data-span={`${left} ${right}`}
           onPointerDown={(e) => {
