@@ -80,7 +80,7 @@ class Curves(Protocol):
 
 @dataclass(frozen=True)
 class Curve:
-    """Values (f,), real or complex, in the SI unit ``unit``; NaN where there is none."""
+    """Values (f,), real or complex, in the SI unit ``unit``, or "dB"; NaN where there is none."""
 
     values: Values
     unit: str
@@ -302,10 +302,26 @@ def kept(quantities: Quantities) -> bytes:
 
 
 def _evaluate(source: Source, formula: str) -> Curve:
+    tree = parse(formula)
     with np.errstate(all="ignore"):
-        found = _Formula(source).visit(parse(formula))
+        found = _Formula(source).visit(tree)
     values = np.broadcast_to(np.asarray(found.value), source.frequency.shape)
-    return Curve(np.where(np.isfinite(values), values, np.nan), si_symbol(found.dimension))
+    unit = si_symbol(found.dimension) or ("dB" if _in_decibels(tree) else "")
+    return Curve(np.where(np.isfinite(values), values, np.nan), unit)
+
+
+def _in_decibels(tree: Any) -> bool:
+    """Whether a formula of plain numbers comes to a level: what it adds, negates or chooses from
+    is one.
+    """
+    if not isinstance(tree, Tree):
+        return False
+    if tree.data == "call":
+        function, *arguments = tree.children
+        if str(function) in ("min", "max", "mean"):
+            return any(_in_decibels(a) for a in arguments)
+        return str(function) in ("db10", "db20")
+    return tree.data in ("add", "sub", "neg") and any(_in_decibels(a) for a in tree.children)
 
 
 class _Formula(Evaluator):

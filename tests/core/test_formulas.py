@@ -32,7 +32,7 @@ def test_quantities_are_those_of_the_results(run: Quantities) -> None:
     z = ports.impedances(run.results)[:, 0]
     for formula, value, unit in (
         ("s11", s, ""),
-        ("db20(s11)", 20 * np.log10(np.abs(s)), ""),
+        ("db20(s11)", 20 * np.log10(np.abs(s)), "dB"),
         ("abs(s11)^2", np.abs(s) ** 2, ""),
         ("z", z, "Ω"),
         ("re(z1) - 73 ohm", z.real - 73, "Ω"),
