@@ -55,12 +55,12 @@ def _estimated(results: xr.Dataset) -> list[TrustItem]:
         advice = (
             "ask for three rounds in the plan: coarser ones first, which take a third of the time"
         )
-        return [TrustItem(judged()[wanted].name, "not known", "stop", advice)]
+        return [TrustItem(f"Error of {judged()[wanted].name}", "not known", "stop", advice)]
     out = []
     for name, value in found.items():
         of = judged()[name]
         mark = marked(value, of.good, of.fair)
-        out.append(TrustItem(of.name, f"± {of.words(value)}", mark, of.advice))
+        out.append(TrustItem(f"Error of {of.name}", f"± {of.words(value)}", mark, of.advice))
     return out
 
 

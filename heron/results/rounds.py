@@ -90,6 +90,9 @@ class _Said:
         held, steepest = self._convergence
         return error_of(values, self.sizes, 1.0 if name in SINGLE else held, steepest)
 
+    def error_of(self, values: Sequence[Any]) -> Floats | None:
+        return error_of(values, self.sizes)
+
     def put(self, name: str, value: Any, floor: float, more: float = 0.0) -> float | None:
         worst = None
         if value is not None and np.isfinite(value).any():

@@ -5,6 +5,7 @@ from __future__ import annotations
 import json
 from collections.abc import Callable, Mapping
 from hashlib import sha256
+from typing import Any
 
 from heron.geometry.build import digest_of_imports
 from heron.jobs import Variant
@@ -25,19 +26,33 @@ class Digests:
         files: Callable[[str], bytes] | None,
         engine: str | None = None,
     ) -> None:
-        self._document = document
-        alike = {"name": "", "notes": "", "studies": [], "parameters": []}
-        made = sha256(document.model_copy(update=alike).digest().encode())
-        made.update(digest_of_imports(document, files).encode())
-        made.update(json.dumps(engine).encode())
-        self._model = made.hexdigest()
+        self._document, self._imports = document, digest_of_imports(document, files)
+        self._model = self._of(engine)
 
     def __call__(self, variant: Variant) -> str:
         """SHA-256 of all that the variant's results depend on, but for how it is divided."""
+        return self._digest(self._model, self._document.plan_number(variant.plan), variant)
+
+    def of_model(self, variant: Variant) -> str:
+        """SHA-256 of the variant's model and frequencies, which runs of other engines, finer ones
+        and those with other captures share.
+        """
+        plan = self._document.plans[self._document.plan_number(variant.plan)]
+        band = [str(plan.f_start), str(plan.f_stop), str(plan.points), plan.spacing]
+        return self._digest(self._of(None, plans=[], captures=[], refinements=[]), band, variant)
+
+    def _of(self, engine: str | None, **less: list[Any]) -> str:
+        alike = {"name": "", "notes": "", "studies": [], "parameters": []} | less
+        made = sha256(self._document.model_copy(update=alike).digest().encode())
+        made.update(self._imports.encode())
+        made.update(json.dumps(engine).encode())
+        return made.hexdigest()
+
+    def _digest(self, model: str, plan: Any, variant: Variant) -> str:
         own = [
-            self._model,
+            model,
             self._values(variant.overrides),
-            self._document.plan_number(variant.plan),
+            plan,
             sorted(variant.without),
             sorted(
                 p.name for p in self._document.parts if p.suspended and p.name in variant.present

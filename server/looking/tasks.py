@@ -18,9 +18,11 @@ from heron.formats import curves as curves_of
 from heron.formats.shapes import structure_gltf
 from heron.geometry import build_geometry
 from heron.geometry.tessellate import shapes
+from heron.jobs import Variant
 from heron.model import evaluate_document, load_document
 from heron.phrases import completions, printed, step_from
 from heron.quantities.units import si_symbol
+from heron.studies.digests import Digests
 from heron.studies.kinds import problems
 from server.projects.files import provider
 from server.projects.models import Project, Revision
@@ -40,13 +42,15 @@ def _examination(
     plan: str | None = None,
     overrides: Mapping[str, str] | None = None,
     empty: bool = False,
+    engine: str | None = None,
 ) -> Examination:
     own = None if project is None else Project.objects.get(id=project)
     stamp = ""
     if own is not None:
         lines = own.uploads.order_by("name").values_list("digest", "state")
         stamp = " ".join(f"{digest} {state}" for digest, state in lines)
-    return _kept(document, project, stamp, plan, tuple(sorted((overrides or {}).items())), empty)
+    changed = tuple(sorted((overrides or {}).items()))
+    return _kept(document, project, stamp, plan, changed, empty, engine)
 
 
 @lru_cache(maxsize=KEPT)
@@ -57,11 +61,10 @@ def _kept(
     plan: str | None,
     overrides: tuple[tuple[str, str], ...],
     empty: bool,
+    engine: str | None,
 ) -> Examination:
     own = None if project is None else Project.objects.get(id=project)
-    return examine(
-        load_document(document), dict(overrides), files=provider(own), empty=empty, plan=plan
-    )
+    return examine(load_document(document), dict(overrides), engine, provider(own), empty, plan)
 
 
 def look_over(
@@ -89,10 +92,16 @@ def preflight(
     empty: bool,
     plan: str | None,
     memory: float | None,
+    engine: str | None,
 ) -> dict[str, Any]:
     """What a run needs to know before it is queued; with ``errors``, it cannot be."""
-    found = judged_for(_examination(document, project, plan, overrides, empty), memory)
+    own = _examination(document, project, plan, overrides, empty, engine)
+    found = judged_for(own, memory)
+    files = provider(Project.objects.get(id=project))
     return {
+        "of_model": Digests(found.model.document, files).of_model(
+            Variant(overrides, plan, empty=empty)
+        ),
         "errors": [asdict(p) for p in found.errors],
         "plan": found.model.document.plans[found.model.plan_number].name,
         "values": {

@@ -25,6 +25,7 @@ from server.runs.tasks import BEHIND_RUNS, solve_run, solve_variants
 SILENT = timedelta(seconds=12)  # a live child writes its heartbeat every two seconds
 UNCLAIMED = timedelta(seconds=20)  # a child claims its run as soon as it has started
 ATTEMPTS = 2
+REFUSED = "the run cannot start: "
 
 
 def start_run(
@@ -35,9 +36,11 @@ def start_run(
     priority: int = 0,
     empty: bool = False,
     plan: str | None = None,
+    engine: str | None = None,
 ) -> Run:
     """Queues a solve of a revision (the head by default) by one of its plans (the first by
-    default), ``empty`` without its parts, before runs of lower priority.
+    default), ``empty`` without its parts, by another ``engine`` than the plan's, before runs of
+    lower priority.
 
     Refused, with reasons, when preflight finds an error.
     """
@@ -59,11 +62,13 @@ def start_run(
         empty,
         plan,
         machines.most_memory(),
+        engine,
     )
     if found["errors"]:
         first = found["errors"][0]["message"]
-        raise Problem(422, f"the run cannot start: {first}", problems=found["errors"])
-    return _queued(request, project_id, chosen, overrides, priority, empty, found)
+        raise Problem(422, REFUSED + first, problems=found["errors"])
+    changes = {"engine": engine} if engine else {}
+    return _queued(request, project_id, chosen, overrides, priority, empty, changes, found)
 
 
 @transaction.atomic
@@ -74,6 +79,7 @@ def _queued(
     overrides: dict[str, str],
     priority: int,
     empty: bool,
+    changes: dict[str, Any],
     found: dict[str, Any],
 ) -> Run:
     """A run of a revision that preflight ``found`` sound, in the queue."""
@@ -88,6 +94,8 @@ def _queued(
         empty=empty,
         plan=found["plan"],
         author=person(request),
+        changes=changes,
+        of_model=found["of_model"],
         values=found["values"],
         forecast=found["forecast"],
     )

@@ -14,11 +14,11 @@ from heron.model import load_document
 from heron.model.differences import differences
 from server.answers import Answer
 from server.projects.permissions import get_project
-from server.runs import actions
+from server.runs import actions, second
 from server.runs.figures import figures_of
 from server.runs.models import Run, Wish
 from server.runs.opened import short
-from server.runs.shapes import Differences
+from server.runs.shapes import Differences, Second
 
 router = Router()
 
@@ -129,7 +129,7 @@ def _line(run: Run) -> dict[str, Any]:
         "digest": short(run.digest),
         **NO_FIGURES,
         **run.figures,
-        "engine": run.figures.get("engine") or run.forecast.get("engine", ""),
+        "engine": run.engine,
     }
 
 
@@ -193,6 +193,24 @@ def solve_finer(request: HttpRequest, project_id: int, number: int) -> Answer:
     then has.
     """
     return Answer(201, _detail(actions.solve_finer(request, project_id, number)))
+
+
+@router.get(
+    "/{int:project_id}/runs/{int:number}/second", response=Second, operation_id="get_second_engine"
+)
+def get_second_engine(request: HttpRequest, project_id: int, number: int) -> dict[str, Any]:
+    """How far a run and the newest of the same model by another engine are apart."""
+    return second.compared(request, project_id, number)
+
+
+@router.post(
+    "/{int:project_id}/runs/{int:number}/second",
+    response={201: RunDetail},
+    operation_id="solve_by_second_engine",
+)
+def solve_by_second_engine(request: HttpRequest, project_id: int, number: int) -> Answer:
+    """The same model with the same values once more, by an engine that has not solved it."""
+    return Answer(201, _detail(second.solve(request, project_id, number)))
 
 
 @router.get("/{int:project_id}/runs/{int:number}", response=RunDetail, operation_id="get_run")

@@ -226,7 +226,8 @@ class _Reporter:
 
 def _solve(run: Run) -> None:
     document = load_document(run.revision.document)
-    solved = execute(Job(document, run.variant, provider(run.project)), _Reporter(run.id))
+    job = Job(document, run.variant, provider(run.project), run.changes.get("engine"))
+    solved = execute(job, _Reporter(run.id))
     done = solved.run
     read: Read = {}, b""
     if run.study is not None:

@@ -62,6 +62,8 @@ class Run(models.Model):
     empty = models.BooleanField(default=False)
     plan = models.CharField(max_length=60, default="", blank=True)  # of its revision
     digest = models.CharField(max_length=64, default="", blank=True)  # of its results
+    # of its model and band: runs of other engines that share it check each other
+    of_model = models.CharField(max_length=64, default="", blank=True, db_index=True)
     # of a variant of a study: the study, what else is changed, what all of it depends on, and what
     # was read off its results
     study = models.ForeignKey(
@@ -95,6 +97,11 @@ class Run(models.Model):
             bool(self.changes.get("held")),
             frozenset(self.changes.get("present", [])),
         )
+
+    @property
+    def engine(self) -> str:
+        """The engine that solves or solved it; empty where none could."""
+        return str(self.figures.get("engine") or (self.forecast or {}).get("engine", ""))
 
     @property
     def active(self) -> bool:

@@ -149,3 +149,25 @@ class Differences(BaseModel):
     values: list[ValueChange]
     steps: list[StepChange]
     results: list[ResultChange]
+
+
+class Apart(BaseModel):
+    """By how much two runs differ in something, how that is to be seen, and what to do."""
+
+    name: str
+    value: str
+    mark: str
+    advice: str
+
+
+class Second(BaseModel):
+    """Another engine's run of the same model: ``run`` is its number, if there is one, ``active``
+    while it is not solved; ``items`` are what the two differ by, and ``fault`` says why there are
+    none.
+    """
+
+    run: int | None
+    engine: str
+    active: bool
+    items: list[Apart]
+    fault: str

@@ -52,7 +52,7 @@ class Tides(Capability):
     name = "tides"
     words = "tides"
     leading = "tide"
-    judged = {"tide": Judged("Error of the tide", 0.01, 0.05, plain, "wait for the ebb")}
+    judged = {"tide": Judged("the tide", 0.01, 0.05, plain, "wait for the ebb")}
     directional = ("flow",)
 
     def in_older(self, results: xr.Dataset) -> bool:

@@ -50,8 +50,8 @@ class Cells(Illuminated):
     words: ClassVar[str] = "reflection and transmission of repeated cells"
     leading: ClassVar[str] = "reflection"
     judged: ClassVar[Mapping[str, Judged]] = {
-        "reflection": Judged("Error of the reflection", 0.01, 0.05, plain, FINER),
-        "transmission": Judged("Error of the transmission", 0.01, 0.05, plain, FINER),
+        "reflection": Judged("the reflection", 0.01, 0.05, plain, FINER),
+        "transmission": Judged("the transmission", 0.01, 0.05, plain, FINER),
     }
 
     def in_older(self, results: xr.Dataset) -> bool:

@@ -36,8 +36,8 @@ def marked(value: float, good: float, fair: float) -> Mark:
 
 
 class Judged(NamedTuple):
-    """How an error is called, the largest that grades A and B allow, how it is written, and what to
-    do about it.
+    """What an error is of, the largest that grades A and B allow, how it is written, and what to do
+    about it.
     """
 
     name: str
@@ -109,6 +109,9 @@ class Rounds(Protocol):
 
     def error(self, name: str) -> Floats | None:
         """Of the last round's values, if every round has them alike."""
+
+    def error_of(self, values: Sequence[Any]) -> Floats | None:
+        """The same of values (…) that were made of those of every round."""
 
     def put(self, name: str, value: Any, floor: float, more: float = 0.0) -> float | None:
         """States the largest of some errors and what is added to it, with a ``floor`` that is there

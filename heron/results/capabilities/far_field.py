@@ -48,7 +48,7 @@ class FarField(Capability):
     name: ClassVar[str] = "far field"
     words: ClassVar[str] = "a far field with gain"
     judged: ClassVar[Mapping[str, Judged]] = {
-        "gain_db": Judged("Error of the gain", 0.1, 0.5, decibels, FINER),
+        "gain_db": Judged("the gain", 0.1, 0.5, decibels, FINER),
     }
     powers: ClassVar[frozenset[str]] = frozenset(GAINS)
     directional: ClassVar[tuple[str, ...]] = (*GAINS, "axial_ratio")

@@ -25,7 +25,7 @@ from heron.results.capabilities.contract import (
     percent,
     plain,
 )
-from heron.results.convergence import FLOOR_IMPEDANCE, error_of, error_of_wavering
+from heron.results.convergence import FLOOR_IMPEDANCE, error_of_wavering
 from heron.results.errors import (
     FLOOR_FREQUENCY,
     FLOOR_S,
@@ -51,12 +51,10 @@ class Ports(Capability):
     words: ClassVar[str] = "ports that are driven"
     leading: ClassVar[str] = "s"
     judged: ClassVar[Mapping[str, Judged]] = {
-        "s": Judged("Error of S", 0.01, 0.05, plain, FINER),
-        "s_beside_shift": Judged("Error of S, shift aside", 0.01, 0.05, plain, FINER),
-        "resonance_relative": Judged(
-            "Error of the minimum's frequency", 0.002, 0.01, percent, FINER
-        ),
-        "impedance_relative": Judged("Error of the feeds' impedance", 0.01, 0.05, percent, FINER),
+        "s": Judged("S", 0.01, 0.05, plain, FINER),
+        "s_beside_shift": Judged("S, shift aside", 0.01, 0.05, plain, FINER),
+        "resonance_relative": Judged("the minimum's frequency", 0.002, 0.01, percent, FINER),
+        "impedance_relative": Judged("the feeds' impedance", 0.01, 0.05, percent, FINER),
     }
 
     def in_older(self, results: xr.Dataset) -> bool:
@@ -155,7 +153,7 @@ class Ports(Capability):
         rounds.put("resonance_relative", relative, FLOOR_FREQUENCY)
         rounds.put("depth", rounds.error("depth"), floor, 0.5 * gap)
         beside = _aligned(rounds)
-        error = error_of(beside, rounds.sizes) if beside else None
+        error = rounds.error_of(beside) if beside else None
         rounds.put("s_beside_shift", error, floor, 0.5 * gap)
 
 

@@ -49,8 +49,8 @@ class Scattering(Illuminated):
     words: ClassVar[str] = "cross-sections"
     leading: ClassVar[str] = "rcs_db"
     judged: ClassVar[Mapping[str, Judged]] = {
-        "rcs_db": Judged("Error of the radar cross-section", 0.1, 0.5, decibels, FINER),
-        "cross_section_relative": Judged("Error of the cross-sections", 0.01, 0.05, percent, FINER),
+        "rcs_db": Judged("the radar cross-section", 0.1, 0.5, decibels, FINER),
+        "cross_section_relative": Judged("the cross-sections", 0.01, 0.05, percent, FINER),
     }
     directional: ClassVar[tuple[str, ...]] = ("rcs",)
 

@@ -19,6 +19,7 @@ import type {
   RawMesh,
   ReferenceLine,
   RunDetail,
+  Second,
   RunDifferences,
   RunLine,
   Session,
@@ -169,6 +170,15 @@ export const run = (id: number, number: number) =>
     queryFn: () => call<RunDetail>("GET", `/projects/${id}/runs/${number}`),
     staleTime: 0,
     refetchInterval: (q) => (q.state.data && active(q.state.data.status) ? LIVE_MS : false),
+  });
+
+/** Another engine's run of the same model, and how far the two are apart. */
+export const secondEngine = (id: number, number: number) =>
+  queryOptions({
+    queryKey: ["second", id, number],
+    queryFn: () => call<Second>("GET", `/projects/${id}/runs/${number}/second`),
+    staleTime: 10_000,
+    refetchInterval: (q) => (q.state.data?.active ? 4 * LIVE_MS : false),
   });
 
 const ended = { staleTime: Infinity, gcTime: 600_000 } as const;

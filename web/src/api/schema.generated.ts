@@ -482,6 +482,30 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/projects/{project_id}/runs/{number}/second": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Get Second Engine
+         * @description How far a run and the newest of the same model by another engine are apart.
+         */
+        get: operations["get_second_engine"];
+        put?: never;
+        /**
+         * Solve By Second Engine
+         * @description The same model with the same values once more, by an engine that has not solved it.
+         */
+        post: operations["solve_by_second_engine"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/projects/{project_id}/runs/{number}": {
         parameters: {
             query?: never;
@@ -2520,6 +2544,38 @@ export interface components {
             /** Plan */
             plan?: string | null;
         };
+        /**
+         * Apart
+         * @description By how much two runs differ in something, how that is to be seen, and what to do.
+         */
+        Apart: {
+            /** Name */
+            name: string;
+            /** Value */
+            value: string;
+            /** Mark */
+            mark: string;
+            /** Advice */
+            advice: string;
+        };
+        /**
+         * Second
+         * @description Another engine's run of the same model: ``run`` is its number, if there is one, ``active``
+         *     while it is not solved; ``items`` are what the two differ by, and ``fault`` says why there are
+         *     none.
+         */
+        Second: {
+            /** Run */
+            run: number | null;
+            /** Engine */
+            engine: string;
+            /** Active */
+            active: boolean;
+            /** Items */
+            items: components["schemas"]["Apart"][];
+            /** Fault */
+            fault: string;
+        };
         /** Annotation */
         Annotation: {
             /** Note */
@@ -4149,6 +4205,52 @@ export interface operations {
         };
     };
     solve_finer: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                project_id: number;
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Created */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RunDetail"];
+                };
+            };
+        };
+    };
+    get_second_engine: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                project_id: number;
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Second"];
+                };
+            };
+        };
+    };
+    solve_by_second_engine: {
         parameters: {
             query?: never;
             header?: never;

@@ -6,6 +6,7 @@ export type Session = Schemas["Session"];
 export type ProjectCard = Schemas["ProjectCard"];
 export type RunLine = Schemas["RunLine"];
 export type RunDetail = Schemas["RunDetail"];
+export type Second = Schemas["Second"];
 export type RunNews = RunDetail["live"][number];
 export type Start = Omit<Schemas["StartLine"], "document"> & { document: Model };
 export type ExampleLine = Schemas["ExampleLine"];

@@ -116,11 +116,14 @@ export function labels(lines: RunLine[]): string[] {
     (n) => new Set(lines.map((r) => r.values[n]?.value)).size === lines.length,
   );
   const used = enough ? [enough] : differing.slice(0, 2);
+  const engines = new Set(lines.map((r) => r.engine)).size > 1 && used.length === 0;
   return lines.map((r) =>
     r.empty
       ? `${r.number}: noise floor`
-      : lines.length < 2 || used.length === 0
-        ? `run ${r.number}`
-        : `${r.number}: ${used.map((n) => `${n} ${quantity(r.values[n]!.value, r.values[n]!.unit, 4)}`).join(", ")}`,
+      : engines
+        ? `${r.number}: ${r.engine}`
+        : lines.length < 2 || used.length === 0
+          ? `run ${r.number}`
+          : `${r.number}: ${used.map((n) => `${n} ${quantity(r.values[n]!.value, r.values[n]!.unit, 4)}`).join(", ")}`,
   );
 }

@@ -7,21 +7,16 @@ import { max } from "d3-array";
 import { number, scaled, seconds } from "../../../format";
 import { size } from "../values";
 import { Button } from "../../../ui/Button";
-import { Mark, type State } from "../../../ui/Mark";
 import { Card, Choice, Nothing } from "../Card";
 import { CurveCard } from "../CurveCard";
 import { type CardProps, useDesk, useSetting } from "../context";
 import { useCurves } from "../curves";
+import { type Item, Items, SecondEngine } from "./second";
 
 export function Trust() {
   const { projectId, shown } = useDesk();
   const { data } = useQuery(runDetail(projectId, shown[0]!.line.number));
-  const items = (data?.trust ?? []) as {
-    name: string;
-    value: string;
-    mark: State;
-    advice: string;
-  }[];
+  const items = (data?.trust ?? []) as unknown as Item[];
   const made =
     items.find((i) => i.mark === "stop") ?? items.find((i) => i.mark === "look") ?? items[0];
   return (
@@ -57,21 +52,7 @@ export function Trust() {
             advice={data.advice as unknown as Advice}
           />
         )}
-        <ul className="mt-1">
-          {items.map((i, n) => (
-            <li key={i.name} className="border-b border-faint py-1">
-              <div className="flex items-center gap-3">
-                <Mark state={i.mark} />
-                <span>{i.name}</span>
-                <span className="num ml-auto">{i.value.replace("-", "−")}</span>
-              </div>
-              {i.mark !== "good" &&
-                !items.slice(0, n).some((k) => k.mark !== "good" && k.advice === i.advice) && (
-                  <p className="pl-5 text-[12px] text-ink2">{i.advice}.</p>
-                )}
-            </li>
-          ))}
-        </ul>
+        <Items items={items} />
         <p className="num mt-2 text-[11.500px] text-ink2">
           {size(data)} · {data?.solves} {data?.solves === 1 ? "solve" : "solves"} ·{" "}
           {number(data?.wall_s ?? 0, 2)} s
@@ -81,6 +62,7 @@ export function Trust() {
             {data.reason}. {data.warnings.join(" ")}
           </p>
         )}
+        <SecondEngine number={shown[0]!.line.number} />
       </div>
     </Card>
   );

@@ -1,0 +1,103 @@
+/** What a run is judged by, and the check of a run by another engine. */
+import { useMutation, useQuery } from "@tanstack/react-query";
+import { call } from "../../../api/client";
+import { client, runs, secondEngine } from "../../../api/queries";
+import { useTicks } from "../../../app/cursor";
+import { Button } from "../../../ui/Button";
+import { Mark, type State } from "../../../ui/Mark";
+import { useDesk } from "../context";
+
+export interface Item {
+  name: string;
+  value: string;
+  mark: State;
+  advice: string;
+}
+
+/** Figures with their marks; advice once, under the first that is not good. */
+export function Items({ items }: { items: Item[] }) {
+  return (
+    <ul className="mt-1">
+      {items.map((i, n) => (
+        <li key={i.name} className="border-b border-faint py-1">
+          <div className="flex items-center gap-3">
+            <Mark state={i.mark} />
+            <span>{i.name}</span>
+            <span className="num ml-auto text-right">{i.value.replace("-", "−")}</span>
+          </div>
+          {i.mark !== "good" &&
+            i.advice &&
+            !items.slice(0, n).some((k) => k.mark !== "good" && k.advice === i.advice) && (
+              <p className="pl-5 text-[12px] text-ink2">{i.advice}.</p>
+            )}
+        </li>
+      ))}
+    </ul>
+  );
+}
+
+/** How far a run is from another engine's of the same model, or the offer to solve that. */
+export function SecondEngine({ number }: { number: number }) {
+  const { projectId, shown, writable } = useDesk();
+  const { toggle } = useTicks();
+  const { data } = useQuery(secondEngine(projectId, number));
+  const solve = useMutation({
+    mutationFn: () => call("POST", `/projects/${projectId}/runs/${number}/second`),
+    onSuccess: async () => {
+      await client.invalidateQueries({ queryKey: runs(projectId).queryKey });
+      await client.invalidateQueries({ queryKey: secondEngine(projectId, number).queryKey });
+    },
+  });
+  if (!data || (data.run === null && !writable)) return null;
+  const ticked = shown.map((s) => s.line.number);
+  const other = data.run;
+  const solved = other !== null && !data.active && !data.fault;
+  return (
+    <div className="mt-3" data-second={other === null ? "none" : data.active ? "active" : "ended"}>
+      <div className="flex items-center gap-3">
+        <h3 className="font-semibold">
+          Second engine
+          {other !== null && (
+            <span className="font-normal text-ink2">
+              {" "}
+              {data.engine}, run {other}
+            </span>
+          )}
+        </h3>
+        {other === null && (
+          <Button
+            className="ml-auto shrink-0"
+            disabled={solve.isPending}
+            title="Solves the same model, values and band by another engine; may take much longer"
+            onClick={() => solve.mutate()}
+          >
+            Check by another engine
+          </Button>
+        )}
+        {solved && !ticked.includes(other) && (
+          <Button className="ml-auto shrink-0" onClick={() => toggle(projectId, other, ticked)}>
+            Show both
+          </Button>
+        )}
+      </div>
+      {other === null && !solve.isError && (
+        <p className="text-[12px] text-ink2">
+          No other engine has solved this model. Two that agree are the best reason to trust both.
+        </p>
+      )}
+      {solve.isError && (
+        <p role="alert" className="text-[12px] text-rust">
+          {solve.error.message}.
+        </p>
+      )}
+      {data.active && <p className="text-[12px] text-ink2">It is not solved yet.</p>}
+      {data.fault && <p className="text-[12px] text-rust">{data.fault}.</p>}
+      {data.items.length > 0 && (
+        <>
+          <p className="text-[12px] text-ink2">Furthest apart in the band:</p>
+          <Items items={data.items as Item[]} />
+        </>
+      )}
+    </div>
+  );
+}
