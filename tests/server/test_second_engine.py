@@ -66,8 +66,8 @@ def test_two_engines_check_each_other(api: Api, stick: Project) -> None:
         "The minimum's frequency",
         "The gain",
     ]
-    assert [i["value"] for i in there["items"]] == [i["value"] for i in back["items"]]
-    shift = float(there["items"][1]["value"].split(" %")[0])
+    shift, other_shift = (float(r["items"][1]["value"].split(" %")[0]) for r in (there, back))
+    assert shift == pytest.approx(other_shift, rel=0.1), "each is relative to its own"
     assert 0 < shift < 8, "ten cells a wavelength and a wire are some per cent apart"
 
 
