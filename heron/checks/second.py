@@ -29,6 +29,7 @@ class _Between:
     results: xr.Dataset
     pairs: dict[str, list[Any]]
     ring: float = 0.0
+    wavers: float = 1.0
     sizes: Sequence[float] = (1.0, 1.0)
     found: dict[str, Any] = field(default_factory=dict)
 

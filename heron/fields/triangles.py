@@ -318,11 +318,15 @@ def densities(
 
 def read(results: xr.Dataset, index: int, incident: Complexes) -> Triangles:
     """The currents of a run under incident waves (P,) at sweep point ``index``."""
+    return of_edges(results, incident @ results.variables["edge_current"].values[index], incident)
+
+
+def of_edges(results: xr.Dataset, edge: Complexes, incident: Complexes) -> Triangles:
+    """Triangles of a run with currents across edges (unknowns,), A/m, under incident waves (P,)."""
     own = {
         name: results.variables[name].values
         for name in ("vertex", "triangle", "half_triangle", "half_corner", "half_factor")
     }
-    edge = incident @ results.variables["edge_current"].values[index]
     half = own["half_factor"] * edge[results.variables["half_function"].values]
     corners = np.ascontiguousarray(own["vertex"][own["triangle"]])
     density = densities(corners, own["half_triangle"], own["half_corner"], half[:, None])

@@ -219,7 +219,8 @@ def of_surface(results: xr.Dataset, name: str, frequency: float) -> Floats | Non
     """Shares (rectangles,) by which the current on a surface may be off, at the capture's frequency
     nearest to one in Hz; ``None`` where nothing is known.
     """
-    key = f"surface {currents.surface_names(results).index(name)}_error"
+    names = currents.surface_names(results)
+    key = f"surface {names.index(name)}_error" if name in names else ""
     if key not in results:
         return None
     return np.asarray(

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import json
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 import xarray as xr
@@ -11,7 +11,7 @@ from numpy.typing import NDArray
 
 from heron.fields import source
 from heron.fields.planes import Plane
-from heron.fields.triangles import Triangles
+from heron.fields.triangles import Triangles, of_edges
 
 Floats = NDArray[np.float64]
 Complexes = NDArray[np.complex128]
@@ -24,13 +24,15 @@ FACINGS = 8  # directions to either side of an axis that are told apart
 class SurfaceCurrent:
     """Pieces of metal, triangles or rectangles, by their ``corners`` (n, 3 or 4, 3) in m, which go
     round them, and the current per width on them: ``k`` (n, 3), A/m, peak. Pieces of one ``facing``
-    (n,) lie in planes alike; of rectangles that is the axis across them.
+    (n,) lie in planes alike; of rectangles that is the axis across them. ``under`` says what goes
+    with it, where that is not the drive.
     """
 
     frequency_hz: float
     corners: Floats
     facing: NDArray[np.int64]
     k: Complexes
+    under: str = ""
 
     @property
     def middle(self) -> Floats:
@@ -92,6 +94,20 @@ def surface_names(results: xr.Dataset) -> list[str]:
     return [str(n) for n in np.ravel(results.attrs.get("surfaces", [])) if n]
 
 
+def mode_names(results: xr.Dataset) -> list[str]:
+    """Names by which the currents of characteristic modes are asked for."""
+    return [f"mode {n + 1}" for n in range(results.sizes.get("mode", 0))]
+
+
+def _of_mode(results: xr.Dataset, mode: int, frequency: float) -> SurfaceCurrent:
+    """The current of a mode on all metal, radiating 1 W, where it was found next to a frequency."""
+    f = results["mode_frequency"].values
+    at = int(np.abs(f - frequency).argmin())
+    edge = results["mode_current"].values[at, mode].astype(complex)
+    own = of_edges(results, edge, np.zeros(results["drive"].size, dtype=complex))
+    return replace(_pieces(results, own, "", float(f[at])), under="radiating 1 W")
+
+
 def _on_triangles(results: xr.Dataset, at: int, frequency: float) -> SurfaceCurrent:
     """The current in the middles of triangles, of the part that capture number ``at`` asks for, or
     of all.
@@ -99,9 +115,14 @@ def _on_triangles(results: xr.Dataset, at: int, frequency: float) -> SurfaceCurr
     index = int(np.abs(results["frequency"].values - frequency).argmin())
     own = source(results, index, results["drive"].values)
     assert isinstance(own, Triangles)
-    count = results.sizes["triangle"]  # without images
-    corners, k = own.corners[:count], own.density[:count, :, :, 0].mean(axis=1)
     part = str(np.ravel(results.attrs["surface_parts"])[at])
+    return _pieces(results, own, part, float(results["frequency"].values[index]))
+
+
+def _pieces(results: xr.Dataset, own: Triangles, part: str, frequency: float) -> SurfaceCurrent:
+    """Triangles of a part, or of all, with their currents, and without images."""
+    count = results.sizes["triangle"]
+    corners, k = own.corners[:count], own.density[:count, :, :, 0].mean(axis=1)
     if part:
         names = [str(n) for n in np.ravel(results.attrs["part_names"])]
         kept = results["triangle_part"].values == names.index(part)
@@ -112,15 +133,19 @@ def _on_triangles(results: xr.Dataset, at: int, frequency: float) -> SurfaceCurr
     leads = np.abs(normal).argmax(axis=1)
     normal *= np.sign(normal[np.arange(len(normal)), leads])[:, None]
     facing = np.round(FACINGS * normal).astype(np.int64) @ np.array([1, 32, 1024])
-    return SurfaceCurrent(float(results["frequency"].values[index]), corners, facing, k)
+    return SurfaceCurrent(frequency, corners, facing, k)
 
 
 def surface_current(results: xr.Dataset, name: str, frequency: float) -> SurfaceCurrent:
     """A capture of surface currents at its frequency nearest to one in Hz, with what lies beyond
     mirror planes.
 
+    Names of characteristic modes give theirs.
+
     :raises LookupError: the run has none of that name.
     """
+    if name in mode_names(results):
+        return _of_mode(results, mode_names(results).index(name), frequency)
     if name not in surface_names(results):
         raise LookupError(f"the run has no surface current “{name}”")
     at = surface_names(results).index(name)

@@ -8,7 +8,7 @@ import numpy as np
 import xarray as xr
 
 from heron.results.capabilities import CAPABILITIES, leading, provided
-from heron.results.currents import surface_names
+from heron.results.currents import mode_names, surface_names
 from heron.results.quantity import by_wavelength
 from heron.results.signals import trace_names
 
@@ -34,7 +34,7 @@ def sweep(results: xr.Dataset) -> dict[str, Any]:
         "frequency_hz": results["frequency"].values.tolist(),
         "by_wavelength": by_wavelength(results["frequency"].values),
         "solved": results["solved"].values.tolist(),
-        "surfaces": surface_names(results),
+        "surfaces": surface_names(results) + mode_names(results),
         "traces": trace_names(results),
         "wires": "current" in results,
         **NOTHING,

@@ -70,6 +70,7 @@ class _Said:
         self.results, self.rounds = results, rounds
         self.sizes = [r.size for r in rounds]
         self.ring = RING * 10 ** (_left_db(results) / 20)
+        self.wavers = float(results.attrs.get("wavers", 1.0))
         self.stated: dict[str, Any] = {}
         self._basis = f"{len(rounds)} rounds" if len(rounds) > 1 else "one round only"
         self._convergence = (1.0, 1.0)

@@ -24,7 +24,7 @@ FILES: dict[str, str] = {
     "surround": "surround",
     "refinements": "fine_box fine_part",
     "captures": "far_field near_point near_line near_plane near_box power_flux surface_current"
-    " scattered_cut point_trace far_trace snapshots",
+    " scattered_cut point_trace far_trace snapshots characteristic_modes",
     "settings": "moments transient",
     "plans": "plan",
     "studies": "sweep tune tolerance sensitivity rescale",

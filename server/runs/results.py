@@ -137,7 +137,7 @@ def get_surface_current(
     except LookupError as error:
         raise not_found("surface current of that name") from error
     return packet(
-        {"frequency_hz": found.frequency_hz},
+        {"frequency_hz": found.frequency_hz, "under": found.under},
         corners=found.corners,
         re=found.k.real,
         im=found.k.imag,
@@ -196,6 +196,11 @@ def _own_file(
 )
 def export_scattering_csv(request: HttpRequest, project_id: int, number: int) -> HttpResponse:
     return _own_file(request, project_id, number, "csv$", "scattering", "cells")
+
+
+@router.get("/{int:project_id}/runs/{int:number}/export/modes.csv", operation_id="export_modes_csv")
+def export_modes_csv(request: HttpRequest, project_id: int, number: int) -> HttpResponse:
+    return _own_file(request, project_id, number, "csv$", "characteristic modes")
 
 
 @router.get(

@@ -111,6 +111,8 @@ class Sweep(BaseModel):
     absorbed_share: dict[str, Share]
     power_flux: dict[str, list[Flux]]
     surfaces: list[str]
+    modes: int = 0
+    mode_angle_error_deg: float | None = None
     traces: list[str]
     wires: bool
     far_field: list[FarFigures]

@@ -20,7 +20,7 @@ from heron.engines.contract import (
     View,
     no_inputs,
 )
-from heron.engines.moments.formulation import Discretisation, Formulation
+from heron.engines.moments.formulation import Discretisation, Formulation, modes_asked
 from heron.engines.moments.sweep import CONFIRMATIONS, FIRST_SOLVES
 from heron.engines.moments.trust import trust
 from heron.engines.moments.views import VIEWS
@@ -45,11 +45,11 @@ WIRES = Wires()
 
 
 def formulation(model: Evaluated, geometry: Geometry) -> Formulation:
-    """How a model is solved: what is of wires alone by their own kernel, unless a wave lights
-    it.
+    """How a model is solved: what is of wires alone by their own kernel, unless a wave illuminates
+    it or its modes are asked for.
     """
     lit = bool(model.document.illuminations)
-    if not geometry.bodies and not lit:
+    if not geometry.bodies and not lit and modes_asked(model) is None:
         return WIRES
     from heron.engines.moments.surfaces import SURFACES  # wires alone need no exact geometry
 
@@ -114,10 +114,10 @@ class MomentsEngine:
         points, m = int(plan.points), discretisation.unknowns
         every = plan.settings.moments.sampling == "every" or bool(model.document.illuminations)
         solves = points if every else min(points, 11)
-        costs = discretisation.by.costs(discretisation)
+        costs = discretisation.by.costs(model, discretisation)
         fewest = min(solves, FIRST_SOLVES + CONFIRMATIONS)
         shares = [s**-discretisation.by.order for s in self.rounds(plan)]
-        rounds = sum(shares) * (costs.fill + costs.factor)
+        rounds, once = sum(shares) * (costs.fill + costs.factor), costs.once
         fields = points * costs.fields + 0.1
         return Forecast(
             self.name,
@@ -128,9 +128,9 @@ class MomentsEngine:
             (
                 Stage(
                     "solving",
-                    rounds * solves,
-                    FASTEST * rounds * fewest,
-                    SLOWEST * rounds * points,
+                    rounds * (solves + once),
+                    FASTEST * rounds * (fewest + once),
+                    SLOWEST * rounds * (points + once),
                     BYTES_MATRIX * m * m + BASE_BYTES,
                 ),
                 Stage(

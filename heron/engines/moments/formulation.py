@@ -21,14 +21,16 @@ from heron.problems import Problem
 
 
 class Costs(NamedTuple):
-    """What a solve at one frequency takes: ``fill`` and ``factor`` in s; and what the fields of a
-    frequency take, s.
+    """What a solve at one frequency takes: ``fill`` and ``factor`` in s; what the fields of a
+    frequency take, s; and how many more matrices than those of the sweep are solved, each ``once``
+    for a round.
     """
 
     fill: float
     factor: float
     fields: float
     bytes_per_point: float
+    once: int = 0
 
 
 @dataclass
@@ -78,8 +80,14 @@ class Formulation(Protocol):
     def checks(
         self, model: Evaluated, geometry: Geometry, discretisation: Any
     ) -> list[Problem]: ...
-    def costs(self, discretisation: Any) -> Costs: ...
+    def costs(self, model: Evaluated, discretisation: Any) -> Costs: ...
     def solve(self, model: Evaluated, discretisation: Any, progress: Progress) -> xr.Dataset: ...
+
+
+def modes_asked(model: Evaluated) -> Any:
+    """The capture of characteristic modes, ``None`` where there is none."""
+    own = (c for c in model.captures if c is not None and c.kind == "characteristic_modes")
+    return next(own, None)
 
 
 def port_order(model: Evaluated) -> list[int]:

@@ -109,10 +109,8 @@ class SurfaceSystem:
             self.near.append(_Near(mesh, True))
         self.blocks, self.block_offsets, self.members = _blocks(self.basis, get_num_threads())
 
-    def matrix(self, frequency: float, combined: bool = False) -> Complexes:
-        """(m, m) impedance matrix, Ω: symmetric, or ``combined`` with the magnetic-field equation
-        in the rows of functions on closed surfaces.
-        """
+    def outer(self, frequency: float) -> Complexes:
+        """(m, m) symmetric impedance matrix, Ω, of surfaces that conduct perfectly, unloaded."""
         omega = 2 * np.pi * frequency
         b, mesh = self.basis, self.mesh
         out = np.zeros((b.size, b.size), dtype=complex)
@@ -141,12 +139,19 @@ class SurfaceSystem:
                 out,
             )
         triangle_waves.add_transpose(out)
+        return out
+
+    def matrix(self, frequency: float, combined: bool = False) -> Complexes:
+        """(m, m) impedance matrix, Ω: symmetric, or ``combined`` with the magnetic-field equation
+        in the rows of functions on closed surfaces.
+        """
+        out = self.outer(frequency)
         row, column, triangle, weight = self._overlaps
         np.add.at(out, (row, column), weight * self.sheet_impedance(frequency)[triangle])
         for (vector, _), z in zip(self.loads, self.load_impedances(frequency), strict=True):
             used = np.flatnonzero(vector)
             out[np.ix_(used, used)] += z * np.outer(vector[used], vector[used])
-        return self._combined(out, omega / C0) if combined else out
+        return self._combined(out, 2 * np.pi * frequency / C0) if combined else out
 
     @cached_property
     def on_closed(self) -> NDArray[np.bool_]:

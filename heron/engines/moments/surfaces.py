@@ -21,10 +21,12 @@ from heron.engines.moments.formulation import (
     circuit,
     feeds_of,
     ground_of,
+    modes_asked,
     port_order,
     swept,
 )
 from heron.engines.moments.lit import illuminated
+from heron.engines.moments.modes import with_modes
 from heron.engines.moments.surface_basis import surface_basis
 from heron.engines.moments.surface_checks import surface_problems
 from heron.engines.moments.surface_system import Surface, SurfaceSystem
@@ -43,6 +45,9 @@ LIT = 5.0  # times as dear: every frequency is solved, and closed surfaces by tw
 USUAL, COARSEST = 50.0, 1.5  # segments per wavelength by default; and the most of such triangles
 FIELDS = 60.0  # times as long as one pair of triangles take the fields of one at a frequency
 ALL = "all metal"  # the current on it, where no capture asks for one
+# times as far off as their rounds differ may depths, gains and efficiencies be, as triangles of
+# two rounds share no points: measured on an inverted-F (docs/accuracy.md)
+WAVERS = 2.0
 SIDE = 3.0  # of triangles, over the segments of wires
 BYTES_CURRENT = 48  # per unknown, frequency and port
 
@@ -120,16 +125,18 @@ class Surfaces:
     def checks(self, model: Evaluated, geometry: Geometry, discretisation: Any) -> list[Problem]:
         return surface_problems(model, geometry, discretisation)
 
-    def costs(self, discretisation: Discretisation) -> Costs:
+    def costs(self, model: Evaluated, discretisation: Discretisation) -> Costs:
         n, m = len(discretisation.mesh.triangles), discretisation.unknowns
         images = 2 if discretisation.mesh.ground is not None else 1
         ports = max(1, len(discretisation.ports))
         pairs, factor = surface_rate(), machine_rates()[1]
+        wanted = modes_asked(model)
         return Costs(
             images * n * n / pairs,
             8 / 3 * m**3 / factor,
             images * n * FIELDS / pairs,
             BYTES_CURRENT * m * ports,
+            0 if wanted is None else int(wanted.points),
         )
 
     def solve(
@@ -144,10 +151,14 @@ class Surfaces:
             if lit
             else swept(model, d, system, progress)
         )
+        wanted = modes_asked(model)
+        if wanted is not None and not results.attrs["stopped"]:
+            results = with_modes(results, system, wanted, progress)
         asked = [c for c in model.captures if c is not None and c.kind == "surface_current"]
         return results.assign_attrs(
             surfaces=[c.name for c in asked] or [ALL],
             surface_parts=[c.part for c in asked] or [""],
+            wavers=WAVERS,
         )
 
 

@@ -75,7 +75,7 @@ class Wires:
     def checks(self, model: Evaluated, geometry: Geometry, discretisation: Any) -> list[Problem]:
         return problems(model, geometry, discretisation)
 
-    def costs(self, discretisation: Discretisation) -> Costs:
+    def costs(self, model: Evaluated, discretisation: Discretisation) -> Costs:
         n, m = len(discretisation.mesh.segments), discretisation.unknowns
         pairs, factor = machine_rates()
         images = 2 if discretisation.mesh.ground is not None else 1

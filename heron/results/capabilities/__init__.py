@@ -7,6 +7,7 @@ import json
 import xarray as xr
 
 from heron.results.capabilities.cells import Cells
+from heron.results.capabilities.characteristic_modes import CharacteristicModes
 from heron.results.capabilities.contract import Capability, Headline, Judged, TrustItem
 from heron.results.capabilities.far_field import FarField
 from heron.results.capabilities.noise_floor import NoiseFloor
@@ -15,7 +16,16 @@ from heron.results.capabilities.power import Power
 from heron.results.capabilities.scattering import Scattering
 
 CAPABILITIES: dict[str, Capability] = {
-    c.name: c for c in (NoiseFloor(), Ports(), Power(), FarField(), Scattering(), Cells())
+    c.name: c
+    for c in (
+        NoiseFloor(),
+        Ports(),
+        Power(),
+        FarField(),
+        Scattering(),
+        Cells(),
+        CharacteristicModes(),
+    )
 }
 
 

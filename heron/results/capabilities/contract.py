@@ -62,10 +62,7 @@ def plain(value: float) -> str:
     return f"{value:.2g}"
 
 
-FINER = (
-    "ask for more cells or segments per wavelength, or refine where fields are strong: errors fall"
-    " with the square of the cell"
-)
+FINER = "ask for more cells or segments per wavelength, or refine where fields are strong"
 
 
 @dataclass(frozen=True)
@@ -99,6 +96,7 @@ class Rounds(Protocol):
 
     results: xr.Dataset
     ring: float
+    wavers: float  # times as far as rounds differ may be off what meshes that share no points tell
 
     @property
     def sizes(self) -> Sequence[float]:

@@ -121,6 +121,7 @@ class FarField(Capability):
 
     def state_errors(self, rounds: Rounds) -> None:
         error = rounds.error("gain")
+        error = None if error is None else rounds.wavers * error
         values = None if error is None else (rounds.values("gain")[-1], error)
         floor = float(np.hypot(FLOOR_DB, 8.7 * rounds.ring))
         rounds.put("gain_db", None if values is None else _peak_db(*values), floor)

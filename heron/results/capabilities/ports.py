@@ -151,9 +151,13 @@ class Ports(Capability):
         off = rounds.error("resonance")
         relative = None if off is None else off / resonance
         rounds.put("resonance_relative", relative, FLOOR_FREQUENCY)
-        rounds.put("depth", rounds.error("depth"), floor, 0.5 * gap)
         beside = _aligned(rounds)
         error = rounds.error_of(beside) if beside else None
+        depth = rounds.error("depth")
+        if rounds.wavers > 1 and depth is not None and error is not None:
+            there = _at_dips(error, results["frequency"].values, resonance)
+            depth = rounds.wavers * np.maximum(depth, there)
+        rounds.put("depth", depth, floor, 0.5 * gap)
         rounds.put("s_beside_shift", error, floor, 0.5 * gap)
 
 
@@ -242,6 +246,18 @@ def _csv(results: xr.Dataset) -> str:
         columns += [f"z{a}_re_ohm", f"z{a}_im_ohm", f"vswr{a}"]
         data += [z[:, i].real, z[:, i].imag, ports.vswr(s[:, i, i])]
     return table(columns, np.column_stack(data))
+
+
+def _at_dips(error: Floats, f: Floats, resonance: Floats) -> Floats:
+    """Errors (P,) of S (f, P, P) of every port where it reflects least; NaN where that is at an
+    end.
+    """
+    return np.array(
+        [
+            np.interp(at, f, error[:, p, p]) if np.isfinite(at) else np.nan
+            for p, at in enumerate(resonance)
+        ]
+    )
 
 
 def _aligned(rounds: Rounds) -> list[Any]:

@@ -78,4 +78,5 @@ class Power(Capability):
     def state_errors(self, rounds: Rounds) -> None:
         balance = rounds.values("balance")[-1] if rounds.sizes else 0.0
         floor = float(np.hypot(FLOOR_SHARE, np.nanmax(balance, initial=0.0)))
-        rounds.put("efficiency", rounds.error("efficiency"), floor)
+        error = rounds.error("efficiency")
+        rounds.put("efficiency", None if error is None else rounds.wavers * error, floor)

@@ -719,6 +719,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/projects/{project_id}/runs/{number}/export/modes.csv": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Export Modes Csv */
+        get: operations["export_modes_csv"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/projects/{project_id}/runs/{number}/export/touchstone": {
         parameters: {
             query?: never;
@@ -2809,6 +2826,13 @@ export interface components {
             };
             /** Surfaces */
             surfaces: string[];
+            /**
+             * Modes
+             * @default 0
+             */
+            modes: number;
+            /** Mode Angle Error Deg */
+            mode_angle_error_deg?: number | null;
             /** Traces */
             traces: string[];
             /** Wires */
@@ -4559,6 +4583,27 @@ export interface operations {
         };
     };
     export_scattering_csv: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                project_id: number;
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    export_modes_csv: {
         parameters: {
             query?: never;
             header?: never;

@@ -6,7 +6,7 @@ from collections.abc import Callable
 from typing import Any
 
 from heron.engines.transient.checks import grids
-from heron.engines.transient.checks.captures import beyond_walls, opens_late
+from heron.engines.transient.checks.captures import beyond_walls, of_matrices, opens_late
 from heron.engines.transient.checks.dipoles import dipole_places
 from heron.engines.transient.checks.illuminations import beams_in_box, first_media, looked_across
 from heron.engines.transient.checks.openings import aperture_problems
@@ -28,6 +28,7 @@ CHECKS: list[Callable[[Evaluated, Geometry, Any], list[Problem]]] = [
     grids.resolution_problems,
     beyond_walls,
     opens_late,
+    of_matrices,
     aperture_problems,
     dipole_places,
     mirror_problems,

@@ -59,3 +59,18 @@ def opens_late(model: Evaluated, geometry: Geometry, discretisation: Any) -> lis
         for i, c in enumerate(model.captures)
         if (getattr(c, "opens", None) or 0.0) >= longest
     ]
+
+
+def of_matrices(model: Evaluated, geometry: Geometry, discretisation: Any) -> list[Problem]:
+    """Captures of what a solve in time has none of."""
+    return [
+        Problem(
+            "look",
+            "not-recorded",
+            f"the transient engine has no characteristic modes, so “{c.name}” will be empty",
+            "choose the moments engine in the plan for it; it takes models of metal",
+            ("captures", i),
+        )
+        for i, c in enumerate(model.captures)
+        if c is not None and c.kind == "characteristic_modes"
+    ]

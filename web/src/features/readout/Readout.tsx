@@ -29,6 +29,7 @@ const FILES: [what: string, words: string, ...of: string[]][] = [
   ["touchstone", "Touchstone", "ports"],
   ["ports.csv", "CSV", "ports"],
   ["scattering.csv", "CSV", "scattering", "cells"],
+  ["modes.csv", "Modes CSV", "characteristic modes"],
   ["pattern.csv", "Pattern CSV", "far field"],
   ["pattern.glb", "Pattern glTF", "far field", "scattering"],
   ["run.nc", "NetCDF"],

@@ -9,6 +9,7 @@ import { Pattern, PatternMap } from "./cards/pattern";
 import { AxialRatio, PhaseCentreCard, PolarisationCard } from "./cards/polarisation";
 import { Impedance, Scattering, SmithCard, Standing, TimeReflection } from "./cards/matching";
 import { CellShares, CrossSection, PowerSections, ScatteredCuts } from "./cards/scattering";
+import { Modes } from "./cards/modes";
 import { FormulaCard, Note, Trust } from "./cards/other";
 import { PowerFlux, Signal, Snapshots } from "./cards/time";
 import { StudyCurves, StudySmith } from "../studies/cards/curves";
@@ -159,6 +160,13 @@ export const KINDS: Kind[] = [
         ? null
         : `run ${s.line.number} has no capture of surface currents; add one on the Bench`,
     Card: SurfaceCurrent,
+  },
+  {
+    kind: "modes",
+    title: "Characteristic modes",
+    group: "Fields",
+    missing: needs("characteristic modes"),
+    Card: Modes,
   },
   {
     kind: "near-line",

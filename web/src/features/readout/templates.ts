@@ -95,6 +95,20 @@ export const TEMPLATES: Template[] = [
     ],
   },
   {
+    name: "characteristic modes",
+    hint: "what the metal carries by itself, and how much of it the feed makes use of",
+    cards: [
+      ["modes", {}, 2],
+      ["modes", { form: "share" }],
+      ["surface-current", { capture: "mode 1" }],
+      ["surface-current", { capture: "mode 2" }],
+      "surface-current",
+      ["modes", { form: "angle" }],
+      "pattern",
+      "trust",
+    ],
+  },
+  {
     name: "particle",
     hint: "extinction, scattering and absorption against wavelength, near fields",
     suits: (s) => provides(s, "scattering") && s.sweep.by_wavelength,

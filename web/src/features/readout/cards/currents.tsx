@@ -249,7 +249,9 @@ export function SurfaceCurrent(props: CardProps) {
         </>
       }
       badges={[
-        { text: `largest ${quantity(peak, "A/m", 3)} ${under(one.run)}` },
+        {
+          text: `largest ${quantity(peak, "A/m", 3)} ${String(data?.header.under || under(one.run))}`,
+        },
         ...(error ? [{ text: within(error.data) }] : []),
         {
           text:

@@ -52,6 +52,7 @@ export function Trust() {
             advice={data.advice as unknown as Advice}
           />
         )}
+        <SecondEngine number={shown[0]!.line.number} />
         <Items items={items} />
         <p className="num mt-2 text-[11.500px] text-ink2">
           {size(data)} · {data?.solves} {data?.solves === 1 ? "solve" : "solves"} ·{" "}
@@ -62,7 +63,6 @@ export function Trust() {
             {data.reason}. {data.warnings.join(" ")}
           </p>
         )}
-        <SecondEngine number={shown[0]!.line.number} />
       </div>
     </Card>
   );

@@ -53,17 +53,25 @@ export function SecondEngine({ number }: { number: number }) {
   const other = data.run;
   const solved = other !== null && !data.active && !data.fault;
   return (
-    <div className="mt-3" data-second={other === null ? "none" : data.active ? "active" : "ended"}>
+    <section
+      aria-label="Second engine"
+      className="mt-1 rounded-md bg-paper px-2 py-1.5 text-[12px]"
+      data-second={other === null ? "none" : data.active ? "active" : "ended"}
+    >
       <div className="flex items-center gap-3">
-        <h3 className="font-semibold">
-          Second engine
-          {other !== null && (
-            <span className="font-normal text-ink2">
-              {" "}
+        {other === null ? (
+          <p className="text-ink2">
+            No other engine has solved this model; two that agree are the best reason to trust both.
+          </p>
+        ) : (
+          <p>
+            <span className="font-semibold">Second engine</span>{" "}
+            <span className="text-ink2">
               {data.engine}, run {other}
+              {data.active ? ": not solved yet" : data.fault ? "" : ": furthest apart in the band"}
             </span>
-          )}
-        </h3>
+          </p>
+        )}
         {other === null && (
           <Button
             className="ml-auto shrink-0"
@@ -71,7 +79,7 @@ export function SecondEngine({ number }: { number: number }) {
             title="Solves the same model, values and band by another engine; may take much longer"
             onClick={() => solve.mutate()}
           >
-            Check by another engine
+            {solve.isPending ? "Looking for one…" : "Check by another"}
           </Button>
         )}
         {solved && !ticked.includes(other) && (
@@ -80,24 +88,13 @@ export function SecondEngine({ number }: { number: number }) {
           </Button>
         )}
       </div>
-      {other === null && !solve.isError && (
-        <p className="text-[12px] text-ink2">
-          No other engine has solved this model. Two that agree are the best reason to trust both.
-        </p>
-      )}
       {solve.isError && (
-        <p role="alert" className="text-[12px] text-rust">
+        <p role="alert" className="text-rust">
           {solve.error.message}.
         </p>
       )}
-      {data.active && <p className="text-[12px] text-ink2">It is not solved yet.</p>}
-      {data.fault && <p className="text-[12px] text-rust">{data.fault}.</p>}
-      {data.items.length > 0 && (
-        <>
-          <p className="text-[12px] text-ink2">Furthest apart in the band:</p>
-          <Items items={data.items as Item[]} />
-        </>
-      )}
-    </div>
+      {data.fault && <p className="text-rust">{data.fault}.</p>}
+      {data.items.length > 0 && <Items items={data.items as Item[]} />}
+    </section>
   );
 }
