@@ -278,8 +278,8 @@ def test_near_field_is_zero_inside_a_lit_sphere_and_follows_its_own_far_field() 
 
 def test_characteristic_modes_of_a_sphere_are_spherical_waves() -> None:
     """Eigenvalues −y/j of spherical functions: −(x y)′/(x j)′ of TM and −y/j of TE waves (Garbacz,
-    Proc. IEEE 53 (1965), from memory; spherical functions as in Abramowitz and Stegun, ch. 10), each 2n + 1
-    times, in our sign: negative stores electric energy. Within 1 %, |λ| up to 40.
+    Proc. IEEE 53 (1965), from memory; spherical functions as in Abramowitz and Stegun, ch. 10),
+    each 2n + 1 times, in our sign: negative stores electric energy. Within 1 %, |λ| up to 40.
     """
     radius = 1 / (2 * np.pi)
     ball = {
