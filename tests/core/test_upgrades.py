@@ -26,7 +26,8 @@ STORED, STORED_2 = (
     ]
     for n in (1, 2)
 )
-YOUNGER = {("feeds", "between")}  # kinds that came with version 3
+# kinds that came with version 3
+YOUNGER = {("feeds", "between"), ("captures", "characteristic_modes")}
 # what version 3 calls otherwise, by the field that says it
 FORMER_WORDS = {
     ("walls", "PEC"): "electric",
