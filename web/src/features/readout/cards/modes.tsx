@@ -24,7 +24,7 @@ const FORMS: Record<
   },
   eigenvalue: { words: "eigenvalue", formula: (n) => `eigenvalue${n}`, unit: "", domain: [-5, 5] },
   share: {
-    words: "share of what the drive radiates",
+    words: "share of the power",
     formula: (n) => `100*mode_share${n}`,
     unit: "%",
     domain: [0, 105],

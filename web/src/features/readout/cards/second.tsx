@@ -60,9 +60,7 @@ export function SecondEngine({ number }: { number: number }) {
     >
       <div className="flex items-center gap-3">
         {other === null ? (
-          <p className="text-ink2">
-            No other engine has solved this model; two that agree are the best reason to trust both.
-          </p>
+          <p className="text-ink2">Not checked by another engine yet.</p>
         ) : (
           <p>
             <span className="font-semibold">Second engine</span>{" "}
