@@ -92,7 +92,7 @@ def _item(name: str, value: float, own: xr.Dataset, other: xr.Dataset) -> TrustI
         mark = marked(value, of.good, of.fair)
         return TrustItem(title, of.words(value), mark, UNKNOWN)
     allowed = sum(stated)
-    words = f"{of.words(value)}, both state {of.words(allowed)}"
+    words = f"{of.words(value)}, stated {of.words(allowed)}"
     if value <= allowed:
         return TrustItem(title, words, "good")
     return TrustItem(title, words, "stop" if value > of.fair else "look", BEYOND)

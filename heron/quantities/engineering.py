@@ -17,8 +17,11 @@ def area(square_metres: float, digits: int = 3) -> str:
 
 
 def engineering(value: float, symbol: str, digits: int = 4) -> str:
-    """``868000000.0, "Hz"`` becomes ``"868 MHz"``."""
+    """``868000000.0, "Hz"`` becomes ``"868 MHz"``, of two digits ``"870 MHz"``."""
     if value == 0 or not math.isfinite(value):
         return f"{value:g} {symbol}".strip()
     power = min(12, max(-15, 3 * math.floor(math.log10(abs(value)) / 3 + 1e-12)))
-    return f"{value / 10.0**power:.{digits}g} {_PREFIX[power]}{symbol}".strip()
+    text = f"{value / 10.0**power:.{digits}g}"
+    if "e+" in text:
+        text = f"{float(text):.0f}"
+    return f"{text} {_PREFIX[power]}{symbol}".strip()

@@ -35,7 +35,7 @@ def test_two_engines_are_laid_over_each_other(page: Page) -> None:
     second.get_by_role("button", name="Check by another").click()
     expect(second).to_contain_text(re.compile("transient, run 2: furthest apart in the band"))
     for figure in ("S, shift aside", "The minimum's frequency", "The gain"):
-        expect(second.locator("li", has_text=figure)).to_contain_text("both state")
+        expect(second.locator("li", has_text=figure)).to_contain_text("stated")
     second.get_by_role("button", name="Show both").click()
     expect(page.get_by_role("checkbox", name="run 2")).to_be_checked()
     plot = page.locator("section[aria-label='|S11|'] [data-plot]")

@@ -168,7 +168,7 @@ def test_no_text_can_do_more_than_raise(text: str) -> None:
 
 
 def test_engineering_and_units() -> None:
-    assert engineering(868e6, "Hz") == "868 MHz"
+    assert engineering(868e6, "Hz") == "868 MHz" and engineering(868e6, "Hz", 2) == "870 MHz"
     assert engineering(1.5e-3, "m") == "1.5 mm"
     assert unit("mm") == (pytest.approx(1e-3), LENGTH)
 

@@ -31,7 +31,7 @@ def test_runs_that_agree_are_within_what_both_state(own: xr.Dataset) -> None:
     items = {i.name: i for i in against(own, finer)}
     assert list(items) == ["S, shift aside", "The minimum's frequency", "The gain"]
     assert {i.mark for i in items.values()} == {"good"}
-    assert all("both state" in i.value for i in items.values())
+    assert all("stated" in i.value for i in items.values())
     alone = {i.value.split(",")[0] for i in against(own, own)}
     assert alone == {"0", "0 %", "0 dB"}
 
@@ -46,7 +46,7 @@ def test_runs_further_apart_than_both_state_are_told_so(own: xr.Dataset) -> None
 
 def test_an_error_that_is_not_stated_is_not_agreed_with(own: xr.Dataset) -> None:
     items = against(own, rounds(0.48, rounds="1"))
-    assert items and all(i.advice == UNKNOWN and "state" not in i.value for i in items)
+    assert items and all(i.advice == UNKNOWN and "stated" not in i.value for i in items)
 
 
 def test_what_cannot_be_compared_says_why(own: xr.Dataset) -> None:

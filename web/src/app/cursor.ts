@@ -38,6 +38,7 @@ export const useCursor = create<{
 export const useTicks = create<{
   ticks: Record<number, number[]>;
   toggle: (project: number, run: number, shown: number[]) => void;
+  /** Goes on with these when newer runs end. */ keep: (project: number, shown: number[]) => void;
 }>((set) => ({
   ticks: {},
   toggle: (project, run, shown) =>
@@ -49,6 +50,7 @@ export const useTicks = create<{
           : [...shown, run].sort((a, b) => b - a),
       },
     })),
+  keep: (project, shown) => set((s) => ({ ticks: { ...s.ticks, [project]: shown } })),
 }));
 
 /** Which of the ascending values lies nearest. */

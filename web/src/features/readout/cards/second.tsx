@@ -39,17 +39,18 @@ export function Items({ items }: { items: Item[] }) {
 /** How far a run is from another engine's of the same model, or the offer to solve that. */
 export function SecondEngine({ number }: { number: number }) {
   const { projectId, shown, writable } = useDesk();
-  const { toggle } = useTicks();
+  const { toggle, keep } = useTicks();
+  const ticked = shown.map((s) => s.line.number);
   const { data } = useQuery(secondEngine(projectId, number));
   const solve = useMutation({
     mutationFn: () => call("POST", `/projects/${projectId}/runs/${number}/second`),
     onSuccess: async () => {
+      keep(projectId, ticked);
       await client.invalidateQueries({ queryKey: runs(projectId).queryKey });
       await client.invalidateQueries({ queryKey: secondEngine(projectId, number).queryKey });
     },
   });
   if (!data || (data.run === null && !writable)) return null;
-  const ticked = shown.map((s) => s.line.number);
   const other = data.run;
   const solved = other !== null && !data.active && !data.fault;
   return (
