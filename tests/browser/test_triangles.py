@@ -51,7 +51,7 @@ def test_an_inverted_f_from_its_triangles_to_currents_and_a_smaller_lid(page: Pa
     page.get_by_role("menuitem", name=re.compile("^characteristic modes")).click()
     modes = page.locator("section[aria-label='Characteristic modes']")
     expect(modes.first.locator("[data-plot]")).to_have_attribute("data-curves", "4")
-    expect(modes.nth(1)).to_contain_text(re.compile(r"mode 1 radiates \d+ %"))
+    expect(modes.nth(1)).to_contain_text(re.compile(r"mode [1-4] radiates \d+ %"))
     first = page.locator("section[aria-label='Surface current']").first
     expect(first).to_contain_text("radiating 1 W")
-    expect(first.get_by_label("Capture")).to_have_value("mode 1")
+    expect(first.get_by_label("Capture", exact=True)).to_have_value("mode 1")
