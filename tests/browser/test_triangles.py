@@ -47,7 +47,7 @@ def test_an_inverted_f_from_its_triangles_to_currents_and_a_smaller_lid(page: Pa
 
     # what the lid radiates by itself
     page.get_by_role("link", name="Readout").click()
-    page.get_by_role("button", name=re.compile("▾")).click()
+    page.get_by_role("button", name=re.compile("resonant antenna")).click()
     page.get_by_role("menuitem", name=re.compile("^characteristic modes")).click()
     modes = page.locator("section[aria-label='Characteristic modes']")
     expect(modes.first.locator("[data-plot]")).to_have_attribute("data-curves", "4")

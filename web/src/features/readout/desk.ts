@@ -20,11 +20,12 @@ const NONE: number[] = [];
 
 /** The cards of the page, or those that suit the runs if it was never arranged. */
 export function useCards(first: Shown | undefined): CardEntry[] {
-  const { content, arranged, suited } = usePage();
+  const { projectId, content, arranged, suited } = usePage();
   const fits = useMemo(() => (first ? initial(first) : null), [first?.line.number]); // eslint-disable-line react-hooks/exhaustive-deps
+  // again once the page of another project is open, which may be after its runs are there
   useEffect(() => {
     usePage.setState({ suited: fits });
-  }, [fits]);
+  }, [fits, projectId]);
   return arranged ? content.cards : (suited?.cards ?? []);
 }
 
