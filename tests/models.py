@@ -66,6 +66,20 @@ def dipole(
     }
 
 
+def stick() -> dict[str, Any]:
+    """A wire of 0.15 m that both engines solve in seconds: a coarse grid has few cells of it."""
+    return planned(
+        dipole(0.15, 2e-3),
+        engine="moments",
+        f_start="700 MHz",
+        f_stop="1.1 GHz",
+        points="9",
+        rounds="2",
+        cells_per_wavelength="10",
+        decay="20",
+    )
+
+
 def examined(document: dict[str, Any], **overrides: str) -> Examination:
     return examine(load_document(document), overrides)
 

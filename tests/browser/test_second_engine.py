@@ -8,23 +8,13 @@ import pytest
 from playwright.sync_api import Page, expect
 
 from tests.browser.conftest import call, finished_run
-from tests.models import dipole, planned
+from tests.models import stick
 
 pytestmark = pytest.mark.browser
 
 
 def test_two_engines_are_laid_over_each_other(page: Page) -> None:
-    document = planned(
-        dipole(0.15, 2e-3),
-        engine="moments",
-        f_start="700 MHz",
-        f_stop="1.1 GHz",
-        points="9",
-        rounds="2",
-        cells_per_wavelength="10",
-        decay="20",
-    )
-    made = call(page, "POST", "/projects", {"document": document | {"name": "A checked stick"}})
+    made = call(page, "POST", "/projects", {"document": stick() | {"name": "A checked stick"}})
     base = f"{page.url.split('/projects')[0].rstrip('/')}/projects/{made['id']}"
     page.goto(f"{base}/bench")
     page.get_by_role("button", name="Solve").click()

@@ -12,33 +12,22 @@ from server.projects.library import example
 from server.projects.models import Project
 from server.runs.models import Run, Status
 from server.studies.models import Study
-from tests.models import dipole, planned
+from tests.models import stick
 from tests.server.conftest import Api, solved
 
 pytestmark = pytest.mark.django_db
 
 
 @pytest.fixture
-def stick(owner: Any) -> Project:
-    """A wire of which a coarse grid has few cells."""
-    document = planned(
-        dipole(0.15, 2e-3),
-        engine="moments",
-        f_start="700 MHz",
-        f_stop="1.1 GHz",
-        points="9",
-        rounds="2",
-        cells_per_wavelength="10",
-        decay="20",
-    )
-    return create_project(owner, load_document(document))
+def wire(owner: Any) -> Project:
+    return create_project(owner, load_document(stick()))
 
 
-def test_two_engines_check_each_other(api: Api, stick: Project) -> None:
+def test_two_engines_check_each_other(api: Api, wire: Project) -> None:
     from server.runs.child import _solve
 
-    number = solved(api, stick.id)
-    base = f"/projects/{stick.id}/runs"
+    number = solved(api, wire.id)
+    base = f"/projects/{wire.id}/runs"
     assert api.ask("get", f"{base}/{number}/second").json() == {
         "run": None,
         "engine": "",
@@ -53,7 +42,7 @@ def test_two_engines_check_each_other(api: Api, stick: Project) -> None:
     waiting = api.ask("get", f"{base}/{number}/second").json()
     assert (waiting["run"], waiting["active"], waiting["items"]) == (other, True, [])
 
-    run = Run.objects.select_related("revision", "project").get(project=stick, number=other)
+    run = Run.objects.select_related("revision", "project").get(project=wire, number=other)
     assert run.revision.number == 1, "the model is left as it is"
     run.status = Status.RUNNING
     run.save()
