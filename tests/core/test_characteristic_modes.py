@@ -9,6 +9,7 @@ import pytest
 import xarray as xr
 from scipy.linalg import eigh
 
+from heron.engines import Event, Signal
 from heron.engines.moments.modes import _followed, _shares, characteristic
 from heron.errors import QuantityError
 from heron.results import currents
@@ -114,6 +115,18 @@ def test_currents_of_modes_are_among_those_of_surfaces(wire: xr.Dataset) -> None
     assert text[0].startswith("frequency_hz,eigenvalue1,share1") and len(text) == 6
     nearest = capability.summary(wire, None, [])["characteristic_modes"][0]
     assert nearest["mode"] == 1 and nearest["significance"] > 0.98
+
+
+def test_stopping_while_modes_are_found_keeps_the_rest() -> None:
+    document = dipole(0.5, 2e-3, plan=plan("240 MHz", "320 MHz", 3, rounds="1"))
+    document["captures"] = [{"kind": "characteristic_modes", "name": "modes", "points": "3"}]
+
+    def ask(event: Event, /) -> Signal:
+        return Signal.STOP if event.stage == "modes" else Signal.CONTINUE
+
+    results = solve_in_rounds(examined(document), ask)
+    assert results.attrs["stopped"] and "modes" in results.attrs["status"]
+    assert not provides(results, "characteristic modes") and provides(results, "ports")
 
 
 @pytest.mark.parametrize(

@@ -74,22 +74,25 @@ def with_modes(
             lambda done=done: progress(Event("modes", done)),  # type: ignore[misc]
         )
         if found is None or progress(Event("modes", done)) is Signal.STOP:
-            return results
+            return results.assign_attrs(stopped=1, status="stopped before all modes were found")
         own, modes, resistance = found
         if currents:
             own, modes = _followed(currents[-1], own, modes, resistance)
         eigenvalues.append(own)
         currents.append(modes)
-        shares.append(_shares(_between(f, driven, hz), modes, resistance))
-    by = np.array([np.abs(e) for e in eigenvalues])
-    significance = np.where(np.isfinite(by), 1 / np.hypot(1, by), 0.0)
+        share = _shares(_between(f, driven, hz), modes, resistance)
+        shares.append(np.where(np.isfinite(own), share, np.nan))
+    values, known = np.array(eigenvalues)[::-1], np.isfinite(eigenvalues)[::-1]
+    significance = np.where(known, 1 / np.hypot(1, values), 0.0)
     kept = np.argsort(-significance.mean(axis=0))[:count]
+    flowing = np.moveaxis(np.array(currents)[::-1], -1, 1)
+    flowing = np.where(known[..., None], flowing, 0.0)[:, kept]
     provides = [*json.loads(results.attrs["provides"]), "characteristic modes"]
     return results.assign_attrs(provides=json.dumps(provides)).assign(
         mode_frequency=(("mode_point",), grid, {"units": "Hz"}),
         mode_eigenvalue=(
             ("mode_point", "mode"),
-            np.array(eigenvalues)[::-1, kept],
+            values[:, kept],
             {"units": "1", "long_name": "reactance over resistance of a characteristic mode"},
         ),
         mode_share=(
@@ -99,7 +102,7 @@ def with_modes(
         ),
         mode_current=(
             ("mode_point", "mode", "unknown"),
-            np.moveaxis(np.array(currents)[::-1][..., kept], -1, 1).astype(np.float32),
+            flowing.astype(np.float32),
             {"units": "A/m", "long_name": "across edges, radiating 1 W"},
         ),
     )
