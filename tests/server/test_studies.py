@@ -88,7 +88,7 @@ def test_a_study_from_its_sentence_to_files(
 
     body = api.ask("get", f"/projects/{project}/studies/{number}/curves?formula=db20(s11)")
     header, arrays = unpacked(body.content)
-    assert header["places"] == [0, 1, 2, 3, 4] and header["unit"] == ""
+    assert header["places"] == [0, 1, 2, 3, 4] and header["unit"] == "dB"
     assert arrays["re"].shape == (5, 21) and arrays["x"].shape == (21,)
     text = "largest realized_gain from 850 MHz to 890 MHz"
     own = api.ask("get", f"/projects/{project}/studies/{number}/outcome?text={text}").json()
