@@ -241,7 +241,7 @@ def test_a_formula_of_ones_own(readout: Page) -> None:
     field.fill("db10(realized_gain/gain)")
     field.press("Enter")
     expect(own.locator("[data-plot]")).to_have_attribute("data-curves", "1")
-    expect(own).to_contain_text(re.compile(r"−0\.\d+ at the cursor"))
+    expect(own).to_contain_text(re.compile(r"−0\.\d+ dB at the cursor"))
     field = own.get_by_role("textbox", name="Formula")
     field.fill("c0/f/1000000")
     field.press("Enter")
