@@ -128,7 +128,8 @@ def solve_finer(request: HttpRequest, project_id: int, number: int) -> Run:
             step = step.setdefault(name, {})
         step[field] = f"{value:g}"
     save_revision(request, project_id, project.latest.number, document)
-    return start_run(request, project_id, None, run.overrides, plan=plan["name"])
+    again = run.asked_engine or None
+    return start_run(request, project_id, None, run.overrides, plan=plan["name"], engine=again)
 
 
 def enqueue(run: Run, message: str, priority: int = 0) -> None:

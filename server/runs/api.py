@@ -28,6 +28,7 @@ class NewRun(Schema):
     overrides: dict[str, str] = {}
     empty: bool = False
     plan: str | None = Field(default=None, max_length=60)
+    engine: str | None = Field(default=None, max_length=40)
 
 
 class ValueLine(Schema):
@@ -61,6 +62,7 @@ class RunLine(Schema):
     empty: bool
     plan: str
     engine: str
+    asked_engine: str
     efficiency: float | None
     gain_dbi: float | None
     gain_error_db: float | None
@@ -130,6 +132,7 @@ def _line(run: Run) -> dict[str, Any]:
         **NO_FIGURES,
         **run.figures,
         "engine": run.engine,
+        "asked_engine": run.asked_engine,
     }
 
 
@@ -178,6 +181,7 @@ def start_run(request: HttpRequest, project_id: int, data: NewRun) -> Answer:
                 data.overrides,
                 empty=data.empty,
                 plan=data.plan,
+                engine=data.engine,
             )
         ),
     )

@@ -226,7 +226,7 @@ class _Reporter:
 
 def _solve(run: Run) -> None:
     document = load_document(run.revision.document)
-    job = Job(document, run.variant, provider(run.project), run.changes.get("engine"))
+    job = Job(document, run.variant, provider(run.project), run.asked_engine or None)
     solved = execute(job, _Reporter(run.id))
     done = solved.run
     read: Read = {}, b""

@@ -104,6 +104,11 @@ class Run(models.Model):
         return str(self.figures.get("engine") or (self.forecast or {}).get("engine", ""))
 
     @property
+    def asked_engine(self) -> str:
+        """The engine that was asked for in the place of the plan's; empty for the plan's own."""
+        return str(self.changes.get("engine", ""))
+
+    @property
     def active(self) -> bool:
         """Whether it waits or is being solved."""
         return self.status in ACTIVE

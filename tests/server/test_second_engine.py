@@ -59,6 +59,17 @@ def test_two_engines_check_each_other(api: Api, wire: Project) -> None:
     assert shift == pytest.approx(other_shift, rel=0.1), "each is relative to its own"
     assert 0 < shift < 8, "ten cells a wavelength and a wire are some per cent apart"
 
+    # finer it is solved by the engine that was asked for, whatever the plan names
+    assert run.asked_engine == "transient"
+    advice = {"plan": {"settings.transient.cells_per_wavelength": 12.0}, "words": "", "seconds": 1}
+    Run.objects.filter(id=run.id).update(summary={"advice": advice})
+    finer = api.ask("post", f"{base}/{other}/finer").json()
+    assert (finer["engine"], finer["asked_engine"], finer["revision"]) == ("transient",) * 2 + (2,)
+    asked = {"revision": 1, "plan": finer["plan"], "engine": finer["asked_engine"]}
+    assert api.ask("post", base, asked).json()["engine"] == "transient"
+    unknown = api.ask("post", base, {"engine": "tidal"})
+    assert unknown.status_code == 422 and "tidal" in unknown.json()["title"]
+
 
 def test_a_model_with_other_values_is_another(api: Api, project: Project) -> None:
     """Runs by hand check each other as well, if model, values and band are the same."""

@@ -2361,6 +2361,8 @@ export interface components {
             plan: string;
             /** Engine */
             engine: string;
+            /** Asked Engine */
+            asked_engine: string;
             /** Efficiency */
             efficiency: number | null;
             /** Gain Dbi */
@@ -2468,6 +2470,8 @@ export interface components {
             plan: string;
             /** Engine */
             engine: string;
+            /** Asked Engine */
+            asked_engine: string;
             /** Efficiency */
             efficiency: number | null;
             /** Gain Dbi */
@@ -2560,6 +2564,8 @@ export interface components {
             empty: boolean;
             /** Plan */
             plan?: string | null;
+            /** Engine */
+            engine?: string | null;
         };
         /**
          * Apart

@@ -62,7 +62,13 @@ export function Ledger() {
     act.mutate(() => call("PATCH", `/projects/${id}/runs/${n}`, body));
   const repeat = (r: RunLine): void =>
     act.mutate(() =>
-      call("POST", `/projects/${id}/runs`, { revision: r.revision, overrides: r.overrides }),
+      call("POST", `/projects/${id}/runs`, {
+        revision: r.revision,
+        overrides: r.overrides,
+        empty: r.empty,
+        plan: r.plan || null,
+        engine: r.asked_engine || null,
+      }),
     );
   const baseline = all.find((r) => r.baseline);
   const pair =
