@@ -104,7 +104,7 @@ def far_field(
     """
     one = np.zeros(results.sizes["port_in"], dtype=complex)
     one[light] = 1
-    known = sphere.recorded(results, index, one)
+    (known,) = sphere.recorded(results, [index], one)
     f = float(results["frequency"].values[index])
     return (
         known.at(theta, phi)

@@ -112,8 +112,8 @@ class Quantities:
             self._far
             if self._far is not None
             else [
-                patterns.as_dict(patterns.figures(self.results, i, self.powers))
-                for i in range(len(self.frequency))
+                patterns.as_dict(f)
+                for f in patterns.figures(self.results, range(len(self.frequency)))
             ]
         )
         return [(patterns.nearest_index(self.results, f["frequency_hz"]), f) for f in known]

@@ -4,7 +4,9 @@ surface.
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import asdict, dataclass
+from itertools import groupby
 from typing import Any
 
 import numpy as np
@@ -23,6 +25,8 @@ Floats = NDArray[np.float64]
 Complexes = NDArray[np.complex128]
 
 FLOOR_DB = -100.0
+START_STEP = 5.0  # degrees, of the grid on which the largest gain is looked for
+AT_ONCE = 32  # sweep points
 ALIKE_DB = 0.1  # a cut that differs less front and back has no front-to-back ratio
 
 
@@ -55,7 +59,7 @@ def far_field(results: xr.Dataset, index: int, theta_deg: Floats, phi_deg: Float
     """
     f = float(results.variables["frequency"].values[index])
     theta, phi = np.radians(theta_deg), np.radians(phi_deg)
-    known = sphere.recorded(results, index)
+    (known,) = sphere.recorded(results, [index])
     field = (
         source(results, index).far_field(theta, phi, f)[0]
         if known is None
@@ -77,11 +81,21 @@ def whole_sphere(results: xr.Dataset, index: int) -> sphere.Sphere:
     """The far field under the dataset's drive, as recorded or sampled now; it goes on behind
     reflecting planes, as their images would have it.
     """
-    known = sphere.recorded(results, index)
-    if known is None:
-        f = float(results.variables["frequency"].values[index])
-        known = sphere.Sphere(*sphere.sampled(source(results, index), f), f)
-    return known
+    return whole_spheres(results, [index])[0]
+
+
+def whole_spheres(results: xr.Dataset, indices: Sequence[int]) -> list[sphere.Sphere]:
+    """The same at several sweep points."""
+    frequency = results.variables["frequency"].values
+    return [
+        _sampled_now(results, i, float(frequency[i])) if known is None else known
+        for i, known in zip(indices, sphere.recorded(results, indices), strict=True)
+    ]
+
+
+def _sampled_now(results: xr.Dataset, index: int, frequency: float) -> sphere.Sphere:
+    samples, middle = sphere.sampled(source(results, index), frequency)
+    return sphere.Sphere(sphere.waves_of(samples), middle, sphere.wave_number(frequency))
 
 
 def hidden(results: xr.Dataset, theta: Floats, phi: Floats) -> NDArray[np.bool_]:
@@ -126,45 +140,63 @@ class FarFieldFigures:
     peak_phi_deg: float
 
 
-def figures(
-    results: xr.Dataset, index: int, powers: Budget | None = None, start_step: float = 5.0
-) -> FarFieldFigures:
-    """Peak direction by a coarse grid and two refinements round its maximum, and the gains there:
-    NaN over what is not above zero, as of a closed guide.
+def figures(results: xr.Dataset, indices: Sequence[int]) -> list[FarFieldFigures]:
+    """Of sweep points: the peak direction by a coarse grid and two refinements round its maximum,
+    and the gains there; NaN over what is not above zero, as of a closed guide.
     """
-    powers = powers or budget(results)
-    whole = whole_sphere(results, index)
-    step = min(start_step, 180 / (whole.order + 1) / 2)
-    theta, phi = (
-        np.linspace(0, 180, int(np.ceil(180 / step)) + 1),
-        np.linspace(0, 360, int(np.ceil(360 / step)), endpoint=False),
-    )
-    best, where = -1.0, (0.0, 0.0)
+    powers, frequency = budget(results), results.variables["frequency"].values
+    out = []
+    for start in range(0, len(indices), AT_ONCE):
+        own = indices[start : start + AT_ONCE]
+        alike = groupby(whole_spheres(results, own), lambda s: s.waves.shape)
+        found = [p for _, spheres in alike for p in _peaks(results, [s.waves for s in spheres])]
+        for i, (u, theta, phi) in zip(own, found, strict=True):
+            radiated = float(powers.radiated[i])
+            over = np.array([radiated, powers.accepted[i], powers.available[i]])
+            over[over <= 0] = np.nan
+            d, g, r = decibel(4 * np.pi * u / over)
+            out.append(
+                FarFieldFigures(
+                    float(frequency[i]),
+                    float(d),
+                    float(g),
+                    float(r),
+                    float(radiated / over[1]),
+                    float(radiated / over[2]),
+                    theta,
+                    float(np.mod(phi, 360.0)),
+                )
+            )
+    return out
+
+
+def _peaks(results: xr.Dataset, waves: list[Complexes]) -> list[tuple[float, float, float]]:
+    """The largest intensity of each of several fields' waves (m, n, 2), W/sr, with its θ and φ in
+    degrees.
+    """
+    m, n, _ = waves[0].shape
+    every = np.array(waves)
+    step = min(START_STEP, 180 / (m // 2) / 2)
+    theta = np.linspace(0, 180, int(np.ceil(180 / step)) + 1)[None]
+    phi = np.linspace(0, 360, int(np.ceil(360 / step)), endpoint=False)[None]
+    best, where = np.full(len(waves), -1.0), np.zeros((len(waves), 2))
     for _ in range(3):
-        own = np.radians(theta), np.radians(phi)
-        u = intensity(whole.mesh(*own, phased=False))
-        u[hidden(results, own[0][:, None], own[1][None, :])] = 0
+        t, p = np.radians(theta), np.radians(phi)
+        u = intensity(sphere.mesh_of(every, sphere.turns(t, m), sphere.turns(p, n)))
+        u[np.broadcast_to(hidden(results, t[..., :, None], p[..., None, :]), u.shape)] = 0
         # Equal maxima (a dipole's ring) resolve to the first direction, not to rounding noise.
-        i, j = np.argwhere(u >= u.max() * (1 - 1e-6))[0]
-        if u[i, j] > best * (1 + 1e-6):
-            best, where = float(u[i, j]), (float(theta[i]), float(phi[j]))
+        flat = u.reshape(len(u), -1)
+        first = (flat >= flat.max(axis=1, keepdims=True) * (1 - 1e-6)).argmax(axis=1)
+        found = flat[np.arange(len(u)), first]
+        i, j = np.unravel_index(first, u.shape[1:])
+        better = found > best * (1 + 1e-6)
+        own = np.arange(len(u)) if len(theta) > 1 else np.zeros(len(u), dtype=int)
+        best[better] = found[better]
+        where[better] = np.stack((theta[own, i], phi[own, j]), axis=1)[better]
         step /= 5
         span = np.arange(-5.0, 6.0) * step
-        theta, phi = np.clip(where[0] + span, 0, 180), where[1] + span
-    radiated = float(powers.radiated[index])
-    over = np.array([radiated, powers.accepted[index], powers.available[index]])
-    over[over <= 0] = np.nan
-    d, g, r = decibel(4 * np.pi * best / over)
-    return FarFieldFigures(
-        float(results.variables["frequency"].values[index]),
-        float(d),
-        float(g),
-        float(r),
-        float(radiated / over[1]),
-        float(radiated / over[2]),
-        where[0],
-        float(np.mod(where[1], 360.0)),
-    )
+        theta, phi = np.clip(where[:, :1] + span, 0, 180), where[:, 1:] + span
+    return [(float(u), float(t), float(p)) for u, (t, p) in zip(best, where, strict=True)]
 
 
 def grid(step_theta: float, step_phi: float) -> tuple[Floats, Floats]:

@@ -10,7 +10,8 @@ polynomial of that degree in θ and in φ: Hansen, *Spherical Near-Field Antenna
 from __future__ import annotations
 
 import json
-from functools import lru_cache
+from collections.abc import Sequence
+from dataclasses import dataclass
 
 import numpy as np
 import xarray as xr
@@ -29,7 +30,7 @@ def degree(radius: float, frequency: float) -> int:
     """The highest degree that counts (below 1e-4 of the peak is left out) for a source within
     ``radius`` m, at a frequency in Hz.
     """
-    ka = 2 * np.pi * frequency / C0 * radius
+    ka = wave_number(frequency) * radius
     return int(np.ceil(ka + 3 * np.cbrt(ka) + 6))
 
 
@@ -50,60 +51,69 @@ def directions(theta: Floats, phi: Floats) -> Floats:
     )
 
 
+def waves_of(samples: Complexes) -> Complexes:
+    """Amplitudes (…, m, n, 2) of the waves e^(j(mθ + nφ)), in the order of a Fourier transform,
+    that make up samples (…, θ, φ, 2) at :func:`nodes`.
+    """
+    half = samples.shape[-2] // 2
+    # over the pole both unit vectors point the other way
+    beyond = -np.roll(samples[..., -2:0:-1, :, :], half, axis=-2)
+    double = np.concatenate((samples, beyond), axis=-3)
+    return np.asarray(np.fft.fft2(double, axes=(-3, -2)) / (double.shape[-3] * double.shape[-2]))
+
+
+def mesh_of(waves: Complexes, along: Complexes, around: Complexes) -> Complexes:
+    """Sums (…, θ, φ, 2) of waves (…, m, n, 2) at all pairs of angles, from what :func:`turns` says
+    of θ (…, θ, m) and of φ (…, φ, n).
+    """
+    *_, m, n, _ = waves.shape
+    part = along @ waves.reshape(*waves.shape[:-3], m, 2 * n)
+    return np.asarray(around[..., None, :, :] @ part.reshape(*part.shape[:-1], n, 2))
+
+
+def turns(angles: Floats, count: int) -> Complexes:
+    """Waves (…, count) round a circle at angles (…) in radians."""
+    return np.asarray(np.exp(1j * angles[..., None] * np.fft.fftfreq(count, 1 / count)))
+
+
+@dataclass(frozen=True)
 class Sphere:
-    """The far field r·E in V at one frequency in Hz, from samples (θ, φ, 2) at :func:`nodes`, whose
-    phase refers to ``centre`` (3,) m.
+    """The far field r·E in V at one frequency: the amplitudes of its waves (m, n, 2), whose phase
+    refers to ``centre`` (3,) m, with ``k`` in rad/m.
     """
 
-    def __init__(self, samples: Complexes, centre: Floats, frequency: float) -> None:
-        half = samples.shape[1] // 2
-        # over the pole both unit vectors point the other way
-        beyond = -np.roll(samples[-2:0:-1], half, axis=1)
-        double = np.concatenate((samples, beyond))
-        self.waves = np.fft.fft2(double, axes=(0, 1)) / (double.shape[0] * double.shape[1])
-        self.m, self.n = (np.fft.fftfreq(count, 1 / count) for count in double.shape[:2])
-        self.centre, self.k = centre, 2 * np.pi * frequency / C0
+    waves: Complexes
+    centre: Floats
+    k: float
 
     @property
     def order(self) -> int:
         """The degree that its samples hold."""
-        return len(self.m) // 2 - 1
+        return len(self.waves) // 2 - 1
 
     def at(self, theta: Floats, phi: Floats) -> Complexes:
         """(d, 2) V, θ and φ components, at directions (d,) in radians; the phase refers to the
         origin.
         """
+        m, n, _ = self.waves.shape
         out = np.empty((len(theta), 2), dtype=complex)
         for start in range(0, len(theta), CHUNK):
             part = slice(start, start + CHUNK)
-            along = np.exp(1j * np.outer(theta[part], self.m)) @ self.waves.reshape(len(self.m), -1)
-            round_ = np.exp(1j * np.outer(phi[part], self.n))
-            out[part] = np.einsum("dnc,dn->dc", along.reshape(len(along), len(self.n), 2), round_)
+            along = turns(theta[part], m) @ self.waves.reshape(m, -1)
+            round_ = turns(phi[part], n)
+            out[part] = np.einsum("dnc,dn->dc", along.reshape(len(along), n, 2), round_)
         return out * self._shift(directions(theta, phi))[:, None]
 
-    def mesh(self, theta: Floats, phi: Floats, phased: bool = True) -> Complexes:
-        """(θ, φ, 2) V at all pairs of angles in radians; without the phase of its centre where only
-        magnitudes are asked for.
-        """
-        along = _turns(theta.tobytes(), len(self.m)) @ self.waves.reshape(len(self.m), -1)
-        around = _turns(phi.tobytes(), len(self.n))
-        out = around @ along.reshape(len(theta), len(self.n), 2)  # (θ, φ, 2)
-        if not phased:
-            return np.asarray(out)
+    def mesh(self, theta: Floats, phi: Floats) -> Complexes:
+        """(θ, φ, 2) V at all pairs of angles in radians."""
+        m, n, _ = self.waves.shape
+        out = mesh_of(self.waves, turns(theta, m), turns(phi, n))
         return np.asarray(out * self._shift(directions(theta[:, None], phi[None, :]))[..., None])
 
     def _shift(self, direction: Floats) -> Complexes:
         if not self.centre.any():
             return np.ones(direction.shape[:-1], dtype=complex)
         return np.asarray(np.exp(1j * self.k * (direction @ self.centre)))
-
-
-@lru_cache(maxsize=64)
-def _turns(angles: bytes, count: int) -> Complexes:
-    """Waves (angles, count) round a circle: the same for most frequencies of a sweep."""
-    return np.asarray(
-        np.exp(1j * np.outer(np.frombuffer(angles), np.fft.fftfreq(count, 1 / count)))
-    )
 
 
 def sampled(
@@ -117,7 +127,7 @@ def sampled(
     t, p = np.repeat(theta, len(phi)), np.tile(phi, len(theta))
     field = (
         source.far_field(t, p, frequency)[0]
-        * np.exp(-2j * np.pi * frequency / C0 * (directions(t, p) @ centre))[:, None]
+        * np.exp(-1j * wave_number(frequency) * (directions(t, p) @ centre))[:, None]
     )
     return field.reshape(len(theta), len(phi), 2), centre
 
@@ -155,19 +165,29 @@ def record(results: xr.Dataset, indices: list[int]) -> xr.Dataset:
     ).assign_attrs(sphere_centre=json.dumps(taken[0][0][1].tolist()))
 
 
-def recorded(results: xr.Dataset, index: int, incident: Complexes | None = None) -> Sphere | None:
-    """The far field at a sweep point under incident waves (P,), the dataset's drive by default;
-    ``None`` if it was not recorded there.
+def recorded(
+    results: xr.Dataset, indices: Sequence[int], incident: Complexes | None = None
+) -> list[Sphere | None]:
+    """The far fields at sweep points under incident waves (P,), the dataset's drive by default;
+    ``None`` for those that were not recorded.
     """
+    out: list[Sphere | None] = [None] * len(indices)
     if "sphere_e" not in results:
-        return None
-    place = np.flatnonzero(results.variables["sphere_index"].values == index)
-    if not len(place):
-        return None
+        return out
+    place = {int(i): n for n, i in enumerate(results.variables["sphere_index"].values)}
+    known = [n for n, i in enumerate(indices) if i in place]
+    if not known:
+        return out
     a = results.variables["drive"].values if incident is None else incident
-    samples = np.einsum("p,p...->...", a, results.variables["sphere_e"].values[place[0]])
-    return Sphere(
-        samples.astype(complex),
-        np.array(json.loads(results.attrs["sphere_centre"])),
-        float(results.variables["frequency"].values[index]),
-    )
+    kept = results.variables["sphere_e"].values[[place[indices[n]] for n in known]]
+    waves = waves_of(np.einsum("p,ip...->i...", a, kept))
+    centre = np.array(json.loads(results.attrs["sphere_centre"]))
+    frequency = results.variables["frequency"].values
+    for own, n in zip(waves, known, strict=True):
+        out[n] = Sphere(own, centre, wave_number(float(frequency[indices[n]])))
+    return out
+
+
+def wave_number(frequency: float) -> float:
+    """rad/m of free space at a frequency in Hz."""
+    return 2 * np.pi * frequency / C0

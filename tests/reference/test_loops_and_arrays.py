@@ -130,7 +130,7 @@ NBS = {
 @pytest.mark.parametrize("name", NBS)
 def test_yagi_gain(name: str) -> None:
     lengths, places, gain_dbd = NBS[name]
-    figures = patterns.figures(solve(yagi(lengths, places, 0.0085)), 0)
+    figures = patterns.figures(solve(yagi(lengths, places, 0.0085)), [0])[0]
     error = figures.directivity_dbi - 2.15 - gain_dbd
     print(
         f"{name}: {figures.directivity_dbi:.2f} dBi against {gain_dbd + 2.15:.2f}, error"
@@ -233,7 +233,7 @@ def test_helix_radiates_along_its_axis_and_turns_right() -> None:
         "plan": plan(),
     }
     results = solve(document)
-    figures = patterns.figures(results, 0)
+    figures = patterns.figures(results, [0])[0]
     assert figures.peak_theta_deg < 10
     e_theta, e_phi = patterns.far_field(results, 0, np.array([0.0]), np.array([0.0]))[0]
     right, left = abs(e_theta + 1j * e_phi), abs(e_theta - 1j * e_phi)

@@ -53,7 +53,7 @@ def impedance(s: np.ndarray) -> np.ndarray:
 def test_alone_it_is_matched_and_has_the_pattern_of_a_dipole(feed: dict[str, Any]) -> None:
     results = solve(dipoles(feed))
     powers = budget(results)
-    found = patterns.figures(results, 2)
+    found = patterns.figures(results, [2])[0]
     print(
         f"|S11| {np.abs(results['s'].values).max():.1e}, directivity {found.directivity_dbi:.3f}"
         f" dBi (1.761), balance {100 * np.abs(powers.balance_error).max():.2f} %"
@@ -172,7 +172,7 @@ def test_a_dipole_tells_what_an_antenna_sends_to_its_place() -> None:
     document["plan"] |= {"cells_per_wavelength": "16"}
     s = solve({**document, "feeds": [rod, {**document["feeds"][0], "number": 2}]})["s"].values
     alone = solve({**document, "feeds": [rod]})
-    gain = np.array([10 ** (patterns.figures(alone, i).realized_gain_dbi / 10) for i in range(5)])
+    gain = np.array([10 ** (f.realized_gain_dbi / 10) for f in patterns.figures(alone, range(5))])
     wanted = C0 / BAND / (4 * np.pi * far) * np.sqrt(gain * 1.5)
     print(f"|S21| {np.round(np.abs(s[:, 1, 0]), 4)}, by Friis {np.round(wanted, 4)}")
     assert np.abs(s[:, 1, 0]) == pytest.approx(wanted, rel=0.03)

@@ -5,7 +5,10 @@ from __future__ import annotations
 import numpy as np
 
 from heron.engines import ENGINES
+from heron.engines.moments.forms import radiated_forms
 from heron.engines.rational import fit
+from heron.fields.radiated import radiated_power
+from heron.fields.wires import Sources
 from tests.models import dipole, examined, plan, solve
 
 
@@ -46,3 +49,32 @@ def test_stopping_keeps_the_solved_frequencies() -> None:
     assert results.sizes["frequency"] == 3
     assert results.attrs["stopped"] == 1
     assert results["solved"].values.all()
+
+
+def test_radiated_power_over_a_band_from_few_frequencies() -> None:
+    """A zigzag of wires under arbitrary currents of two ports, over a decade and over a tenth of
+    it, against every frequency by itself; the decade's top has it 3.4 λ long.
+    """
+    draw = np.random.default_rng(4)
+    nodes = np.column_stack((np.linspace(0, 1, 21), 0.05 * (-1.0) ** np.arange(21), np.zeros(21)))
+    samples = draw.normal(size=(3, 2, 20, 2)) + 1j * draw.normal(size=(3, 2, 20, 2))
+    asked: list[float] = []
+
+    def radiated(currents, frequency):
+        asked.append(frequency)
+        own = Sources(nodes[:-1], nodes[1:], np.full(20, 1e-3), currents, None)
+        return radiated_power(own, False, frequency)
+
+    for f in (np.linspace(0.1e9, 1e9, 201), np.linspace(0.9e9, 1e9, 51)):
+        weights = draw.normal(size=(len(f), 3)) + 1j * draw.normal(size=(len(f), 3))
+        asked.clear()
+        found = radiated_forms(radiated, f, weights, samples)
+        solves = len(asked)
+        true = np.array(
+            [radiated(np.tensordot(w, samples, axes=1), x) for x, w in zip(f, weights, strict=True)]
+        )
+        error = np.abs(found - true).max() / np.abs(true).max()
+        print(f"{solves} of {len(f)} frequencies: off by {error:.1e} of the largest")
+        assert solves < len(f) / 2
+        assert error < 1e-6
+        assert np.allclose(found, np.swapaxes(found, 1, 2).conj(), atol=1e-9 * np.abs(found).max())

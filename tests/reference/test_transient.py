@@ -419,9 +419,9 @@ def test_thick_dipole_against_moments(dipoles: tuple[xr.Dataset, xr.Dataset]) ->
         found.append(first.frequency)
         at.append(first.resistance)
         directive.append(
-            patterns.figures(
-                results, patterns.nearest_index(results, first.frequency)
-            ).directivity_dbi
+            patterns.figures(results, [patterns.nearest_index(results, first.frequency)])[
+                0
+            ].directivity_dbi
         )
     print(
         f"thick dipole: resonance {found[0] / found[1] - 1:+.2%}, R {at[0]:.1f} and {at[1]:.1f} Ω,"
@@ -521,7 +521,7 @@ def test_the_roof_patch_fires_upwards_near_its_design_frequency(coarse_patch: xr
     s = np.abs(coarse_patch["s"].values[:, 0, 0])
     i = int(s.argmin())
     f = float(coarse_patch["frequency"].values[i])
-    figures = patterns.figures(coarse_patch, i)
+    figures = patterns.figures(coarse_patch, [i])[0]
     powers = budget(coarse_patch)
     print(
         f"roof patch, 10 cells per wavelength: minimum at {f / design - 1:+.1%} of the design"

@@ -251,7 +251,7 @@ def test_patterns_directions_and_phase_centre(
     assert arrays["level_dbi"].shape == (181, 361)
     results = store.load(Run.objects.get(project=project, number=run).id)
     assert header["peak_dbi"] == pytest.approx(
-        patterns.figures(results, patterns.nearest_index(results, 868e6)).gain_dbi, abs=0.01
+        patterns.figures(results, [patterns.nearest_index(results, 868e6)])[0].gain_dbi, abs=0.01
     )
     ellipse = api.ask("get", f"{here}/polarisation?frequency=868e6&theta=90&phi=10").json()
     assert ellipse["axial_ratio_db"] > 60

@@ -10,6 +10,7 @@ import xarray as xr
 from numpy.typing import NDArray
 
 from heron.engines.lumped import Networks
+from heron.engines.moments.forms import radiated_forms
 from heron.engines.moments.sweep import Sweep, System
 from heron.engines.progress import Event, Signal
 from heron.errors import Stopped
@@ -48,19 +49,20 @@ def dataset(system: Described, feeds: list[Any], z0: Floats, sweep: Sweep) -> xr
 
     :raises Stopped: somebody asked for it while powers were worked out.
     """
-    kept, s, currents = sweep.results()
-    frequency = sweep.grid[kept]
-    currents = np.ascontiguousarray(np.moveaxis(currents, -1, 1))  # (f, P, …)
-    radiated = np.empty((len(frequency), len(feeds), len(feeds)), dtype=complex)
+    found = sweep.results()
+    kept, frequency = found.kept, sweep.grid[found.kept]
+    s, currents = (np.tensordot(found.weights, of, axes=1) for of in (found.s, found.currents))
+
+    def radiated_by(c: Complexes, hz: float) -> Complexes:
+        if sweep.progress(Event("fields", 0.9)) is Signal.STOP and not sweep.stopped:
+            raise Stopped("stopped while fields were worked out, before there were any")
+        return system.radiated(c, hz)
+
+    radiated = radiated_forms(radiated_by, frequency, found.weights, found.currents)
     conductor = np.zeros_like(radiated)
     load = np.zeros_like(radiated)
     through = np.empty_like(radiated)
     for f, hz in enumerate(map(float, frequency)):
-        if f % 10 == 0:
-            asked = sweep.progress(Event("fields", 0.9 + 0.1 * f / len(frequency)))
-            if asked is Signal.STOP and not sweep.stopped:
-                raise Stopped("stopped while fields were worked out, before there were any")
-        radiated[f] = system.radiated(currents[f], hz)
         conductor[f] = system.conductor_loss(currents[f], hz)
         loads = system.load_currents(currents[f])
         load[f] = 0.5 * (loads.conj() * system.load_impedances(hz).real) @ loads.T

@@ -41,6 +41,18 @@ class _Sample:
     currents: Complexes  # (…, P) for unit incident wave at each port
 
 
+@dataclass(frozen=True)
+class Swept:
+    """Grid indices ``kept`` (f,), and what there is at them as sums by ``weights`` (f, n) of what
+    was solved: S ``s`` (n, P, P) and ``currents`` (n, P, …) for unit incident waves.
+    """
+
+    kept: NDArray[np.int64]
+    weights: Complexes
+    s: Complexes
+    currents: Complexes
+
+
 class Sweep:
     """Chooses, solves and interpolates frequencies; ``error`` is the last checked prediction error
     in S.
@@ -144,17 +156,18 @@ class Sweep:
         values = np.array([self.samples[order[k]].s.ravel() for k in fitted.support])
         return np.asarray(fitted.matrix(self.grid / self.grid[-1]) @ values)
 
-    def results(self) -> tuple[NDArray[np.int64], Complexes, Complexes]:
-        """Grid indices kept, S (f, P, P) and currents (f, …, P)."""
+    def results(self) -> Swept:
+        """What has been solved, interpolated over the band unless the sweep was stopped."""
         order = sorted(self.samples)
+        own = [self.samples[i] for i in order]
+        s, currents = (
+            np.array([sample.s for sample in own]),
+            np.moveaxis(np.array([sample.currents for sample in own]), -1, 1),
+        )
         if len(order) == len(self.grid) or self.stopped:
-            s = np.array([self.samples[i].s for i in order])
-            return np.array(order), s, np.array([self.samples[i].currents for i in order])
+            return Swept(np.array(order), np.eye(len(order), dtype=complex), s, currents)
         fitted = self._fit(order)
-        rows = fitted.matrix(self.grid / self.grid[-1])
-        chosen = [self.samples[order[k]] for k in fitted.support]
-        s = np.tensordot(rows, np.array([c.s for c in chosen]), axes=1)
-        currents = np.tensordot(rows, np.array([c.currents for c in chosen]), axes=1)
-        for i in order:  # solved points stand as solved
-            s[i], currents[i] = self.samples[i].s, self.samples[i].currents
-        return np.arange(len(self.grid)), s, currents
+        weights = np.zeros((len(self.grid), len(order)), dtype=complex)
+        weights[:, fitted.support] = fitted.matrix(self.grid / self.grid[-1])
+        weights[order] = np.eye(len(order))  # solved points stand as solved
+        return Swept(np.arange(len(self.grid)), weights, s, currents)

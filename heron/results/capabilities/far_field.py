@@ -88,10 +88,7 @@ class FarField(Capability):
         return quantity(out)
 
     def summary(self, results: xr.Dataset, model: Any, indices: list[int]) -> dict[str, Any]:
-        powers = budget(results)
-        return {
-            "far_field": [patterns.as_dict(patterns.figures(results, i, powers)) for i in indices]
-        }
+        return {"far_field": [patterns.as_dict(f) for f in patterns.figures(results, indices)]}
 
     def pattern(
         self, results: xr.Dataset, index: int, theta: Floats, phi: Floats, shown: Any
