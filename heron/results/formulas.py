@@ -23,8 +23,10 @@ from heron.quantities.units import NONE, Dimension, describe, si_symbol
 from heron.results import cross_sections, patterns, ports
 from heron.results.capabilities import CAPABILITIES, Capability, directional, provided
 from heron.results.capabilities.ports import PORT_QUANTITY
+from heron.results.origin import frames_of
 from heron.results.power import Budget, budget
 from heron.results.quantity import OHM, SECOND, SIEMENS, quantity
+from heron.results.sphere import directions
 
 Floats = NDArray[np.float64]
 Values = NDArray[Any]
@@ -67,7 +69,7 @@ class Source(Protocol):
 
     def names(self) -> list[str]: ...
     def find(self, name: str) -> Quantity | None: ...
-    def towards(self, name: str, theta: float, phi: float) -> Quantity: ...
+    def towards(self, name: str, theta: float, phi: float, frame: str = "") -> Quantity: ...
 
 
 class Curves(Protocol):
@@ -151,16 +153,27 @@ class Quantities:
     def _missing(self, name: str) -> QuantityError:
         return QuantityError(f"this run has no {name}; it has {', '.join(self.names())}")
 
-    def towards(self, name: str, theta: float, phi: float) -> Quantity:
-        """A quantity in a direction, in rad.
+    def towards(self, name: str, theta: float, phi: float, frame: str = "") -> Quantity:
+        """A quantity in a direction, in rad, as seen from a frame's axes or the world's.
 
-        :raises QuantityError: this run has none of it.
+        :raises QuantityError: this run has none of it, or no such frame.
         """
+        if frame:
+            theta, phi = self._turned(theta, phi, frame)
         for capability in self.capabilities:
             found = capability.towards(self, name, theta, phi)
             if found is not None:
                 return found
         raise self._missing(name)
+
+    def _turned(self, theta: float, phi: float, frame: str) -> tuple[float, float]:
+        """A direction of a frame in the world."""
+        known = frames_of(self.results)
+        if frame not in known:
+            listed = ", ".join(known) or "none"
+            raise QuantityError(f"this run has no frame “{frame}”; it has {listed}")
+        x, y, z = known[frame] @ directions(np.array(theta), np.array(phi))
+        return float(np.arctan2(np.hypot(x, y), z)), float(np.arctan2(y, x))
 
     def curve(self, formula: str) -> Curve:
         """The values of a formula over the run's frequencies.
@@ -227,7 +240,7 @@ class Given:
         z = self.z0 * (1 + gamma) / (1 - gamma) if z is None else z
         return quantity(z, OHM) if kind == "z" else quantity(1 / z, SIEMENS)
 
-    def towards(self, name: str, theta: float, phi: float) -> Quantity:
+    def towards(self, name: str, theta: float, phi: float, frame: str = "") -> Quantity:
         """The quantity itself: a reference curve says its direction in its name."""
         found = self.find(name)
         if found is None:
@@ -272,8 +285,8 @@ class Kept:
         known = any(c.knows(name) for c in CAPABILITIES.values())
         return self.whole().find(name) if known else None
 
-    def towards(self, name: str, theta: float, phi: float) -> Quantity:
-        return self.whole().towards(name, theta, phi)
+    def towards(self, name: str, theta: float, phi: float, frame: str = "") -> Quantity:
+        return self.whole().towards(name, theta, phi, frame)
 
     def curve(self, formula: str) -> Curve:
         """The values of a formula over the run's frequencies.
@@ -361,12 +374,23 @@ class _Formula(Evaluator):
         )
         return quantity(np.power(np.asarray(b.value), e.value), dimension)
 
+    def call(self, function: Token, *arguments: Tree[Token]) -> Quantity:
+        name, last = str(function), arguments[-1] if arguments else None
+        if name not in directional() or len(arguments) not in (2, 3):
+            return super().call(function, *arguments)
+        frame = ""
+        if len(arguments) == 3:
+            if not isinstance(last, Tree) or last.data != "name":
+                raise QuantityError(f"what follows the angles of {name}(θ, φ, …) is a frame's name")
+            frame = str(last.children[0])
+        angles = [self.visit(a) for a in arguments[:2]]
+        if any(np.ndim(a.value) or a.dimension != NONE for a in angles):
+            raise QuantityError(f"{name}(θ, φ) takes two angles, such as 30 deg")
+        theta, phi = (float(a.value) for a in angles)
+        return self.quantities.towards(name, theta, phi, frame)
+
     def _call(self, name: str, args: list[Quantity]) -> Quantity:
         values = [np.asarray(a.value) for a in args]
-        if name in directional() and len(args) == 2:
-            if any(np.ndim(v) or a.dimension != NONE for v, a in zip(values, args, strict=True)):
-                raise QuantityError(f"{name}(θ, φ) takes two angles, such as 30 deg")
-            return self.quantities.towards(name, float(values[0]), float(values[1]))
         if name in ("min", "max") and len(args) == 1:
             return quantity(
                 (np.nanmin if name == "min" else np.nanmax)(_real(name, values[0])),

@@ -1,5 +1,5 @@
 """What a dataset keeps of the model that it was solved from, so that it can be read without: values
-of parameters, and where captures lie.
+of parameters, where captures lie, and how frames are turned.
 """
 
 from __future__ import annotations
@@ -52,7 +52,10 @@ def with_origin(results: xr.Dataset, model: Evaluated) -> xr.Dataset:
         for line in lines
         if line["name"] in points
     }
-    return results.assign(own).assign_attrs(captures=json.dumps(lines), values=json.dumps(values))
+    turned = {name: m[:3, :3].tolist() for name, m in build_frames(model, []).items() if name}
+    return results.assign(own).assign_attrs(
+        captures=json.dumps(lines), values=json.dumps(values), frames=json.dumps(turned)
+    )
 
 
 def _variable(number: Any) -> str:
@@ -96,6 +99,11 @@ def capture_of(results: xr.Dataset, name: str) -> Captured:
     if found is None:
         raise LookupError(f"there is no capture “{name}” in this run")
     return found
+
+
+def frames_of(results: xr.Dataset) -> dict[str, Floats]:
+    """Axes of frames by name: columns of (3, 3)."""
+    return {name: np.array(m) for name, m in json.loads(results.attrs.get("frames", "{}")).items()}
 
 
 def values_of(results: xr.Dataset) -> dict[str, Quantity]:

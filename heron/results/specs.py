@@ -1,7 +1,7 @@
 """Spec lines: a limit on a quantity over a band, written as a sentence, and whether a run keeps it.
 
 ``|S11| < -10 dB from 863 to 873 MHz``, ``gain > 5 dBi at theta = 0``, ``total efficiency > 90 %``,
-``VSWR < 2``, ``abs(z1) < 80 ohm``.
+``VSWR < 2``, ``abs(z1) < 80 ohm``, ``directivity > 20 dBi at theta = 0 in dish``, a frame.
 """
 
 from __future__ import annotations
@@ -43,6 +43,7 @@ _ANGLE = re.compile(
     rf"(?:\bat\s+|,\s*|\band\s+)?(theta|θ|phi|φ)\s*=\s*{_NUMBER}\s*(?:°|deg)?\s*,?\s*(?:and)?\s*$",
     re.I,
 )
+_FRAME = re.compile(r"\bin\s+([A-Za-z_]\w*)\s*$")
 _LIMIT = re.compile(rf"^\s*{_NUMBER}\s*(.*?)\s*,?\s*$")
 _DB = {"db": 0, "dbi": 10, "dbic": 10}
 EXAMPLE = "|S11| < -10 dB from 863 to 873 MHz"
@@ -102,8 +103,10 @@ def read(text: str) -> Spec:
     left, relation, right = parts
     low = high = None
     angles: dict[str, float] = {}
+    frame = ""
     while True:
         band, point, angle = _BAND.search(right), _POINT.search(right), _ANGLE.search(right)
+        turned = _FRAME.search(right)
         if band:
             low, high = (
                 _hertz(v, u or band.group(4))
@@ -118,6 +121,8 @@ def read(text: str) -> Spec:
                 angle.group(2)
             )
             right = right[: angle.start()]
+        elif turned and not frame:
+            frame, right = turned.group(1), right[: turned.start()]
         else:
             break
     if low is not None and high is not None and low > high:
@@ -139,7 +144,7 @@ def read(text: str) -> Spec:
         raise HeronError(f"“{symbol}” is neither a unit nor a band; write, for example, {EXAMPLE}")
     return Spec(
         text.strip(),
-        _formula(left.strip(), angles),
+        _formula(left.strip(), angles, frame),
         relation in (">", ">=", "≥"),
         _plain(found.group(1)),
         symbol,
@@ -159,7 +164,7 @@ def _hertz(value: str, symbol: str) -> float:
     return _plain(value) * found[0]
 
 
-def _formula(left: str, angles: dict[str, float]) -> str:
+def _formula(left: str, angles: dict[str, float], frame: str) -> str:
     text = re.sub(r"\|([^|]+)\|", r"abs(\1)", left)
     text = re.sub(r"\b[sS](\d+)[,_]?(\d+)\b", lambda m: f"s{m.group(1)}{m.group(2)}", text)
     text = re.sub(r"\bVSWR(\d+)\b", r"vswr\1", text, flags=re.I)
@@ -167,11 +172,14 @@ def _formula(left: str, angles: dict[str, float]) -> str:
         text = re.sub(rf"\b{words}\b(?!\s*[\d(])", name, text, flags=re.I)
     text = re.sub(r"^(gain|directivity)\b", lambda m: m.group(1).lower(), text.strip(), flags=re.I)
     if angles and text in directional():
-        text = f"{text}({angles.get('theta', 0):g} deg, {angles.get('phi', 0):g} deg)"
+        seen = f", {frame}" if frame else ""
+        text = f"{text}({angles.get('theta', 0):g} deg, {angles.get('phi', 0):g} deg{seen})"
     elif angles:
         raise HeronError(
             f"a direction can be given for {', '.join(directional())}, not for “{left}”"
         )
+    elif frame:
+        raise HeronError(f"“in {frame}” needs a direction in that frame, such as at theta = 0")
     elif text == "axial_ratio":
         raise HeronError("axial ratio needs a direction, such as at theta = 0")
     names_in(text)

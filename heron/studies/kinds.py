@@ -33,11 +33,11 @@ def made(step: Any, document: Document) -> Made:
     :raises ModelError: what is wrong with it, with a path that begins at the step.
     """
     maker: Any = _makers.get(step.kind) or import_module(f"heron.studies.{step.kind}")
-    parameters = [p.name for p in document.parameters]
+    known = [own.name for own in (*document.parameters, *document.frames)]
     for field in READ:
         for k, text in enumerate(getattr(step, field, [])):
             with at(field, k):
-                name = unknown(outcome(_WEIGHT.sub("", text)), parameters)
+                name = unknown(outcome(_WEIGHT.sub("", text)), known)
                 if name:
                     raise HeronError(f"“{name}” is neither a quantity of a run nor a parameter")
     with at("plan"):

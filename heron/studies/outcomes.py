@@ -62,10 +62,12 @@ def outcome(text: str) -> Outcome:
     return Outcome(text, _curve(_formula(text)), (text,))
 
 
-def unknown(found: Outcome, parameters: Collection[str]) -> str:
-    """The first name that no run has, nor the model as a parameter; empty if there is none."""
-    known = {"f", "frequency", *parameters, *CONSTANTS}
-    used = sorted({n for formula in found.formulas for n in names_in(formula)} - known)
+def unknown(found: Outcome, known: Collection[str]) -> str:
+    """The first name that no run has, nor the model among those that are ``known``; empty if there
+    is none.
+    """
+    other = {"f", "frequency", *known, *CONSTANTS}
+    used = sorted({n for formula in found.formulas for n in names_in(formula)} - other)
     return next(
         (
             name

@@ -10,6 +10,8 @@ import pytest
 from heron.cli import main
 from heron.errors import HeronError, QuantityError
 from heron.formats import curves
+from heron.jobs import Job, execute
+from heron.model import load_document
 from heron.quantities import evaluate
 from heron.results import patterns, ports, specs, sphere
 from heron.results.formulas import Given, Quantities
@@ -296,3 +298,23 @@ def test_compare_command(tmp_path, capsys: pytest.CaptureFixture[str]) -> None:
     assert main(["compare", a, str(tmp_path / "bad.csv"), "--json"]) == 2
     assert "bad.csv: there are no columns of numbers" in capsys.readouterr().err
     assert main(["compare", a, str(tmp_path / "none.csv")]) == 2
+
+
+def test_a_direction_seen_from_a_frame() -> None:
+    """A dipole along z, and a frame turned 90° about x and then 40° about its own y: its z axis
+    lies abeam, its y axis along the dipole, so that 50° from the one to the other is 40° off it.
+    """
+    frame = {"name": "dish", "origin": ["1 m", "0", "0"], "turn": ["90 deg", "40 deg", "0"]}
+    q = execute(Job(load_document(dipole() | {"frames": [frame]}))).quantities
+    own = q.curve("directivity(50 deg, 90 deg, dish)").values
+    assert np.allclose(own, q.curve("directivity(40 deg, 0)").values, rtol=1e-6)
+    assert not np.allclose(own, q.curve("directivity(50 deg, 90 deg)").values, rtol=1e-2)
+    line = specs.read("directivity > 0 dBi at theta = 50, phi = 90 in dish")
+    assert line.formula == "directivity(50 deg, 90 deg, dish)"
+    assert specs.judge(line, q).worst == pytest.approx(10 * np.log10(own[0]), abs=1e-3)
+    with pytest.raises(QuantityError, match="no frame “hull”; it has dish"):
+        q.curve("gain(0, 0, hull)")
+    with pytest.raises(QuantityError, match="a frame's name"):
+        q.curve("gain(0, 0, 3)")
+    with pytest.raises(HeronError, match="needs a direction in that frame"):
+        specs.read("gain > 0 dBi in dish")
