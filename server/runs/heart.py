@@ -12,18 +12,17 @@ from django.db import close_old_connections, connections
 
 @contextmanager
 def beating(beat: Callable[[], object], every: float) -> Iterator[None]:
-    """Calls ``beat`` in a thread of its own, each so many seconds, until what is inside ends. While
+    """Calls ``beat`` in a thread of its own after each so many seconds, until what is inside ends. While
     the database is away it is tried again at the next beat.
     """
     ended = threading.Event()
 
     def go_on() -> None:
-        while not ended.is_set():
+        while not ended.wait(every):
             try:
                 beat()
             except DatabaseError:
                 close_old_connections()
-            ended.wait(every)
         connections.close_all()
 
     thread = threading.Thread(target=go_on, daemon=True)
