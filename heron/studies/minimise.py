@@ -10,15 +10,17 @@ from collections.abc import Callable, Iterable, Sequence
 from typing import Any, Literal
 
 import numpy as np
+from cmaes import CMA
 from scipy.optimize import Bounds, NonlinearConstraint, minimize
 from scipy.stats import qmc
 
 from heron.errors import HeronError
 from heron.studies.contract import Floats
 
-Method = Literal["auto", "local", "simplex", "global"]
+Method = Literal["auto", "local", "simplex", "global", "evolution"]
 FAILED = 1e6  # the value of what could not be evaluated
 FIRST_REACH = 0.15  # of the box: how far a local search looks at first
+FIRST_SPREAD = 0.2  # of the box: the standard deviation of the first generation
 FINE = 1e-5  # of the box: nearer together are the same
 LEAST_REACH = 1e-3  # of the box: nothing better is predicted so near to the best
 KEPT = 1e-9  # of what a constraint compares: what rounding does
@@ -77,7 +79,9 @@ def minimise(
 
     ``local``: a trust region with quadratic models (COBYQA; Ragonneau, 2022) from ``start`` on.
     ``simplex``: Nelder and Mead's. ``global``: points spread evenly over the box (Sobol's), and
-    local searches from the best of them. ``auto`` is global where a quarter of the budget spreads
+    local searches from the best of them. ``evolution``: generations of points whose spread follows
+    what was good (CMA-ES; Hansen, 2016), so that many are evaluated at once; of one dimension
+    ``global``. ``auto`` is global where a quarter of the budget spreads
     twice as many points as there are dimensions, else local.
 
     :param values: evaluates points (n,) at once; one that fails is worth :data:`FAILED`.
@@ -96,8 +100,12 @@ def minimise(
     count = budget // 4
     if method == "auto":
         method = "global" if count >= 2 * n and n > 1 else "local"
+    if method == "evolution" and n == 1:
+        method = "global"
     try:
         search.one(start)
+        if method == "evolution":
+            _evolve(search, start, spread, allowed)
         if method == "global":
             search.many(list(spread[: max(2 * n, count)]))
         tried: list[Floats] = []
@@ -205,6 +213,34 @@ def led(
 
 def _worst(search: _Search) -> float:
     return max((v for v in search.found if v < FAILED), default=FAILED)
+
+
+def _evolve(
+    search: _Search,
+    start: Floats,
+    spread: Sequence[Floats],
+    allowed: Callable[[Floats], float] | None,
+) -> None:
+    """Until the budget is used: where generations come to rest, larger ones begin elsewhere (Auger
+    and Hansen, 2005).
+    """
+    bounds = np.tile([0.0, 1.0], (len(start), 1))
+    size: int | None = None
+    for begin in (start, *spread):
+        search_from = CMA(begin, FIRST_SPREAD, bounds, seed=SEED, population_size=size)
+        size = 2 * search_from.population_size
+        while not search_from.should_stop():
+            points = [search_from.ask() for _ in range(search_from.population_size)]
+            lacks = [0.0 if allowed is None else -min(0.0, allowed(p)) for p in points]
+            counted = [p for p, lack in zip(points, lacks, strict=True) if lack <= KEPT]
+            if counted:
+                search.many(counted)
+            search_from.tell(
+                [
+                    (p, search.one(p) if lack <= KEPT else _worst(search) + lack)
+                    for p, lack in zip(points, lacks, strict=True)
+                ]
+            )
 
 
 def _local(

@@ -12,8 +12,8 @@ from django.db import close_old_connections, connections
 
 @contextmanager
 def beating(beat: Callable[[], object], every: float) -> Iterator[None]:
-    """Calls ``beat`` in a thread of its own after each so many seconds, until what is inside ends. While
-    the database is away it is tried again at the next beat.
+    """Calls ``beat`` in a thread of its own after each so many seconds, until what is inside ends.
+    While the database is away it is tried again at the next beat.
     """
     ended = threading.Event()
 

@@ -89,7 +89,9 @@ def hartmann(x: Any) -> float:
     return float(-np.array([1, 1.2, 3, 3.2]) @ np.exp(-inner))
 
 
-@pytest.mark.parametrize(("method", "budget"), [("local", 200), ("simplex", 250), ("auto", 160)])
+@pytest.mark.parametrize(
+    ("method", "budget"), [("local", 200), ("simplex", 250), ("auto", 160), ("evolution", 900)]
+)
 def test_rosenbrock_s_valley_is_followed_to_its_end(method: Any, budget: int) -> None:
     """Rosenbrock, *Computer Journal* 3 (1960): 0 at (1, 1)."""
     calls: list[int] = []
@@ -104,15 +106,35 @@ def test_rosenbrock_s_valley_is_followed_to_its_end(method: Any, budget: int) ->
     assert least < 1e-3
 
 
-def test_hartmann_s_hills_are_searched_for_the_deepest() -> None:
-    place, least = minimise(
-        lambda points: [hartmann(p) for p in points], np.full(6, 0.5), 300, "global"
-    )
-    print(f"{least:.5f} at {place.round(4)}")
+@pytest.mark.parametrize(("method", "budget"), [("global", 300), ("evolution", 1200)])
+def test_hartmann_s_hills_are_searched_for_the_deepest(method: Any, budget: int) -> None:
+    calls: list[int] = []
+
+    def values(points: Sequence[Any]) -> list[float]:
+        calls.append(len(points))
+        return [hartmann(p) for p in points]
+
+    place, least = minimise(values, np.full(6, 0.5), budget, method)
+    print(f"{method}: {least:.5f} at {place.round(4)}, {max(calls)} at once")
+    assert sum(calls) <= budget
     assert least == pytest.approx(-3.32237, abs=1e-3)
 
 
-def test_a_search_keeps_constraints_and_what_fails_is_worth_nothing() -> None:
+def test_generations_are_solved_together() -> None:
+    """As many variants at once as workers can share, all within the budget."""
+    calls: list[int] = []
+
+    def values(points: Sequence[Any]) -> list[float]:
+        calls.append(len(points))
+        return [float(np.sum((p - 0.3) ** 2)) for p in points]
+
+    minimise(values, np.full(3, 0.5), 60, "evolution")
+    assert sum(calls) == 60
+    assert sorted(calls)[len(calls) // 2] == 7  # 4 + 3 ln 3
+
+
+@pytest.mark.parametrize("method", ["local", "evolution"])
+def test_a_search_keeps_constraints_and_what_fails_is_worth_nothing(method: Any) -> None:
     seen: list[Any] = []
 
     def values(points: Sequence[Any]) -> list[float]:
@@ -120,7 +142,7 @@ def test_a_search_keeps_constraints_and_what_fails_is_worth_nothing() -> None:
         return [FAILED if p[0] > 0.9 else float(np.sum((p - 1.0) ** 2)) for p in points]
 
     place, _ = minimise(
-        values, np.array([0.1, 0.1]), 80, "local", lambda p: float(1.0 - p[0] - p[1])
+        values, np.array([0.1, 0.1]), 160, method, lambda p: float(1.0 - p[0] - p[1])
     )
     assert place == pytest.approx([0.5, 0.5], abs=0.02)
     with pytest.raises(HeronError, match="keeps all constraints"):

@@ -23,7 +23,7 @@ class Tune(Studied):
     goals: Annotated[Texts, Field(min_length=1)]
     constraints: Texts = []
     budget: Number = "60"
-    method: Literal["auto", "local", "simplex", "global", "surrogate"] = "auto"
+    method: Literal["auto", "local", "simplex", "global", "evolution", "surrogate"] = "auto"
 
 
 KIND = Kind(
