@@ -101,7 +101,8 @@ def surrogate(points: Floats, curves: NDArray[Any], x: Floats | None = None) -> 
     points = np.asarray(points, dtype=float)
     n, d = points.shape
     if n < max(LEAST, d + 2):
-        raise HeronError(f"dials of {d} values need {max(LEAST, d + 2)} solved variants, not {n}")
+        values = "one value" if d == 1 else f"{d} values"
+        raise HeronError(f"dials of {values} need {max(LEAST, d + 2)} solved variants, not {n}")
     if (np.ptp(points, axis=0) == 0).any():
         raise HeronError("a dial needs a value that differs between variants")
     samples = curves.shape[1]

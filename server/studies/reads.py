@@ -148,8 +148,8 @@ def outcomes_by_variant(study_id: int, text: str) -> dict[str, Any]:
 
 def dials_of(study_id: int, channels: list[str], frequency: float) -> bytes:
     """Surrogates of the study's variants as a packet, of those of :data:`CHANNELS` that are asked
-    for and that all variants have: S11 (complex) and realized gain in dBi over frequency, cuts at
-    one frequency in dBi over angle.
+    for and that all variants have: S11, reflection and transmission of cells (complex) and realized
+    gain in dBi over frequency, cuts at one frequency in dBi over angle.
 
     Each channel has ``NAME_x``, ``NAME_axis``, ``NAME_trend``, ``NAME_weights``, ``NAME_spread``,
     ``NAME_least``, ``NAME_points``, ``NAME_inverse``, ``NAME_lengths``; complex ones ``_re`` and
@@ -271,6 +271,8 @@ def _of_plane(plane: str) -> Reader:
 CHANNELS: dict[str, Reader] = {
     "s11": _of_formula("s11", ""),
     "gain": _of_formula("db10(realized_gain)", "dBi"),
+    "reflection": _of_formula("reflection", ""),
+    "transmission": _of_formula("transmission", ""),
     "phi0": _of_plane("phi=0"),
     "phi90": _of_plane("phi=90"),
 }

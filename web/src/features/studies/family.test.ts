@@ -2,14 +2,16 @@ import { describe, expect, it } from "vitest";
 import type { Packet } from "../../api/client";
 import type { StudyDetail } from "../../api/types";
 import { C0 } from "../../format";
-import { firstFormula, shaped, shareOf, unwrapped, varied, written } from "./family";
-import { impedance, levels, predicted } from "./surrogate";
+import { firstForm, firstFormula, shaped, shareOf, unwrapped, varied, written } from "./family";
+import { impedance, levels, phases, predicted } from "./surrogate";
 
 describe("curves of variants", () => {
   it("begin with what the study speaks of", () => {
     expect(firstFormula(["deg(arg(reflection)) at 5.8 GHz"])).toBe("reflection");
     expect(firstFormula(["smallest db20(s11)"])).toBe("s11");
     expect(firstFormula([])).toBe("s11");
+    expect(firstForm(["deg(arg(reflection)) at 5.8 GHz"])).toBe("phase");
+    expect(firstForm(["smallest db20(s11)"])).toBe("dB");
   });
 
   it("takes out steps of a turn", () => {
@@ -86,6 +88,22 @@ describe("a surrogate", () => {
     const away = predicted(packet, "a", [80])!;
     expect(away.band[0]).toBeCloseTo(2 * 0.5, 4);
     expect(predicted(packet, "b", [20])).toBeNull();
+  });
+
+  it("has a phase that goes on, and is anywhere where the band takes in zero", () => {
+    const found = phases({
+      x: [1, 2, 3],
+      re: Float64Array.from([-1, -1, 0.1]),
+      im: Float64Array.from([0.1, -0.1, 0]),
+      band: Float64Array.from([0.5, 0, 0.2]),
+    });
+    expect(found.y[1]! - found.y[0]!).toBeCloseTo(2 * 5.7106, 3);
+    expect(found.y[2]).toBeCloseTo(360, 6);
+    expect(found.high[0]! - found.low[0]!).toBeCloseTo(
+      (360 / Math.PI) * Math.asin(0.5 / Math.hypot(1, 0.1)),
+      6,
+    );
+    expect(found.high[2]! - found.low[2]!).toBeCloseTo(360, 6);
   });
 
   it("is poles and what is to be added to them", () => {

@@ -1,5 +1,6 @@
 /** Surrogates as the server fits them, evaluated here: a slider asks nobody. */
 import type { Packet } from "../../api/client";
+import { unwrapped } from "./family";
 
 export interface DialVariable {
   name: string;
@@ -131,6 +132,18 @@ export function levels(p: Predicted): { y: number[]; low: number[]; high: number
     low: size.map((s, i) => db(s - p.band[i]!)),
     high: size.map((s, i) => db(s + p.band[i]!)),
   };
+}
+
+/** The phase in degrees, which goes on along the frequency, and between which it lies: anywhere where the band takes in zero. */
+export function phases(p: Predicted): { y: number[]; low: number[]; high: number[] } {
+  const y = unwrapped(
+    Array.from(p.re, (re, i) => (180 / Math.PI) * Math.atan2(p.im?.[i] ?? 0, re)),
+  );
+  const half = Array.from(p.re, (re, i) => {
+    const share = p.band[i]! / Math.hypot(re, p.im?.[i] ?? 0);
+    return share < 1 ? (180 / Math.PI) * Math.asin(share) : 180;
+  });
+  return { y, low: y.map((v, i) => v - half[i]!), high: y.map((v, i) => v + half[i]!) };
 }
 
 /** Resistance and reactance that a reflection coefficient means. */

@@ -63,7 +63,7 @@ export function useStudy(props: CardProps): Studied {
   };
 }
 
-const CURVES = "s11,gain";
+const CURVES = "s11,gain,reflection,transmission";
 
 const NOWHERE: number[] = [];
 const REST_MS = 500;

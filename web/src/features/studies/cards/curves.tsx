@@ -9,7 +9,16 @@ import { Card, Choice, Nothing, Value } from "../../readout/Card";
 import { type CardProps, useSetting } from "../../readout/context";
 import { scaled } from "../../../format";
 import { keyOf, useStudyCursor } from "../cursor";
-import { firstFormula, type Form, type Unwrapped, named, shaped, shareOf, varied } from "../family";
+import {
+  firstForm,
+  firstFormula,
+  type Form,
+  type Unwrapped,
+  named,
+  shaped,
+  shareOf,
+  varied,
+} from "../family";
 import { Scale } from "../Scale";
 import { levels, predicted } from "../surrogate";
 import { useDials, useRested, useStudy } from "../useStudy";
@@ -37,7 +46,7 @@ export function StudyCurves(props: CardProps) {
     "formula",
     firstFormula(study?.outcomes ?? []),
   );
-  const [form, setForm] = useSetting<Form>(props, "form", "dB");
+  const [form, setForm] = useSetting<Form>(props, "form", firstForm(study?.outcomes ?? []));
   const [unwrap, setUnwrap] = useSetting<Unwrapped>(props, "unwrap", "no");
   const [plane, setPlane] = useSetting<number>(props, "plane", 0);
   const [along, setAlong] = useSetting<string>(props, "along", "");

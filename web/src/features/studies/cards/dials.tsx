@@ -9,7 +9,7 @@ import { type Curve, LinePlot } from "../../../plots/LinePlot";
 import { Button } from "../../../ui/Button";
 import { type Badge, Card, Choice, Nothing } from "../../readout/Card";
 import { type CardProps, useDesk, useSetting } from "../../readout/context";
-import { headerOf, impedance, levels, predicted } from "../surrogate";
+import { headerOf, impedance, levels, phases, predicted } from "../surrogate";
 import { useDials, useStudy } from "../useStudy";
 
 const STEPS = 400;
@@ -112,21 +112,34 @@ const CHANNELS = [
   ["s11", "|S11|"],
   ["z", "impedance"],
   ["gain", "realized gain"],
+  ["reflection", "|reflection|"],
+  ["reflection-phase", "phase of reflection"],
+  ["transmission", "|transmission|"],
+  ["transmission-phase", "phase of transmission"],
   ["phi0", "cut at φ = 0"],
   ["phi90", "cut at φ = 90°"],
 ] as const;
 type Shown = (typeof CHANNELS)[number][0];
+/** The surrogate that a choice is read from. */
+const channelOf = (shown: string): string => (shown === "z" ? "s11" : shown.replace(/-phase$/, ""));
 
 /** A curve where the dials stand, with its band. */
 export function StudyDialCurve(props: CardProps) {
   const own = useStudy(props);
-  const [shown, show] = useSetting<string>(props, "shown", "s11");
+  const [chosen, show] = useSetting<string>(props, "shown", "");
   const at = useFollowing();
+  const all = useDials(own);
+  const known = all.packet ? Object.keys(headerOf(all.packet).channels) : ["s11"];
+  const options = CHANNELS.filter(
+    ([name]) =>
+      known.includes(channelOf(name)) || (name.startsWith("phi") && known.includes("gain")),
+  );
+  const shown = chosen || (options[0]?.[0] ?? "s11");
   const angle = shown.startsWith("phi");
   const dials = useDials(own, angle ? shown : "", at);
   const { curves, unit } = useMemo((): { curves: Curve[]; unit: string } => {
     if (!dials.packet) return { curves: [], unit: "" };
-    const p = predicted(dials.packet, shown === "z" ? "s11" : shown, dials.values);
+    const p = predicted(dials.packet, channelOf(shown), dials.values);
     if (!p) return { curves: [], unit: "" };
     const base = { x: p.x, color: "var(--heron)", dash: "" };
     if (shown === "z") {
@@ -139,7 +152,11 @@ export function StudyDialCurve(props: CardProps) {
         unit: "Ω",
       };
     }
-    if (shown === "s11") {
+    if (shown.endsWith("-phase")) {
+      const l = phases(p);
+      return { curves: [{ ...base, y: l.y, spread: l }], unit: "°" };
+    }
+    if (p.im) {
       const l = levels(p);
       return { curves: [{ ...base, y: l.y, spread: l }], unit: "dB" };
     }
@@ -153,7 +170,7 @@ export function StudyDialCurve(props: CardProps) {
       note={
         <>
           {own.choice}{" "}
-          <Choice label="Shown" value={shown as Shown} options={CHANNELS} onChange={show} />{" "}
+          <Choice label="Shown" value={shown as Shown} options={options} onChange={show} />{" "}
           {angle && `at ${quantity(at, "Hz", 4)}`}
         </>
       }
