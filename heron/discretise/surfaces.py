@@ -23,7 +23,7 @@ Floats = NDArray[np.float64]
 Ints = NDArray[np.int64]
 
 SAME = 1e-6  # of the model's size: points nearer than this are one
-MOST_TRIANGLES = 12_000  # a matrix of 5 GB
+MOST_TRIANGLES = 30_000  # a compressed matrix of 3 GB
 FULL = 0.433  # area of a triangle over the square of its side
 ALIKE = 0.01  # relative difference of radii up to which wires can be joined as strips
 _GAP = "\x00gap "
@@ -168,7 +168,8 @@ def _strips(
 
 def _gap_range(part: BuiltPart, step: Any) -> tuple[float, float]:
     """Where the gap of a feed or load begins and ends, fractions of the wire's length."""
-    width = (2 * part.radius if step.width is None else step.width) / part.path.length
+    asked = getattr(step, "width", None)  # loads have none
+    width = (2 * part.radius if asked is None else asked) / part.path.length
     width = min(max(width, 1e-4), 1.0)
     low = min(max(0.0, step.at - width / 2), 1 - width)
     return low, low + width

@@ -199,8 +199,13 @@ def test_benchmark_of_the_time_domain_kernels_reports_ratios() -> None:
 def test_benchmark_reports_ratios() -> None:
     from benchmarks.moments import run as bench
 
-    row = bench((120,), 1)[0]
-    assert row.keys() == {"unknowns", "fill_s", "factor_s", "solve_s", "lu_alone_s", "ratio"}
+    row, plate, small, large, growth = bench((120,), 1, (300,), (300, 700))
+    own = {"of", "unknowns", "fill_s", "factor_s", "solve_s", "lu_alone_s", "ratio"}
+    assert row.keys() == own
+    assert plate.keys() == own | {"mixed_s", "mixed_ratio", "residual"}
     assert row["ratio"] == pytest.approx(
         (row["fill_s"] + row["factor_s"] + row["solve_s"]) / row["lu_alone_s"]
     )
+    assert plate["residual"] < 1e-6
+    assert small["error"] < 1e-4 and small["megabytes"] < large["megabytes"]
+    assert 0 < growth["memory_power"] < 2

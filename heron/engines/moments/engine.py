@@ -36,8 +36,6 @@ from heron.steps.settings.moments import MOST_SEGMENTS
 
 MOST = 2.0  # the highest rank that it gives itself: what it refuses, others may take
 COARSER = 1.6  # segments of the first of two rounds over those of the second
-BYTES_MATRIX = 18  # per pair of unknowns: the matrix, factored in place
-BYTES_MODES = 56  # the same, with its parts, their copies and factors
 # of the measured rates: caches and other sizes make them differ so much
 FASTEST, SLOWEST = 0.5, 2.0
 BASE_BYTES = 2.5e8  # interpreter, libraries and compiled kernels
@@ -123,7 +121,7 @@ class MomentsEngine:
         return Forecast(
             self.name,
             m,
-            "unknowns",
+            costs.words,
             "segments_per_wavelength",
             solves,
             (
@@ -132,7 +130,7 @@ class MomentsEngine:
                     rounds * (solves + once),
                     FASTEST * rounds * (fewest + once),
                     SLOWEST * rounds * (points + once),
-                    (BYTES_MODES if once else BYTES_MATRIX) * m * m + BASE_BYTES,
+                    costs.bytes_matrix + BASE_BYTES,
                 ),
                 Stage(
                     "fields",

@@ -19,18 +19,22 @@ from heron.geometry import Geometry
 from heron.model import Evaluated
 from heron.problems import Problem
 
+BYTES_MATRIX = 18  # per pair of unknowns: the matrix, factored in place
+
 
 class Costs(NamedTuple):
-    """What a solve at one frequency takes: ``fill`` and ``factor`` in s; what the fields of a
-    frequency take, s; and how many more matrices than those of the sweep are solved, each ``once``
-    for a round.
+    """What a solve at one frequency takes: ``fill`` and ``factor`` in s, and ``bytes_matrix``; what
+    the fields of a frequency take, s; how many more matrices than those of the sweep are solved,
+    each ``once`` for a round; and in what words the unknowns are counted.
     """
 
     fill: float
     factor: float
+    bytes_matrix: float
     fields: float
     bytes_per_point: float
     once: int = 0
+    words: str = "unknowns"
 
 
 @dataclass

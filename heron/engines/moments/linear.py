@@ -18,12 +18,11 @@ MOST_STEPS = 8
 
 
 def port_solution(
-    matrix: Complexes, ports: Floats, networks: Networks, frequency: float
+    coefficients: Complexes, ports: Floats, networks: Networks, frequency: float
 ) -> tuple[Complexes, Complexes]:
-    """Admittance matrix (P, P) in S and coefficients (m, P) for 1 V at each of the ``ports``
-    (P, m), the others shorted; the matrix (m, m) may be overwritten.
+    """Admittance matrix (P, P) in S and coefficients (m, P) for 1 V at each port behind its
+    network, the others shorted, from those of 1 V at each of the gaps ``ports`` (P, m).
     """
-    coefficients = solved(matrix, ports.T.astype(complex))
     y = ports @ coefficients
     f = np.array([frequency])
     # The gap's voltage is the port's less what drops in series: V_gap = (1 + ZY)⁻¹ V_port.

@@ -5,6 +5,8 @@ from __future__ import annotations
 from typing import Any
 
 from heron.engines.moments.checks import of_surfaces
+from heron.engines.moments.formulation import modes_asked
+from heron.engines.moments.surface_system import MOST_WHOLE
 from heron.geometry import Geometry
 from heron.model import Evaluated
 from heron.problems import Problem
@@ -81,10 +83,28 @@ def _empty_gaps(model: Evaluated, geometry: Geometry, discretisation: Any) -> li
     ]
 
 
+def _modes_of_many(model: Evaluated, geometry: Geometry, discretisation: Any) -> list[Problem]:
+    asked = next(
+        (n for n, c in enumerate(model.captures) if c is not None and c is modes_asked(model)), None
+    )
+    if asked is None or discretisation.unknowns <= MOST_WHOLE:
+        return []
+    return [
+        Problem(
+            "error",
+            "invalid",
+            f"characteristic modes need the whole matrix, which {discretisation.unknowns} unknowns"
+            f" are too many for; at most {MOST_WHOLE} are possible",
+            "use fewer segments per wavelength, or leave large parts of the model out of a run",
+            ("captures", asked),
+        )
+    ]
+
+
 def surface_problems(model: Evaluated, geometry: Geometry, discretisation: Any) -> list[Problem]:
     """Of a model on its triangles."""
     return [
         problem
-        for check in (_coarse, _slivers, _empty_gaps, of_surfaces)
+        for check in (_coarse, _slivers, _empty_gaps, _modes_of_many, of_surfaces)
         for problem in check(model, geometry, discretisation)
     ]

@@ -15,8 +15,11 @@ from numpy.typing import NDArray
 from heron.discretise.triangles import SurfaceGap, SurfaceMesh
 from heron.engines.lumped import Element, Networks
 from heron.engines.moments import triangle_static, triangle_turns, triangle_waves
+from heron.engines.moments.compressed import NotSolved
+from heron.engines.moments.large import Large
 from heron.engines.moments.linear import port_solution, solved
 from heron.engines.moments.surface_basis import SurfaceBasis, surface_basis
+from heron.errors import ModelError
 from heron.excitation.waves import PlaneWave
 from heron.fields.radiated import radiated_power
 from heron.fields.triangles import RULE_3, RULE_7, Triangles
@@ -32,6 +35,10 @@ TURNS_ORDER = 4  # of rules for pairs that touch in the magnetic-field equation
 # share of the electric-field equation where both are combined: with more of the other one, the
 # power that spheres scatter is further off what they take
 ELECTRIC = 0.8
+COMPRESSED_FROM = 8000  # unknowns: a whole matrix is quicker below
+COMBINED_FROM = 14_000  # the same of both equations, whose compressed matrix is not symmetric
+FEW, FINEST = 0.1, 40.0  # of the triangles; sides of them to the wavelength
+MOST_WHOLE = 18_000  # unknowns of a matrix of 5 GB
 MARGIN = 0.8  # of the lowest resonance of the inside: from there on both are combined
 
 
@@ -51,6 +58,17 @@ class Surface:
         if self.radius:
             return self.width * self.conductor.wire_impedance(frequency, self.radius)
         return self.conductor.surface_resistance(frequency) * (1.0 if self.solid else 0.5)
+
+
+def compresses(mesh: SurfaceMesh, unknowns: int, frequency: float, combined: bool) -> bool:
+    """Whether a matrix is worth compressing: there are many unknowns, and few of the triangles are
+    far smaller than the wave asks for, as then steps towards the solution go slowly, unless there
+    is no other way.
+    """
+    if unknowns < (COMBINED_FROM if combined else COMPRESSED_FROM):
+        return False
+    small = float(np.quantile(mesh.longest_side, FEW))
+    return unknowns > MOST_WHOLE or small > C0 / frequency / FINEST
 
 
 class _Near:
@@ -107,6 +125,8 @@ class SurfaceSystem:
         self.near = [_Near(mesh, False)]
         if mesh.ground is not None:
             self.near.append(_Near(mesh, True))
+        self.compresses = True  # until that is found not to do
+        self.matrix_error = self.residual = 0.0  # of compressed matrices so far
         self.blocks, self.block_offsets, self.members = _blocks(self.basis, get_num_threads())
 
     def outer(self, frequency: float) -> Complexes:
@@ -208,12 +228,11 @@ class SurfaceSystem:
         gaps shorted, and those (m, P) of 1 V at each gap.
         """
         combined = frequency > MARGIN * self.lowest_resonance
-        matrix = self.matrix(frequency, combined)
         rows = self.on_closed if combined else np.zeros(self.size, dtype=bool)
         right = self._incident(frequency, waves, rows)
         gaps = self.ports.T.astype(complex)
         gaps[rows] *= ELECTRIC
-        found = solved(matrix, np.hstack((right, gaps)), symmetric=not combined)
+        found = self._solved(frequency, np.hstack((right, gaps)), combined)
         return found[:, : len(waves)], found[:, len(waves) :]
 
     def _incident(
@@ -279,7 +298,61 @@ class SurfaceSystem:
         """Admittance matrix (P, P) in S and coefficients (m, P) for 1 V at each port, the others
         shorted.
         """
-        return port_solution(self.matrix(frequency), self.ports, self.networks, frequency)
+        found = self._solved(frequency, self.ports.T.astype(complex))
+        return port_solution(found, self.ports, self.networks, frequency)
+
+    @cached_property
+    def large(self) -> Large:
+        """The functions in clusters."""
+        near = [(n.offsets, n.partner, n.values) for n in self.near]
+        return Large(self.mesh, self.basis, near, TURNS_ORDER)
+
+    def _solved(self, frequency: float, right: Complexes, combined: bool = False) -> Complexes:
+        """Coefficients (m, c) of right-hand sides.
+
+        :raises ModelError: there are too many unknowns for a whole matrix, and the compressed one
+            is not solved in reasonable time.
+        """
+        if self.compresses and compresses(self.mesh, self.size, frequency, combined):
+            found = self.large.compressed(frequency, *self.rows(frequency, combined))
+            self.matrix_error = max(self.matrix_error, found.error())
+            try:
+                return self.large.solve(found, right, thorough=self.size > MOST_WHOLE)
+            except NotSolved:
+                self.compresses, self.matrix_error = False, 0.0
+                if self.size > MOST_WHOLE:
+                    raise ModelError(
+                        f"the compressed matrix of {self.size} unknowns is not solved in reasonable"
+                        " time, as where triangles are far smaller than the wavelength; use fewer"
+                        " segments per wavelength, or simplify fine details"
+                    ) from None
+            finally:
+                self.residual = found.residual if self.compresses else 0.0
+        return solved(self.matrix(frequency, combined), right, symmetric=not combined)
+
+    def rows(
+        self, frequency: float, combined: bool = False
+    ) -> tuple[Floats, float, tuple[Ints, Ints, Complexes]]:
+        """How both equations are shared out among rows, and the local terms of the matrix: of the
+        sheets, the loads, and half the current in the magnetic-field equation.
+        """
+        row, column, triangle, weight = self._overlaps
+        share = np.where(self.on_closed, ELECTRIC, 1.0) if combined else np.ones(self.size)
+        values = weight * self.sheet_impedance(frequency)[triangle] * share[row]
+        magnetic = (1 - ELECTRIC) * ETA0 if combined else 0.0
+        values = values + 0.5 * magnetic * weight * self.mesh.closed[triangle]
+        rows, columns, all_values = [row], [column], [values]
+        for (vector, _), z in zip(self.loads, self.load_impedances(frequency), strict=True):
+            used = np.flatnonzero(vector)
+            one, other = (x.ravel() for x in np.meshgrid(used, used, indexing="ij"))
+            rows.append(one)
+            columns.append(other)
+            all_values.append(z * vector[one] * vector[other] * share[one])
+        return (
+            share,
+            magnetic,
+            (np.concatenate(rows), np.concatenate(columns), np.concatenate(all_values)),
+        )
 
     def currents(self, coefficients: Complexes) -> Complexes:
         """(m, P) A/m across edges: the coefficients themselves."""
@@ -336,6 +409,8 @@ class SurfaceSystem:
             "radiator": "triangles",
             "part_names": list(self.mesh.parts),
             "ground": "none" if self.mesh.ground is None else repr(self.mesh.ground),
+            "matrix_error": self.matrix_error,
+            "residual": self.residual,
         }
 
 

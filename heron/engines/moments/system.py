@@ -19,7 +19,7 @@ from numpy.typing import NDArray
 from heron.discretise import Gap, WireMesh
 from heron.engines.lumped import Element, Networks
 from heron.engines.moments import static_integrals, wave_integrals
-from heron.engines.moments.linear import port_solution
+from heron.engines.moments.linear import port_solution, solved
 from heron.fields.radiated import radiated_power
 from heron.fields.wires import Sources
 from heron.quantities.constants import C0, EPS0, MU0
@@ -268,7 +268,8 @@ class WireSystem:
         """Admittance matrix (P, P) in S and coefficients (m, P) for 1 V at each port, the others
         shorted.
         """
-        return port_solution(self.matrix(frequency), self.ports, self.networks, frequency)
+        found = solved(self.matrix(frequency), self.ports.T.astype(complex))
+        return port_solution(found, self.ports, self.networks, frequency)
 
     def currents(self, coefficients: Complexes) -> Complexes:
         """(n, 2, P) A at the ends of segments."""

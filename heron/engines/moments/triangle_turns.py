@@ -31,7 +31,7 @@ def _add(
     n: Floats, xs: Floats, g: int, ys: Floats, e: int, w: float, k: float, out: Floats
 ) -> None:
     """Adds to ``out`` (2, 11) what points number ``g`` of ``xs`` and ``e`` of ``ys`` (k, 3), from
-    one origin, give to the sums that :func:`_coupled` is made of: real and imaginary parts.
+    one origin, give to the sums that :func:`turned_pair` is made of: real and imaginary parts.
     """
     x0, x1, x2, y0, y1, y2 = xs[g, 0], xs[g, 1], xs[g, 2], ys[e, 0], ys[e, 1], ys[e, 2]
     rx, ry, rz = x0 - y0, x1 - y1, x2 - y2
@@ -72,7 +72,7 @@ def _add(
 
 
 @njit(cache=True, nogil=True, error_model="numpy")  # type: ignore[untyped-decorator]
-def _coupled(a: Floats, b: Floats, n: Floats, s: Floats) -> float:
+def turned_pair(a: Floats, b: Floats, n: Floats, s: Floats) -> float:
     """∫∫ f·(n × (∇G × g)) of the functions r − v of corners ``a`` and ``b`` (3,), from the origin
     of the sums: (f·R)(n·g) − (f·g)(n·R), multiplied out.
     """
@@ -86,6 +86,77 @@ def _coupled(a: Floats, b: Floats, n: Floats, s: Floats) -> float:
         + (a[0] * s[8] + a[1] * s[9] + a[2] * s[10]) * rise
         - (a[0] * b[0] + a[1] * b[1] + a[2] * b[2]) * up
     )
+
+
+@njit(cache=True, nogil=True, error_model="numpy")  # type: ignore[untyped-decorator]
+def turned(
+    p: int,
+    q: int,
+    corners: Floats,
+    number: Ints,
+    area: Floats,
+    centre: Floats,
+    radius: Floats,
+    up: Floats,
+    edge: Floats,
+    corner: Floats,
+    fine: Floats,
+    coarse: Floats,
+    k: float,
+    room: Floats,
+    order: Ints,
+    found: Floats,
+) -> None:
+    """The sums ``found`` (2, 11) of triangles ``p`` and ``q``, of which the first has the normal
+    ``up``; leaves the corners of both from the centre of the first in ``room`` (4, 7, 3), which
+    has place for as many points as a rule has, and writes to ``order`` (2, 3).
+    """
+    a, b, xs, ys = room[0], room[1], room[2], room[3]
+    one, two = order[0], order[1]
+    found[:] = 0
+    shared = 0
+    square = 0.0
+    for c in range(3):
+        square += (centre[p, c] - centre[q, c]) ** 2
+    reach = radius[p] + radius[q]
+    if square <= reach * reach:
+        for i in range(3):
+            for j in range(3):
+                if number[p, i] == number[q, j]:
+                    one[shared], two[shared] = i, j
+                    shared += 1
+    for i in range(3):
+        for c in range(3):
+            a[i, c] = corners[p, i, c] - centre[p, c]
+            b[i, c] = corners[q, i, c] - centre[p, c]
+    if shared:
+        filled_up(one, shared)
+        filled_up(two, shared)
+        rule = edge if shared == 2 else corner
+        for g in range(len(rule)):
+            for c in range(3):
+                xs[0, c] = (
+                    a[one[0], c]
+                    + rule[g, 0] * (a[one[1], c] - a[one[0], c])
+                    + rule[g, 1] * (a[one[2], c] - a[one[1], c])
+                )
+                ys[0, c] = (
+                    b[two[0], c]
+                    + rule[g, 2] * (b[two[1], c] - b[two[0], c])
+                    + rule[g, 3] * (b[two[2], c] - b[two[1], c])
+                )
+            w = 4 * area[p] * area[q] * rule[g, 4]
+            _add(up, xs, 0, ys, 0, w, k, found)
+    else:
+        rule = fine if square < (FAR * reach) ** 2 else coarse
+        for g in range(len(rule)):
+            for c in range(3):
+                xs[g, c] = rule[g, 0] * a[0, c] + rule[g, 1] * a[1, c] + rule[g, 2] * a[2, c]
+                ys[g, c] = rule[g, 0] * b[0, c] + rule[g, 1] * b[1, c] + rule[g, 2] * b[2, c]
+        for g in range(len(rule)):
+            for e in range(len(rule)):
+                w = area[p] * area[q] * rule[g, 3] * rule[e, 3]
+                _add(up, xs, g, ys, e, w, k, found)
 
 
 @njit(cache=True, parallel=True, nogil=True, error_model="numpy")  # type: ignore[untyped-decorator]
@@ -115,11 +186,8 @@ def fill_turns(
     """
     for block in prange(len(blocks) - 1):
         first, last = blocks[block], blocks[block + 1]
-        found = np.empty((2, SUMS))
-        x, y = np.empty((1, 3)), np.empty((1, 3))
-        a, b = np.empty((3, 3)), np.empty((3, 3))
-        xs, ys = np.empty((len(fine), 3)), np.empty((len(fine), 3))
-        one, two = np.empty(3, dtype=np.int64), np.empty(3, dtype=np.int64)
+        found, room = np.empty((2, SUMS)), np.empty((4, len(fine), 3))
+        order = np.empty((2, 3), dtype=np.int64)
         for p in members[block_offsets[block] : block_offsets[block + 1]]:
             if not closed[p]:
                 continue
@@ -127,59 +195,30 @@ def fill_turns(
             for q in range(len(corners)):
                 if q == p:
                     continue
-                found[:] = 0
-                shared = 0
-                square = 0.0
-                for c in range(3):
-                    square += (centre[p, c] - centre[q, c]) ** 2
-                reach = radius[p] + radius[q]
-                if square <= reach * reach:
-                    for i in range(3):
-                        for j in range(3):
-                            if number[p, i] == number[q, j]:
-                                one[shared], two[shared] = i, j
-                                shared += 1
-                for i in range(3):
-                    for c in range(3):
-                        a[i, c] = corners[p, i, c] - centre[p, c]
-                        b[i, c] = corners[q, i, c] - centre[p, c]
-                if shared:
-                    filled_up(one, shared)
-                    filled_up(two, shared)
-                    rule = edge if shared == 2 else corner
-                    for g in range(len(rule)):
-                        for c in range(3):
-                            x[0, c] = (
-                                a[one[0], c]
-                                + rule[g, 0] * (a[one[1], c] - a[one[0], c])
-                                + rule[g, 1] * (a[one[2], c] - a[one[1], c])
-                            )
-                            y[0, c] = (
-                                b[two[0], c]
-                                + rule[g, 2] * (b[two[1], c] - b[two[0], c])
-                                + rule[g, 3] * (b[two[2], c] - b[two[1], c])
-                            )
-                        w = 4 * area[p] * area[q] * rule[g, 4]
-                        _add(up, x, 0, y, 0, w, k, found)
-                else:
-                    rule = fine if square < (FAR * reach) ** 2 else coarse
-                    for g in range(len(rule)):
-                        for c in range(3):
-                            xs[g, c] = (
-                                rule[g, 0] * a[0, c] + rule[g, 1] * a[1, c] + rule[g, 2] * a[2, c]
-                            )
-                            ys[g, c] = (
-                                rule[g, 0] * b[0, c] + rule[g, 1] * b[1, c] + rule[g, 2] * b[2, c]
-                            )
-                    for g in range(len(rule)):
-                        for e in range(len(rule)):
-                            w = area[p] * area[q] * rule[g, 3] * rule[e, 3]
-                            _add(up, xs, g, ys, e, w, k, found)
+                turned(
+                    p,
+                    q,
+                    corners,
+                    number,
+                    area,
+                    centre,
+                    radius,
+                    up,
+                    edge,
+                    corner,
+                    fine,
+                    coarse,
+                    k,
+                    room,
+                    order,
+                    found,
+                )
+                a, b = room[0], room[1]
                 for i in range(3):
                     for j in range(3):
                         value = complex(
-                            _coupled(a[i], b[j], up, found[0]),
-                            _coupled(a[i], b[j], up, found[1]),
+                            turned_pair(a[i], b[j], up, found[0]),
+                            turned_pair(a[i], b[j], up, found[1]),
                         )
                         for m in range(use_offsets[3 * p + i], use_offsets[3 * p + i + 1]):
                             row = use_basis[m]

@@ -25,7 +25,7 @@ FOUR_PI = 4 * np.pi
 
 
 @njit(cache=True, nogil=True, error_model="numpy")  # type: ignore[untyped-decorator]
-def _smooth(
+def smooth(
     x: Floats, y: Floats, weight_x: Floats, weight_y: Floats, k: float, less: bool, out: Floats
 ) -> None:
     """The eight numbers of a pair by Gauss's rule with the kernel e^(−jkR)/R, or with that ``less``
@@ -61,7 +61,7 @@ def _smooth(
 
 
 @njit(cache=True, nogil=True, error_model="numpy")  # type: ignore[untyped-decorator]
-def _points(
+def points_of(
     corners: Floats, area: float, centre: Floats, rule: Floats, x: Floats, weight: Floats
 ) -> None:
     """Points of a rule on a triangle (3, 3), from ``centre``, and their weights."""
@@ -71,6 +71,30 @@ def _points(
             x[g, c] = (
                 rule[g, 0] * corners[0, c] + rule[g, 1] * corners[1, c] + rule[g, 2] * corners[2, c]
             ) - centre[c]
+
+
+@njit(cache=True, nogil=True, error_model="numpy")  # type: ignore[untyped-decorator]
+def mirrored(point: Floats, mirror: float, image: bool, out: Floats) -> None:
+    """A point (3,), or its image in a plane z = ``mirror``."""
+    out[0], out[1] = point[0], point[1]
+    out[2] = 2 * mirror - point[2] if image else point[2]
+
+
+@njit(cache=True, nogil=True, error_model="numpy")  # type: ignore[untyped-decorator]
+def coupled(
+    first: Floats, second: Floats, found: Floats, along: complex, charge: complex
+) -> complex:
+    """What the numbers (16,) of a pair come to for the functions of corners ``first`` and
+    ``second`` (3,), from the same origin.
+    """
+    re, im, dots = found[7], found[15], 0.0
+    for c in range(3):
+        re -= first[c] * found[4 + c] + second[c] * found[1 + c]
+        im -= first[c] * found[12 + c] + second[c] * found[9 + c]
+        dots += first[c] * second[c]
+    re += dots * found[0]
+    im += dots * found[8]
+    return 0.25 * along * complex(re, im) + charge * complex(found[0], found[8])
 
 
 @njit(cache=True, parallel=True, nogil=True, error_model="numpy")  # type: ignore[untyped-decorator]
@@ -114,40 +138,34 @@ def fill_matrix(
         wx, wy = np.empty(len(fine)), np.empty(len(fine))
         x3, y3 = np.empty((len(coarse), 3)), np.empty((len(coarse), 3))
         wx3, wy3 = np.empty(len(coarse)), np.empty(len(coarse))
-        b, shift = np.empty((3, 3)), np.empty(3)
+        b, shift, arm = np.empty((3, 3)), np.empty(3), np.empty(3)
         found = np.empty(2 * KEPT)
         for p in range(len(corners)):
-            _points(corners[p], area[p], centre[p], fine, x, wx)
-            _points(corners[p], area[p], centre[p], coarse, x3, wx3)
+            points_of(corners[p], area[p], centre[p], fine, x, wx)
+            points_of(corners[p], area[p], centre[p], coarse, x3, wx3)
             near = offsets[p]
             for q in own:
                 if q < p:
                     continue
                 square = 0.0
                 for i in range(3):
-                    for c in range(3):
-                        b[i, c] = corners[q, i, c]
-                    if image:
-                        b[i, 2] = 2 * mirror - b[i, 2]
-                for c in range(3):
-                    shift[c] = centre[q, c]
-                if image:
-                    shift[2] = 2 * mirror - shift[2]
+                    mirrored(corners[q, i], mirror, image, b[i])
+                mirrored(centre[q], mirror, image, shift)
                 for c in range(3):
                     square += (shift[c] - centre[p, c]) ** 2
                 while near < offsets[p + 1] and partner[near] < q:
                     near += 1
                 if near < offsets[p + 1] and partner[near] == q:
-                    _points(b, area[q], centre[p], fine, y, wy)
-                    _smooth(x, y, wx, wy, k, True, found)
+                    points_of(b, area[q], centre[p], fine, y, wy)
+                    smooth(x, y, wx, wy, k, True, found)
                     for n in range(KEPT):
                         found[n] += values[near, n]
                 elif square < (FAR * (radius[p] + radius[q])) ** 2:
-                    _points(b, area[q], centre[p], fine, y, wy)
-                    _smooth(x, y, wx, wy, k, False, found)
+                    points_of(b, area[q], centre[p], fine, y, wy)
+                    smooth(x, y, wx, wy, k, False, found)
                 else:
-                    _points(b, area[q], centre[p], coarse, y3, wy3)
-                    _smooth(x3, y3, wx3, wy3, k, False, found)
+                    points_of(b, area[q], centre[p], coarse, y3, wy3)
+                    smooth(x3, y3, wx3, wy3, k, False, found)
                 share = turned * (0.5 if p == q else 1.0)
                 for j in range(3):
                     first_use, last_use = use_offsets[3 * q + j], use_offsets[3 * q + j + 1]
@@ -158,19 +176,9 @@ def fill_matrix(
                     for i in range(3):
                         if use_offsets[3 * p + i] == use_offsets[3 * p + i + 1]:
                             continue
-                        re, im = found[7], found[15]
-                        dots = 0.0
                         for c in range(3):
-                            v = corners[p, i, c] - centre[p, c]
-                            u = shift[c]
-                            re -= v * found[4 + c] + u * found[1 + c]
-                            im -= v * found[12 + c] + u * found[9 + c]
-                            dots += v * u
-                        re += dots * found[0]
-                        im += dots * found[8]
-                        value = share * (
-                            0.25 * along * complex(re, im) + charge * complex(found[0], found[8])
-                        )
+                            arm[c] = corners[p, i, c] - centre[p, c]
+                        value = share * coupled(arm, shift, found, along, charge)
                         for n in range(first_use, last_use):
                             column = use_basis[n]
                             if column < first or column >= last:

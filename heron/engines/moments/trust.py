@@ -12,8 +12,9 @@ from heron.results.power import budget
 
 def trust(results: xr.Dataset) -> list[TrustItem]:
     """What a run of this engine says of itself beside its errors."""
+    compressed = _compressed(results)
     if "travels" in results:  # what is scattered says so itself
-        return []
+        return compressed
     s = results["s"].values
     balance = float(np.nanmax(np.abs(budget(results).balance_error)))
     passive = float(np.linalg.norm(s, ord=2, axis=(1, 2)).max())
@@ -50,4 +51,21 @@ def trust(results: xr.Dataset) -> list[TrustItem]:
         )
     if results.attrs["stopped"]:
         items.append(TrustItem("Sweep", "stopped early", "look", "run it again to fill the band"))
-    return items
+    return items + compressed
+
+
+def _compressed(results: xr.Dataset) -> list[TrustItem]:
+    """What is left out of a matrix that is not kept whole, and of its solution."""
+    error = float(results.attrs.get("matrix_error", 0.0))
+    if error == 0:
+        return []
+    residual = float(results.attrs["residual"])
+    worst = max(error, residual)
+    return [
+        TrustItem(
+            "Compressed matrix",
+            f"off by {error:.0e}, solved to {residual:.0e}",
+            marked(worst, 1e-3, 1e-2),
+            "report this run: it is solved more exactly than that",
+        )
+    ]

@@ -14,6 +14,7 @@ from heron.discretise import mesh_wires
 from heron.discretise.held import Laid
 from heron.engines.moments.checks import problems
 from heron.engines.moments.formulation import (
+    BYTES_MATRIX,
     Costs,
     Discretisation,
     circuit,
@@ -83,6 +84,7 @@ class Wires:
         return Costs(
             images * n * n / pairs,
             8 / 3 * m**3 / factor,
+            BYTES_MATRIX * m * m,
             n * 600 * 2 / (pairs * 4),
             BYTES_CURRENT * n * ports,
         )
