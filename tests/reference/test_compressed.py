@@ -90,11 +90,13 @@ def test_compressed_matrix_is_the_whole_one(model: Any) -> None:
     assert 0 < made.error() < compressed.TOLERANCE
 
 
-@pytest.mark.parametrize("model", [lit_plate, ball])
+@pytest.mark.parametrize("model", [lit_plate, ball, whip])
 def test_currents_are_those_of_the_whole_matrix(model: Any, request: pytest.FixtureRequest) -> None:
     whole = solve(model())
     assert whole.attrs["matrix_error"] == 0
     request.getfixturevalue("always")
+    if model is whip:  # finer than the wave asks for: more is inverted before
+        request.getfixturevalue("monkeypatch").setattr(surface_system, "MOST_WHOLE", 0)
     found = solve(model())
     own, true = (r["edge_current"].values for r in (found, whole))
     off = float(np.linalg.norm(own - true) / np.linalg.norm(true))
@@ -103,7 +105,7 @@ def test_currents_are_those_of_the_whole_matrix(model: Any, request: pytest.Fixt
     assert 0 < stated < compressed.TOLERANCE
     assert 0 < residual <= 2 * compressed.RESIDUAL
     assert off < 1e-3
-    assert [i.name for i in trust(found) if i not in trust(whole)] == ["Compressed matrix"]
+    assert {i.name for i in trust(found)} - {i.name for i in trust(whole)} == {"Compressed matrix"}
 
 
 def test_what_steps_do_not_solve_is_solved_whole_or_refused(
@@ -116,7 +118,7 @@ def test_what_steps_do_not_solve_is_solved_whole_or_refused(
     assert found.attrs["matrix_error"] == 0
     assert found["s"].values == pytest.approx(whole["s"].values, rel=1e-9)
     monkeypatch.setattr(surface_system, "MOST_WHOLE", 0)
-    monkeypatch.setattr(compressed, "CLOSE", ((1.5, 40), (2.0, 40)))
+    monkeypatch.setattr(compressed, "WITHIN", ((0.0, 40),))
     with pytest.raises(ModelError, match="not solved in reasonable time"):
         solve(whip())
 

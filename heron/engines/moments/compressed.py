@@ -20,16 +20,18 @@ from heron.engines.moments.clusters import Cluster, pairs
 from heron.engines.moments.triangle_blocks import Kernel, crossed, fill
 
 Complexes = NDArray[np.complex128]
-Singles = NDArray[np.complex64]
 Floats = NDArray[np.float64]
 Ints = NDArray[np.int64]
 
 TOLERANCE = 1e-4  # of a block's size: what its terms leave
-RESIDUAL = 1e-5  # of the right-hand side: where steps end
+RESIDUAL = 1e-6  # of the right-hand side, both times the inverse of what is near: where steps end
 WATCHED = 30  # steps, after which it is asked whether the residual falls fast enough
-CYCLES = 2  # of steps: the inverse has half the digits, so that a second one may be needed
-# times how far functions reach: those nearer are inverted before, and so many steps are taken then
-CLOSE = ((1.5, 100), (3.0, 250))
+CLOSE = 1.5  # times how far functions reach: what those couple that are nearer is inverted before
+# Wavelengths within which all is inverted, and how many steps are taken then: where many triangles
+# are far smaller than the wave asks for, charges couple them as in statics, as far as they lie
+WITHIN = ((0.0, 100), (0.1, 150))
+# Wavelengths: of what is nearer, blocks leave so much and keep all digits, as charges nearly cancel
+STATIC, TIGHT = 0.2, 1e-9
 MOST_TERMS = 0.5  # of the smaller side of a block: with more it is kept whole
 PROBED = 24  # rows by which the error is estimated
 SEED = 1868
@@ -37,21 +39,29 @@ SEED = 1868
 
 @dataclass(frozen=True)
 class Block:
-    """A part of the matrix: ``left`` (rows, t) times ``right`` (t, columns), or ``left`` alone."""
+    """A part of the matrix: ``left`` (rows, t) times ``right`` (t, columns), or ``left`` alone, in
+    single precision where it is far from the diagonal.
+    """
 
     rows: slice
     columns: slice
-    left: Singles
-    right: Singles | None
+    left: NDArray[Any]
+    right: NDArray[Any] | None
+    distance: float  # between the clusters, m
 
     @property
     def bytes(self) -> int:
         return self.left.nbytes + (0 if self.right is None else self.right.nbytes)
 
-    def times(self, x: Singles) -> Any:
+    @property
+    def whole(self) -> Any:
+        """(rows, columns)."""
+        return self.left if self.right is None else self.left @ self.right
+
+    def times(self, x: NDArray[Any]) -> Any:
         return self.left @ (x if self.right is None else self.right @ x)
 
-    def turned_times(self, x: Singles) -> Any:
+    def turned_times(self, x: NDArray[Any]) -> Any:
         own = self.left.T @ x
         return own if self.right is None else self.right.T @ own
 
@@ -84,6 +94,7 @@ class Compressed:
     ) -> None:
         self.kernel, self.symmetric, self.local = kernel, symmetric, local
         self.places, self.size = places, places.root.size
+        self.wavelength = 2 * np.pi / kernel.k
         self.near, far = pairs(places.root, symmetric)
         self.residual = 0.0  # the largest so far, over the right-hand side
         self.triangles: dict[tuple[int, int], Ints] = {}
@@ -116,17 +127,20 @@ class Compressed:
         a, b = pair
         rows, columns = (a.start, a.stop), (b.start, b.stop)
         own = self._triangles(a), self._triangles(b)
-        places = slice(*rows), slice(*columns)
+        places, distance = (slice(*rows), slice(*columns)), a.distance(b)
+        static = distance < STATIC * self.wavelength
+        digits, tolerance = (complex, TIGHT) if static else (np.complex64, TOLERANCE)
         if far:
             most = max(1, int(MOST_TERMS * min(a.size, b.size)))
             u = np.empty((most, a.size), dtype=complex)
             v = np.empty((most, b.size), dtype=complex)
-            terms = crossed(self.kernel, rows, columns, *own, TOLERANCE, u, v)
+            terms = crossed(self.kernel, rows, columns, *own, tolerance, u, v)
             if terms >= 0:
-                return Block(*places, *_fewer(u[:terms].T, v[:terms]))
+                left, right = _fewer(u[:terms].T, v[:terms], tolerance)
+                return Block(*places, left.astype(digits), right.astype(digits), distance)
         out = np.empty((a.size, b.size), dtype=complex)
         fill(self.kernel, rows, columns, *own, out)
-        return Block(*places, out.astype(np.complex64), None)
+        return Block(*places, out.astype(digits), None, distance)
 
     def times(self, x: Complexes) -> Complexes:
         """The matrix times vectors (m, c) in the functions' order of places."""
@@ -136,9 +150,10 @@ class Compressed:
         def part(blocks: Sequence[Block]) -> Complexes:
             own = np.zeros(x.shape, dtype=np.complex128)
             for b in blocks:
-                own[b.rows] += b.times(single[b.columns])
+                given = x if b.left.dtype == complex else single
+                own[b.rows] += b.times(given[b.columns])
                 if self.symmetric and b.rows != b.columns:
-                    own[b.columns] += b.turned_times(single[b.rows])
+                    own[b.columns] += b.turned_times(given[b.rows])
             return own
 
         count = get_num_threads()
@@ -169,57 +184,57 @@ class Compressed:
         """The solution for right-hand sides (m, c) in the functions' order of places.
 
         Generalised minimal residuals (Saad and Schultz, SIAM J. Sci. Stat. Comput. 7, 856, 1986),
-        after the inverse of what near functions couple: if it shall be ``thorough``, of more of
-        them where steps take long, as on meshes that are far finer than the wave asks for.
+        after the inverse of what near functions couple: if it shall be ``thorough``, of all within
+        a part of the wavelength where steps take long. It ends when the residual times that inverse
+        is small, as the residual itself says little where charges nearly cancel.
 
         :raises NotSolved: the residual is not reached.
         """
-        for close, steps in CLOSE if thorough else CLOSE[:1]:
+        for within, steps in WITHIN if thorough else WITHIN[:1]:
             with suppress(NotSolved):
-                return self._stepped(right, close, steps)
+                return self._stepped(right, within * self.wavelength, steps)
         raise NotSolved
 
-    def _stepped(self, right: Complexes, close: float, steps: int) -> Complexes:
+    def _stepped(self, right: Complexes, within: float, steps: int) -> Complexes:
         factors = splu(
-            self._near_matrix(close),
+            self._near_matrix(within),
             permc_spec="MMD_AT_PLUS_A",
             diag_pivot_thresh=0.01,
             options={"SymmetricMode": True},
         )
-        shape = (self.size, self.size)
+
+        def inverted(x: Complexes) -> Complexes:
+            return np.asarray(factors.solve(x.astype(complex)))
+
         whole: Any = LinearOperator(
-            shape, matvec=lambda x: self.times(x.reshape(-1, 1))[:, 0], dtype=complex
-        )
-        before: Any = LinearOperator(
-            shape,
-            matvec=lambda x: factors.solve(x.ravel().astype(np.complex64)).astype(complex),
+            (self.size, self.size),
+            matvec=lambda x: inverted(self.times(x.reshape(-1, 1))[:, 0]),
             dtype=complex,
         )
         out = np.empty_like(right)
         for c in range(right.shape[1]):
-            b: Any = right[:, c]
+            b: Any = inverted(right[:, c])
             out[:, c], failed = gmres(
                 whole,
                 b,
                 rtol=RESIDUAL,
                 atol=0.0,
                 restart=steps,
-                maxiter=CYCLES,
-                M=before,
+                maxiter=1,
                 callback=_Watch(steps),
                 callback_type="pr_norm",
             )
             if failed:
                 raise NotSolved
-            left = float(np.linalg.norm(b - self.times(out[:, c : c + 1])[:, 0]))
+            left = float(np.linalg.norm(b - whole.matvec(out[:, c])))
             self.residual = max(self.residual, left / max(float(np.linalg.norm(b)), 1e-300))
         return out
 
-    def _near_matrix(self, close: float) -> Any:
-        """What functions couple that are nearer than so many times as far as they reach."""
+    def _near_matrix(self, within: float) -> Any:
+        """What functions couple that are near, or not farther apart than so many m."""
         row, column, value = [], [], []
         for b in self.blocks:
-            if b.right is not None:
+            if b.right is not None and b.distance > within:
                 continue
             r, c = np.meshgrid(
                 np.arange(b.rows.start, b.rows.stop),
@@ -227,8 +242,10 @@ class Compressed:
                 indexing="ij",
             )
             apart = np.linalg.norm(self.places.centre[r] - self.places.centre[c], axis=-1)
-            kept = apart < close * (self.places.reach[r] + self.places.reach[c])
-            r, c, own = r[kept], c[kept], b.left[kept]
+            kept = (apart < CLOSE * (self.places.reach[r] + self.places.reach[c])) | (
+                apart < within
+            )
+            r, c, own = r[kept], c[kept], b.whole[kept]
             row.append(r)
             column.append(c)
             value.append(own)
@@ -240,7 +257,7 @@ class Compressed:
             (np.concatenate(value), (np.concatenate(row), np.concatenate(column))),
             shape=(self.size, self.size),
         )
-        return csc_matrix(own + self.local.astype(np.complex64), dtype=np.complex64)
+        return csc_matrix(own + self.local, dtype=complex)
 
 
 class _Watch:
@@ -258,16 +275,13 @@ class _Watch:
             raise NotSolved
 
 
-def _fewer(left: Complexes, right: Complexes) -> tuple[Singles, Singles]:
+def _fewer(left: Complexes, right: Complexes, tolerance: float) -> tuple[Complexes, Complexes]:
     """As few terms as keep the tolerance, by the singular values of what there is."""
     if not left.shape[1]:
-        return left.astype(np.complex64), right.astype(np.complex64)
+        return left, right
     q, r = np.linalg.qr(left)
     p, s = np.linalg.qr(right.T)
     u, values, v = np.linalg.svd(r @ s.T)
     tail = np.sqrt(np.cumsum(values[::-1] ** 2))[::-1]
-    kept = max(1, int((tail > TOLERANCE * tail[0]).sum()))
-    return (
-        (q @ (u[:, :kept] * values[:kept])).astype(np.complex64),
-        (v[:kept] @ p.T).astype(np.complex64),
-    )
+    kept = max(1, int((tail > tolerance * tail[0]).sum()))
+    return q @ (u[:, :kept] * values[:kept]), v[:kept] @ p.T
