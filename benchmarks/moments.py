@@ -14,11 +14,10 @@ import numpy as np
 from numpy.typing import NDArray
 from scipy.linalg import lu_factor, lu_solve
 
-from heron.discretise.triangles import SurfaceMesh
 from heron.engines.moments.calibration import straight_wire
 from heron.engines.moments.linear import solved
-from heron.engines.moments.surface_system import Surface, SurfaceSystem
-from heron.materials import PERFECT
+from heron.engines.moments.surface_calibration import plate
+from heron.engines.moments.surface_system import SurfaceSystem
 from heron.quantities.constants import C0
 
 SIZES = (500, 1000, 2000)
@@ -46,11 +45,11 @@ def run(
         system = straight_wire(size + 1)
         rows.append({"of": "wire", **_whole(system.matrix, system.ports, repeats)})
     for size in plates:
-        system = plate(size)
+        system = plate_of(size)
         port = np.ones((1, system.size))
         rows.append({"of": "plate", **_whole(system.matrix, port, 1), **_mixed(system, port)})
         rows[-1]["mixed_ratio"] = rows[-1]["mixed_s"] / rows[-1]["lu_alone_s"]
-    found = [_compressed(plate(size)) for size in large]
+    found = [_compressed(plate_of(size)) for size in large]
     rows += [{"of": "plate, compressed", **row} for row in found]
     if len(found) > 1:
         m = np.log([row["unknowns"] for row in found])
@@ -66,25 +65,10 @@ def run(
     return rows
 
 
-def plate(unknowns: int) -> SurfaceSystem:
-    """A square of triangles, about so many unknowns of ten sides to the wavelength at 1 GHz."""
-    n = max(2, round(np.sqrt(unknowns / 3)))
-    side = n * C0 / FREQUENCY / PER_WAVELENGTH
-    x, y = (g.ravel() for g in np.meshgrid(*2 * [np.linspace(0, side, n + 1)]))
-    a = (np.arange(n)[:, None] * (n + 1) + np.arange(n)).ravel()
-    triangles = np.vstack(
-        (np.column_stack((a, a + 1, a + n + 1)), np.column_stack((a + 1, a + n + 2, a + n + 1)))
-    ).astype(np.int64)
-    count = len(triangles)
-    mesh = SurfaceMesh(
-        ["plate"],
-        np.column_stack((x, y, np.zeros(len(x)))),
-        triangles,
-        np.zeros(count, dtype=np.int64),
-        np.zeros(count, dtype=bool),
-        np.zeros(len(x), dtype=bool),
-    )
-    return SurfaceSystem(mesh, [Surface(PERFECT)], [], [])
+def plate_of(unknowns: int) -> SurfaceSystem:
+    """A square of about so many unknowns, ten triangles' sides to the wavelength at 1 GHz."""
+    sides = max(2, round(np.sqrt(unknowns / 3)))
+    return plate(sides, sides * C0 / FREQUENCY / PER_WAVELENGTH)
 
 
 def _whole(

@@ -3,11 +3,8 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from functools import lru_cache
-from time import perf_counter
 from typing import Any
 
-import numpy as np
 import xarray as xr
 
 from heron.discretise.held import Laid
@@ -29,6 +26,7 @@ from heron.engines.moments.formulation import (
 from heron.engines.moments.lit import illuminated
 from heron.engines.moments.modes import with_modes
 from heron.engines.moments.surface_basis import surface_basis
+from heron.engines.moments.surface_calibration import surface_rate
 from heron.engines.moments.surface_checks import surface_problems
 from heron.engines.moments.surface_system import (
     MOST_WHOLE,
@@ -39,7 +37,6 @@ from heron.engines.moments.surface_system import (
 from heron.engines.moments.wires import machine_rates
 from heron.engines.progress import Event, Progress
 from heron.geometry import Geometry
-from heron.materials import PERFECT
 from heron.model import Evaluated
 from heron.model.substances import conducting, conductors_of
 from heron.problems import Problem
@@ -215,28 +212,3 @@ def made_of(model: Evaluated, geometry: Geometry, mesh: SurfaceMesh) -> list[Sur
     for p in geometry.parts:
         out[p.name] = Surface(p.conductor, False, p.radius, WIDTH * p.radius)
     return [out[name] for name in mesh.parts]
-
-
-@lru_cache(maxsize=1)
-def surface_rate() -> float:
-    """This machine's pairs of triangles per second, measured once per process."""
-    n = 20
-    x, y = (g.ravel() for g in np.meshgrid(np.linspace(0, 1, n + 1), np.linspace(0, 1, n + 1)))
-    a = (np.arange(n)[:, None] * (n + 1) + np.arange(n)).ravel()
-    triangles = np.vstack(
-        (np.column_stack((a, a + 1, a + n + 1)), np.column_stack((a + 1, a + n + 2, a + n + 1)))
-    ).astype(np.int64)
-    count = len(triangles)
-    mesh = SurfaceMesh(
-        ["plate"],
-        np.column_stack((x, y, np.zeros(len(x)))),
-        triangles,
-        np.zeros(count, dtype=np.int64),
-        np.zeros(count, dtype=bool),
-        np.zeros(len(x), dtype=bool),
-    )
-    system = SurfaceSystem(mesh, [Surface(PERFECT)], [], [])
-    system.matrix(3e7)
-    started = perf_counter()
-    system.matrix(3e7)
-    return count**2 / (perf_counter() - started)
