@@ -85,25 +85,19 @@ class Compressed:
     those on and above the diagonal, and ``local`` terms (m, m), sparse.
     """
 
-    def __init__(
-        self,
-        kernel: Kernel,
-        places: Places,
-        symmetric: bool,
-        local: Any,
-    ) -> None:
+    def __init__(self, kernel: Kernel, places: Places, symmetric: bool, local: Any) -> None:
         self.kernel, self.symmetric, self.local = kernel, symmetric, local
         self.places, self.size = places, places.root.size
         self.wavelength = 2 * np.pi / kernel.k
-        self.near, far = pairs(places.root, symmetric)
+        near, far = pairs(places.root, symmetric)
         self.residual = 0.0  # the largest so far, over the right-hand side
         self.triangles: dict[tuple[int, int], Ints] = {}
-        for pair in (*self.near, *far):
+        for pair in (*near, *far):
             for c in pair:
                 self._triangles(c)
         # the largest first, so that no thread is left with one at the end
         work = sorted(
-            [(pair, False) for pair in self.near] + [(pair, True) for pair in far],
+            [(pair, False) for pair in near] + [(pair, True) for pair in far],
             key=lambda w: -(w[0][0].size + w[0][1].size),
         )
         with ThreadPoolExecutor(get_num_threads()) as pool:

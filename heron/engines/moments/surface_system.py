@@ -315,19 +315,19 @@ class SurfaceSystem:
         """
         if self.compresses and compresses(self.mesh, self.size, frequency, combined):
             found = self.large.compressed(frequency, *self.rows(frequency, combined))
-            self.matrix_error = max(self.matrix_error, found.error())
             try:
-                return self.large.solve(found, right, thorough=self.size > MOST_WHOLE)
+                own = self.large.solve(found, right, thorough=self.size > MOST_WHOLE)
+                self.matrix_error = max(self.matrix_error, found.error())
+                self.residual = max(self.residual, found.residual)
+                return own
             except NotSolved:
-                self.compresses, self.matrix_error = False, 0.0
+                self.compresses = False
                 if self.size > MOST_WHOLE:
                     raise ModelError(
                         f"the compressed matrix of {self.size} unknowns is not solved in reasonable"
                         " time, as where triangles are far smaller than the wavelength; use fewer"
                         " segments per wavelength, or simplify fine details"
                     ) from None
-            finally:
-                self.residual = found.residual if self.compresses else 0.0
         return solved(self.matrix(frequency, combined), right, symmetric=not combined)
 
     def rows(
