@@ -7,7 +7,8 @@ from collections.abc import Callable
 import numpy as np
 from numpy.typing import NDArray
 from scipy.fft import dct
-from scipy.interpolate import BarycentricInterpolator
+
+from heron.engines.rational import Rational
 
 Floats = NDArray[np.float64]
 Complexes = NDArray[np.complex128]
@@ -53,8 +54,10 @@ def radiated_forms(
         finer = np.empty((len(nodes), *values.shape[1:]), dtype=complex)
         finer[::2], finer[1::2] = values, at(nodes[1::2])
         values = finer
-    found = BarycentricInterpolator(nodes, values)
-    forms = found((frequency - middle) / half).reshape(-1, count, ports, count, ports)
+    signs = (-1.0) ** np.arange(len(nodes)) * np.where(np.abs(nodes) == 1, 0.5, 1)
+    between = Rational(np.arange(len(nodes)), nodes, signs.astype(complex))
+    rows = between.matrix((frequency - middle) / half)
+    forms = np.tensordot(rows, values, axes=1).reshape(-1, count, ports, count, ports)
     return np.asarray(np.einsum("fs,fspuq,fu->fpq", weights.conj(), forms, weights, optimize=True))
 
 

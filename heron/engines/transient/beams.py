@@ -193,7 +193,9 @@ def _beam(stepper: Stepper, wave: Beam, rays: Rays, pulse: Pulse) -> Incidence:
     count = max(1, int((lost > ALIKE * np.abs(values).max()).sum()))
     largest = np.abs(factors[:count]).max(axis=1)
     follow = BarycentricInterpolator(
-        nodes, (vectors[: len(nodes), :count] + 1j * vectors[len(nodes) :, :count]) * largest
+        nodes,
+        (vectors[: len(nodes), :count] + 1j * vectors[len(nodes) :, :count]) * largest,
+        rng=0,  # its order of nodes, the same each time
     )
     rows, shares = (
         _signals(follow, pulse, delay, passes, (low, high), dt),
@@ -254,7 +256,7 @@ def _followed(fields: Any, low: float, high: float) -> tuple[Floats, Complexes]:
             np.pi * (2 * np.arange(count) + 1) / (2 * count)
         )
         values = np.array([fields(f) for f in nodes])
-        weights = BarycentricInterpolator(nodes, np.eye(count))(tried)
+        weights = BarycentricInterpolator(nodes, np.eye(count), rng=0)(tried)
         if np.abs(weights @ values - wanted).max() <= FOLLOWS * np.abs(values).max():
             return nodes, values
     raise ModelError(
