@@ -83,8 +83,10 @@ export function shaped(
 export const bestOf = (study: StudyDetail): number | null =>
   (study.found.best as { variant?: number } | undefined)?.variant ?? null;
 
-/** What curves of variants show first: of illuminated cells the wave that outcomes speak of, else S11; its phase where they ask for it. */
+/** In what form curves of variants come first: as phases where outcomes ask for them. */
 export const firstForm = (outcomes: string[]): Form =>
   /\barg\(/.test(outcomes.join(" ")) ? "phase" : "dB";
+
+/** What curves of variants show first: of illuminated cells the wave that outcomes speak of, else S11. */
 export const firstFormula = (outcomes: string[]): string =>
   /\b(reflection|transmission)\b/.exec(outcomes.join(" "))?.[0] ?? "s11";

@@ -177,7 +177,11 @@ export function StudyDialCurve(props: CardProps) {
     >
       {curves.length === 0 ? (
         <Nothing>
-          {dials.fault ? `${dials.fault[0]!.toUpperCase()}${dials.fault.slice(1)}.` : own.none}
+          {dials.fault
+            ? `${dials.fault[0]!.toUpperCase()}${dials.fault.slice(1)}.`
+            : all.packet && options.length === 0
+              ? "These variants have neither S11, gain, reflection nor transmission to predict."
+              : own.none}
         </Nothing>
       ) : (
         <LinePlot
