@@ -17,7 +17,7 @@ from heron.geometry import BuiltPart, Geometry
 from heron.geometry.contacts import contacts
 from heron.model.feeds import is_spread
 from heron.shapes.bodies import Body
-from heron.shapes.surface_mesh import Meshed, Piece, triangulated
+from heron.shapes.surface_mesh import INSIDE, Filled, Meshed, Piece, triangulated
 
 Floats = NDArray[np.float64]
 Ints = NDArray[np.int64]
@@ -42,9 +42,10 @@ def mesh_surfaces(
     ground: float | None,
     longest: float,
     size: float = 1.0,
+    media: Sequence[tuple[Body, float]] = (),
 ) -> SurfaceMesh:
-    """Triangles whose sides are no longer than about ``longest`` m, of bodies of metal and of all
-    wires, conforming where they meet.
+    """Triangles whose sides are no longer than about ``longest`` m, of bodies of metal, of all
+    wires, and of bodies of ``media`` with longest sides of their own, conforming where they meet.
 
     :param feeds, loads: evaluated steps (``part``, ``at``, ``width`` or none, ``across`` or none);
         ``None`` entries are passed over.
@@ -54,6 +55,7 @@ def mesh_surfaces(
     :raises CapacityError: more triangles than any machine here can solve.
     """
     expected = expected_triangles(bodies, longest)
+    expected += sum(expected_triangles([body], most) for body, most in media)
     if expected > MOST_TRIANGLES:
         raise CapacityError(
             f"the surfaces need about {expected:.3g} triangles; at most {MOST_TRIANGLES} can be"
@@ -73,17 +75,28 @@ def mesh_surfaces(
     ]
     by_name = {p.name: p for p in geometry.parts}
     wide = [(f"{_GAP}{i}", _rectangle(by_name[f.part], f) / unit) for i, f in spread.items()]
+    if media:  # which a strip may be in, or beside, or pass through
+        wide += [
+            (p.name, corners / unit)
+            for s, p in zip(strips, parts, strict=True)
+            if s is not None
+            for corners in _stretches(s)
+        ]
+    filled = [Filled(body.name, body.shape, most / unit) for body, most in media]
     try:
-        meshed = _bodies_meshed(bodies, wide, pieces, longest / unit, size)
+        meshed = _bodies_meshed(bodies, wide, pieces, filled, longest / unit, size)
     except ModelError as error:
         errors.append(error)
-        meshed = Meshed(np.empty((0, 3)), np.empty((0, 3), dtype=np.int64), [])
+        meshed = Meshed(
+            np.empty((0, 3)), np.empty((0, 3), np.int64), [], np.empty((0, 2), np.int64)
+        )
     builder = _Builder(meshed, unit, longest)
     for s, p in zip(strips, parts, strict=True):
-        if s is not None:
+        if s is not None and not media:
             builder.add_strip(p.name, s)
     names = [b.name for b in bodies] + [p.name for p in geometry.parts]
-    mesh = builder.mesh(names, {f"{_GAP}{i}": f.part for i, f in spread.items()}, ground)
+    means = {f"{_GAP}{i}": f.part for i, f in spread.items()}
+    mesh = builder.mesh(names, [body for body, _ in media], means, ground)
     mesh.errors += errors
     of = {p.name: s for s, p in zip(strips, parts, strict=True)}
     for i, f in enumerate(feeds):
@@ -104,6 +117,7 @@ def _bodies_meshed(
     bodies: Sequence[Body],
     wide: Sequence[tuple[str, Floats]],
     pieces: list[Piece],
+    filled: list[Filled],
     longest: float,
     size: float,
 ) -> Meshed:
@@ -112,6 +126,7 @@ def _bodies_meshed(
         [(b.name, b.shape) for b in bodies if not b.solid],
         wide,
         pieces,
+        filled,
         longest,
         size,
     )
@@ -122,6 +137,18 @@ def _rectangle(part: BuiltPart, feed: Any) -> Floats:
     start, end = part.path.at(np.array([0.0, 1.0]))
     half = np.asarray(feed.across, dtype=float) / 2
     return np.array([start - half, start + half, end + half, end - half])
+
+
+def _stretches(s: Strip) -> list[Floats]:
+    """Rectangles (4, 3), m, between rows of a strip but for those at surfaces."""
+    ended = _ended(s)
+    steps = [k for k in range(1, len(s.rows)) if (k - 1, k) not in ended]
+    return [np.array([*s.edge(k - 1), *s.edge(k)[::-1]]) for k in steps]
+
+
+def _ended(s: Strip) -> set[tuple[int, int]]:
+    """Rows between which a piece of a strip ends at a surface."""
+    return {(min(r, r + d), max(r, r + d)) for r in s.meets for d in (-1, 1)}
 
 
 def _pieces(s: Strip) -> list[Floats]:
@@ -285,6 +312,7 @@ class _Builder:
         self.vertices = [*(meshed.vertices * unit)]
         self.triangles: list[tuple[int, int, int]] = [tuple(t) for t in meshed.triangles.tolist()]
         self.names = list(meshed.names)
+        self.sides = meshed.sides
         size = float(np.ptp(np.array(self.vertices), axis=0).max()) if self.vertices else longest
         self.near = SAME * max(size, longest)
 
@@ -307,7 +335,7 @@ class _Builder:
 
     def add_strip(self, name: str, s: Strip) -> None:
         """All of a strip but for the pieces at surfaces."""
-        ended = {(min(r, r + d), max(r, r + d)) for r in s.meets for d in (-1, 1)}
+        ended = _ended(s)
         before: list[int] = []
         for k in range(len(s.rows)):
             if before and (k - 1, k) not in ended:
@@ -339,8 +367,10 @@ class _Builder:
         own = np.flatnonzero(np.array(self.names) == name)
         return SurfaceGap(own, (end - start) / width, width, 0.5 * (start + end))
 
-    def mesh(self, parts: list[str], means: dict[str, str], ground: float | None) -> SurfaceMesh:
-        """What was added, without what lies on the ground plane."""
+    def mesh(
+        self, parts: list[str], media: Sequence[Body], means: dict[str, str], ground: float | None
+    ) -> SurfaceMesh:
+        """What was added, without what lies on the ground plane, or is within a medium."""
         vertices = np.array(self.vertices).reshape(-1, 3)
         triangles = np.array(self.triangles, dtype=np.int64).reshape(-1, 3)
         grounded = np.zeros(len(vertices), dtype=bool)
@@ -350,13 +380,37 @@ class _Builder:
             kept = np.flatnonzero((~grounded[triangles]).any(axis=1))
             triangles = triangles[kept]
             self.names = [self.names[k] for k in kept]
+            if media:
+                self.sides = self.sides[kept]
+        materials = list(dict.fromkeys(b.material for b in media))
+        own = {b.name for b in media}
+        metal = np.array([n not in own for n in self.names], dtype=bool)
+        if media:
+            of = np.array([0, *(materials.index(b.material) + 1 for b in media), INSIDE])
+            self.sides = of[self.sides]
+            kept = np.flatnonzero(metal | (self.sides[:, 0] != self.sides[:, 1]))
+            triangles, self.sides, metal = triangles[kept], self.sides[kept], metal[kept]
+            self.names = [self.names[k] for k in kept]
+        parts = [*parts, *(b.name for b in media)]
         number = {n: i for i, n in enumerate(parts)}
         part = np.array([number[means.get(n, n)] for n in self.names], dtype=np.int64)
         turned, closed = oriented(vertices, triangles)
         order = _sorted(vertices, turned)
         self.names = [self.names[k] for k in order]
+        if media:
+            flipped = (turned[:, 0] != triangles[:, 0])[:, None]
+            self.sides = np.where(flipped, self.sides[:, ::-1], self.sides)[order]
         return SurfaceMesh(
-            parts, vertices, turned[order], part[order], closed[order], grounded, ground
+            parts,
+            vertices,
+            turned[order],
+            part[order],
+            closed[order],
+            grounded,
+            ground,
+            media=materials,
+            sides=self.sides,
+            metal=metal[order],
         )
 
 

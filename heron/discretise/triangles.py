@@ -31,6 +31,10 @@ class SurfaceMesh:
     """``vertices`` (V, 3) m; ``triangles`` (T, 3), those of closed bodies with their corners
     counterclockwise as seen from outside; ``part`` (T,) index into ``parts``, names; ``closed``
     (T,) bool; ``grounded`` (V,) bool, on the ground plane at height ``ground`` m.
+
+    Where there are ``media``, names of materials, ``sides`` (T, 2) is what is on either side of a
+    triangle, that against its normal first: 0 outside of them, from 1 on their numbers, −1 inside
+    of metal; ``metal`` (T,) bool are those which are not between two of them.
     """
 
     parts: list[str]
@@ -44,6 +48,9 @@ class SurfaceMesh:
     loads: list[SurfaceGap] = field(default_factory=list)
     errors: list[HeronError] = field(default_factory=list)
     held: bool = False
+    media: list[str] = field(default_factory=list)
+    sides: Ints = field(default_factory=lambda: np.empty((0, 2), dtype=np.int64))
+    metal: NDArray[np.bool_] = field(default_factory=lambda: np.empty(0, dtype=bool))
 
     @cached_property
     def corners(self) -> Floats:

@@ -11,7 +11,7 @@ import numpy as np
 import xarray as xr
 from numpy.typing import NDArray
 
-from heron.fields import layered, surface, triangles, wires
+from heron.fields import layered, regions, surface, triangles, wires
 from heron.fields.source import FieldSource
 
 Complexes = NDArray[np.complex128]
@@ -29,6 +29,7 @@ class Radiator(NamedTuple):
 RADIATORS: dict[str, Radiator] = {
     "wires": Radiator(wires.read, True),
     "triangles": Radiator(triangles.read, True),
+    "triangles in media": Radiator(regions.read, True),
     "surface": Radiator(surface.read, True),
     "surface in layers": Radiator(layered.read, False),
     "none": Radiator(surface.read_enclosed, False),

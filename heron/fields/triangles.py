@@ -64,7 +64,7 @@ def _near_fields(
     corners: Floats,
     density: Complexes,
     points: Floats,
-    k: float,
+    k: complex,
     along: complex,
     charge: complex,
     rule: Floats,
@@ -188,8 +188,9 @@ def _near_fields(
                     )
                     rr = max(x * x + y * y + z * z, 1e-30)
                     r = np.sqrt(rr)
-                    cosine, sine = cos_sin(k * r)
-                    wave = complex(cosine / r, -sine / r)
+                    cosine, sine = cos_sin(k.real * r)
+                    fade = np.exp(k.imag * r) / r if k.imag != 0 else 1 / r
+                    wave = complex(fade * cosine, -fade * sine)
                     slope = -(1 + 1j * k * r) * wave / rr  # (1/R) dG/dR · 4π
                     own = area * rule[g, 3]
                     for c in range(count):
@@ -215,16 +216,19 @@ def _near_fields(
 
 class Triangles:
     """Triangles (T, 3, 3) in m with currents (T, 3, 3, c) in A/m at their corners, linear between
-    them; images appended.
+    them; images appended, of currents that are ``magnetic`` turned the other way.
     """
 
-    def __init__(self, corners: Floats, density: Complexes, ground: float | None) -> None:
+    def __init__(
+        self, corners: Floats, density: Complexes, ground: float | None, magnetic: bool = False
+    ) -> None:
         self.corners, self.density = corners, density
         if ground is not None:
             flip = np.array([1.0, 1.0, -1.0])
             image = corners * flip + np.array([0.0, 0.0, 2 * ground])
             self.corners = np.concatenate((corners, image))
-            self.density = np.concatenate((density, -density * flip[:, None]))
+            turned = 1.0 if magnetic else -1.0
+            self.density = np.concatenate((density, turned * density * flip[:, None]))
         self.density = np.ascontiguousarray(self.density)
 
     def reach(self) -> tuple[Floats, float]:
@@ -258,18 +262,23 @@ class Triangles:
         parts = [(vector * unit).sum(axis=-1) for unit in (along_theta, along_phi)]
         return np.asarray(factor * np.stack(parts, axis=-1))
 
-    def near_field(self, points: Floats, frequency: float) -> tuple[Complexes, Complexes]:
-        """E (V/m) and H (A/m), each (c, n, 3), at points (n, 3)."""
+    def near_field(
+        self, points: Floats, frequency: float, epsilon: complex = 1.0, mu: complex = 1.0
+    ) -> tuple[Complexes, Complexes]:
+        """E (V/m) and H (A/m), each (c, n, 3), at points (n, 3), in a medium of relative constants
+        with losses as negative imaginary parts.
+        """
         omega = 2 * np.pi * frequency
+        index = complex(np.sqrt(epsilon + 0j) * np.sqrt(mu + 0j))
         e = np.empty((self.density.shape[3], len(points), 3), dtype=complex)
         h = np.empty_like(e)
         _near_fields(
             np.ascontiguousarray(self.corners),
             self.density,
             np.ascontiguousarray(points),
-            omega / C0,
-            -1j * omega * MU0 / FOUR_PI,
-            1 / (1j * omega * EPS0 * FOUR_PI),
+            omega / C0 * index,
+            -1j * omega * MU0 * mu / FOUR_PI,
+            1 / (1j * omega * EPS0 * epsilon * FOUR_PI),
             RULE_7,
             e,
             h,

@@ -98,6 +98,18 @@ class Medium:
             return np.asarray(1 / np.abs(gamma.real))
 
     @property
+    def lossless(self) -> bool:
+        """Whether it absorbs nothing at any frequency."""
+        rows = any(row[2] > 0 for row in self.table)
+        losses = (self.loss_tangent, self.conductivity, self.magnetic_loss_tangent)
+        return not (any(losses) or self.poles or rows)
+
+    @property
+    def empty(self) -> bool:
+        """Whether it is as vacuum."""
+        return self.lossless and not self.table and self.permittivity == self.permeability == 1.0
+
+    @property
     def passive(self) -> bool:
         """Whether it absorbs at every frequency between 1 MHz and 3 PHz."""
         return bool(

@@ -9,9 +9,8 @@ import numpy as np
 import xarray as xr
 from numpy.typing import NDArray
 
-from heron.fields import source
 from heron.fields.planes import Plane
-from heron.fields.triangles import Triangles, of_edges
+from heron.fields.triangles import Triangles, of_edges, read
 
 Floats = NDArray[np.float64]
 Complexes = NDArray[np.complex128]
@@ -113,8 +112,7 @@ def _on_triangles(results: xr.Dataset, at: int, frequency: float) -> SurfaceCurr
     of all.
     """
     index = int(np.abs(results["frequency"].values - frequency).argmin())
-    own = source(results, index, results["drive"].values)
-    assert isinstance(own, Triangles)
+    own = read(results, index, results["drive"].values)
     part = str(np.ravel(results.attrs["surface_parts"])[at])
     return _pieces(results, own, part, float(results["frequency"].values[index]))
 

@@ -6,6 +6,7 @@ from __future__ import annotations
 
 import tempfile
 from collections.abc import Iterator, Sequence
+from collections.abc import Set as AbstractSet
 from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
@@ -32,13 +33,24 @@ LOOKED = 33  # places of an edge from which that is measured
 
 @dataclass(frozen=True)
 class Meshed:
-    """``vertices`` (V, 3) in the shapes' own unit, ``triangles`` (T, 3), and the name (T,) of what
-    each is of.
+    """``vertices`` (V, 3) in the shapes' own unit, ``triangles`` (T, 3), the name (T,) of what each
+    is of, and what is on its ``sides`` (T, 2), that against its normal first: 0 outside of all
+    media, from 1 on their numbers, −1 inside of metal.
     """
 
     vertices: Floats
     triangles: Ints
     names: list[str]
+    sides: Ints
+
+
+@dataclass(frozen=True)
+class Filled:
+    """A solid of a medium, and the size of triangles on it."""
+
+    name: str
+    shape: Shape
+    largest: float
 
 
 @dataclass(frozen=True)
@@ -56,13 +68,15 @@ def triangulated(
     sheets: Sequence[tuple[str, Shape]],
     rectangles: Sequence[tuple[str, Floats]],
     pieces: Sequence[Piece],
+    media: Sequence[Filled],
     largest: float,
     size: float = 1.0,
 ) -> Meshed:
-    """Triangles on solids, without what is inside of them, on sheets, on rectangles (4, 3), and on
-    pieces up to where they meet those; conforming wherever they meet. ``largest`` is the size of a
-    triangle, and ``size`` that of those which follow widths and bends, over that of a mesh as fine
-    as it is made; lengths in the shapes' unit.
+    """Triangles on solids of metal, without what is inside of them, on sheets, on rectangles
+    (4, 3), on pieces up to where they meet those, and on solids of media, which share no room;
+    conforming wherever they meet. ``largest`` is the size of a triangle, and ``size`` that of those
+    which follow widths and bends, over that of a mesh as fine as it is made; lengths in the shapes'
+    unit.
 
     :raises ModelError: the mesher finds no mesh.
     """
@@ -88,14 +102,24 @@ def triangulated(
         face.faces.name = f"{_PIECE}{number}"
         ends[face.faces[0].name] = piece
         faces += list((face if whole is None else face - whole).faces)
-    if not faces:
-        return Meshed(np.empty((0, 3)), np.empty((0, 3), dtype=np.int64), [])
-    glued = [f for f in occ.Glue(faces).faces if _kept(f, ends)]
-    for face in glued:
-        perimeter = sum(e.mass for e in face.edges)
-        width = 2 * face.mass / perimeter if perimeter else largest
-        face.maxh = min(largest, ACROSS * size * width)
-    geometry = occ.OCCGeometry(occ.Glue(glued))
+    if not faces and not media:
+        none = np.empty((0, 3), dtype=np.int64)
+        return Meshed(np.empty((0, 3)), none, [], none[:, :2])
+    glued = [f for f in occ.Glue(faces).faces if _kept(f, ends)] if faces else []
+    filled = []
+    for number, medium in enumerate(media):
+        filled.append(_crossed(occ, medium.name, medium.shape))
+        filled[-1].solids.name = str(number + 1)
+    if filled and whole is not None:
+        whole.solids.name = str(INSIDE)
+        filled.append(whole)
+    sizes = [(glued, largest), *((o.faces, m.largest) for o, m in zip(filled, media, strict=False))]
+    for faces, most in sizes:
+        for face in faces:
+            perimeter = sum(e.mass for e in face.edges)
+            width = 2 * face.mass / perimeter if perimeter else most
+            face.maxh = min(most, ACROSS * size * width)
+    geometry = occ.OCCGeometry(occ.Glue([*glued, *filled]))
     asked = {
         "maxh": largest,
         "perfstepsend": MeshingStep.MESHSURFACE,
@@ -105,7 +129,9 @@ def triangulated(
     }
     try:
         mesh = geometry.GenerateMesh(MeshingParameters(**asked))
-        places = list(_gaps(geometry.shape, mesh, largest))
+        others = {medium.name for medium in media}
+        metal = [f for f in geometry.shape.faces if f.name not in others]
+        places = list(_gaps(metal, mesh, others, largest))
         if places:
             finer = MeshingParameters(**asked)
             for place, gap in places:
@@ -120,10 +146,17 @@ def triangulated(
     mesh.SecondOrder()
     table = mesh.Elements2D().NumPy()
     nodes = table["nodes"][:, :6].astype(np.int64) - 1
-    names = [ends[n].name if n in ends else n for n in (f.name or "" for f in geometry.shape.faces)]
+    index = table["index"].astype(np.int64)
+    described = [mesh.FaceDescriptor(i + 1) for i in range(index.max())]
+    names = [ends[d.bcname].name if d.bcname in ends else d.bcname for d in described]
+    of = [0, *(int(s.name) for s in geometry.shape.solids if filled)]
+    sides = np.array([(of[d.domin], of[d.domout]) if filled else (0, 0) for d in described])
     points = np.array([p.p for p in mesh.Points()], dtype=float).reshape(-1, 3)
     return Meshed(
-        _swollen(points, nodes, count), nodes[:, :3], [names[i - 1] for i in table["index"]]
+        _swollen(points, nodes, count),
+        nodes[:, :3],
+        [names[i - 1] for i in index],
+        sides[index - 1],
     )
 
 
@@ -149,13 +182,17 @@ def _swollen(points: Floats, nodes: Ints, count: int) -> Floats:
 
 
 _PIECE = "\x00piece "
+INSIDE = -1  # of metal
 
 
-def _gaps(shape: Any, mesh: Any, largest: float) -> Iterator[tuple[list[float], float]]:
-    """Places at gaps narrower than ``largest``, and how wide they are there: between edges that do
-    not meet, such as those of a slot, and between an edge and a face that it is above.
+def _gaps(
+    metal: Sequence[Any], mesh: Any, others: AbstractSet[str], largest: float
+) -> Iterator[tuple[list[float], float]]:
+    """Places at gaps narrower than ``largest``, and how wide they are there: between edges of
+    faces of ``metal`` that do not meet, such as those of a slot, and between an edge and a face
+    that it is above, which is not of what is named in ``others``.
     """
-    edges = {_ends(e): e for e in _curves(shape)}
+    edges = {_ends(e): e for face in metal for e in _curves(face)}
     if not edges:
         return
     ends = list(edges)
@@ -179,8 +216,16 @@ def _gaps(shape: Any, mesh: Any, largest: float) -> Iterator[tuple[list[float], 
             if SAME * largest < gap < largest:
                 yield points[n].tolist(), gap
     table = mesh.Elements2D().NumPy()
+    index = table["index"].astype(np.int64)
+    of_metal = [mesh.FaceDescriptor(i + 1).bcname not in others for i in range(index.max())]
+    table, index = table[np.array(of_metal)[index - 1]], index[np.array(of_metal)[index - 1]]
+    if not len(table):
+        return
     corners = np.array([p.p for p in mesh.Points()], dtype=float)[table["nodes"][:, :3] - 1]
-    faces = [{_ends(e) for e in _curves(f)} for f in shape.faces]
+    faces = [
+        {tuple(p) for p in np.round(corners[index == i + 1].reshape(-1, 3), 9).tolist()}
+        for i in range(index.max())
+    ]
     one, two = corners[:, 1] - corners[:, 0], corners[:, 2] - corners[:, 0]
     normal = np.cross(one, two)
     square = (normal**2).sum(axis=1)
@@ -192,8 +237,7 @@ def _gaps(shape: Any, mesh: Any, largest: float) -> Iterator[tuple[list[float], 
         own = ends[owner[n]]
         under = (u >= 0) & (v >= 0) & (u + v <= 1) & (height < largest) & (height > SAME * largest)
         for t in np.flatnonzero(under):
-            touched = {end for edge in faces[table["index"][t] - 1] for end in edge[:2]}
-            if not touched & set(own[:2]):
+            if not faces[index[t] - 1] & set(own[:2]):
                 foot = corners[t, 0] + u[t] * one[t] + v[t] * two[t]
                 yield foot.tolist(), float(height[t])
 

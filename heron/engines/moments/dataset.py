@@ -41,6 +41,13 @@ class Described(System, Protocol):
     def variables(self, currents: Complexes) -> dict[str, Any]:
         """What a dataset keeps of currents (f, P, …)."""
 
+    def of_media(
+        self, frequency: Floats, currents: Complexes, gap_voltage: Complexes
+    ) -> dict[str, Any]:
+        """What a dataset keeps of media at frequencies (f,) with currents (f, P, …) and voltages
+        (f, gaps, P) at the gaps of ports: nothing where there are none.
+        """
+
     def attributes(self) -> dict[str, Any]: ...
 
 
@@ -71,6 +78,7 @@ def dataset(system: Described, feeds: list[Any], z0: Floats, sweep: Sweep) -> xr
         load[f] = 0.5 * (loads.conj() * system.load_impedances(hz).real) @ loads.T
         through[f] = system.gap_currents(currents[f])
     voltage = np.sqrt(z0)[:, None] * (np.eye(len(z0)) + s)
+    at_gaps = voltage - system.networks.series(frequency)[..., None] * through
     load += system.networks.loss(frequency, through, voltage)
     drive = np.array([np.sqrt(2) * f.amplitude * np.exp(1j * f.phase) for f in feeds])
     ports = [f.number for f in feeds]
@@ -97,6 +105,7 @@ def dataset(system: Described, feeds: list[Any], z0: Floats, sweep: Sweep) -> xr
             "conductor_loss_form": (("frequency", "port", "port_in"), conductor, power),
             "load_loss_form": (("frequency", "port", "port_in"), load, power),
             **system.variables(currents),
+            **system.of_media(frequency, currents, at_gaps),
         },
         coords={
             "frequency": ("frequency", frequency, {"units": "Hz"}),

@@ -45,18 +45,21 @@ WIRES = Wires()
 
 def formulation(model: Evaluated, geometry: Geometry) -> Formulation:
     """How a model is solved: what is of wires alone by their own kernel, unless a wave illuminates
-    it or its modes are asked for.
+    it or its modes are asked for; what is of metal alone without regard to media.
     """
     lit = bool(model.document.illuminations)
     if not geometry.bodies and not lit and modes_asked(model) is None:
         return WIRES
+    from heron.engines.moments.regions import MEDIA_REGIONS, bodies_of
     from heron.engines.moments.surfaces import SURFACES  # wires alone need no exact geometry
 
-    return SURFACES
+    return MEDIA_REGIONS if bodies_of(model, geometry) else SURFACES
 
 
 class MomentsEngine:
-    """Wires and surfaces of metal in open space or above a perfect ground plane."""
+    """Wires, surfaces of metal and bodies of media in open space or above a perfect ground
+    plane.
+    """
 
     name = "moments"
     views: Mapping[str, View] = MappingProxyType(VIEWS)

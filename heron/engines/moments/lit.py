@@ -32,7 +32,7 @@ def illuminated(
     """
     waves = [plane_wave(light) for light in model.illuminations]
     z0 = np.array([f.impedance for f in feeds])
-    currents, received, ended = [], [], []
+    currents, received, ended, voltages = [], [], [], []
     for i, hz in enumerate(map(float, grid)):
         fraction = i / len(grid)
         solved = attended(
@@ -41,7 +41,8 @@ def illuminated(
         )
         if solved is None:
             break
-        lit, out, power = _received(system, z0, hz, *solved)
+        lit, out, power, voltage = _received(system, z0, hz, *solved)
+        voltages.append(voltage)
         currents.append(lit)
         received.append(out)
         ended.append(power)
@@ -57,6 +58,9 @@ def illuminated(
         absorbed[i] += system.conductor_loss(kept[i], hz).diagonal().real
         loads = system.load_currents(kept[i])
         absorbed[i] += 0.5 * (np.abs(loads) ** 2) @ system.load_impedances(hz).real
+    media = system.of_media(frequency, kept, np.array(voltages))
+    if "dielectric_loss_form" in media:
+        absorbed += np.einsum("fqq->fq", media.pop("dielectric_loss_form")[1]).real
     drive = [light.amplitude * np.exp(1j * light.phase) for light in model.illuminations]
     return xr.Dataset(
         {
@@ -77,6 +81,7 @@ def illuminated(
             "scattered_power": (("frequency", "port_in"), scattered, POWER),
             "absorbed_power": (("frequency", "port_in"), absorbed, POWER),
             **system.variables(kept),
+            **media,
         },
         coords={
             "frequency": ("frequency", frequency, {"units": "Hz"}),
@@ -101,10 +106,10 @@ def illuminated(
 
 def _received(
     system: SurfaceSystem, z0: Floats, frequency: float, lit: Complexes, driven: Complexes
-) -> tuple[Complexes, Complexes, Floats]:
+) -> tuple[Complexes, Complexes, Floats, Complexes]:
     """Currents (m, waves) with the ports ended by their impedances, from those with gaps shorted
-    and those (m, P) of 1 V at each gap; waves (P, waves) that leave the ports, √W; and the power
-    (waves,) that networks and ports take, W.
+    and those (m, P) of 1 V at each gap; waves (P, waves) that leave the ports, √W; the power
+    (waves,) that networks and ports take, W; and voltages (P, waves) at the gaps.
     """
     f = np.array([frequency])
     behind = 1 / (1 / z0 + system.networks.shunt(f)[0])
@@ -113,4 +118,5 @@ def _received(
     current = np.linalg.solve(np.eye(len(z0)) + y * ends[None, :], short)
     voltage = -ends[:, None] * current
     power = 0.5 * (ends.real[:, None] * np.abs(current) ** 2).sum(axis=0)
-    return lit + driven @ voltage, -behind[:, None] * current / np.sqrt(z0)[:, None], power
+    received = -behind[:, None] * current / np.sqrt(z0)[:, None]
+    return lit + driven @ voltage, received, power, voltage

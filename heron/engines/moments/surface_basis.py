@@ -7,7 +7,7 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
-from heron.discretise.triangles import SurfaceMesh
+from heron.discretise.triangles import SurfaceGap, SurfaceMesh
 from heron.fields.triangles import densities
 
 Floats = NDArray[np.float64]
@@ -36,6 +36,49 @@ class SurfaceBasis:
         half = self.factor[:, None] * coefficients[self.function]
         return densities(mesh.corners, self.triangle, self.corner, half)
 
+    def overlaps(self, mesh: SurfaceMesh) -> tuple[Ints, Ints, Ints, Floats]:
+        """Rows, columns and triangles (k,) where two functions overlap, and ∫ of their product.
+
+        With corners from the centre, linear terms vanish: ∫ (r − v)·(r − w) dS =
+        A (Σ|corner|²/12 + v·w).
+        """
+        one, other = self.pairs(self)
+        arms = mesh.corners - mesh.centre[:, None]
+        t = self.triangle[one]
+        square = (arms**2).sum(axis=(1, 2))[t] / 12
+        dots = (arms[t, self.corner[one]] * arms[t, self.corner[other]]).sum(axis=1)
+        weight = self.factor[one] * self.factor[other] / 4 * mesh.area[t] * (square + dots)
+        return self.function[one], self.function[other], t, weight
+
+    def pairs(self, others: SurfaceBasis) -> tuple[Ints, Ints]:
+        """Halves (k,) and those of ``others`` on the same triangles."""
+        first = others.uses[::3]
+        count = (first[1:] - first[:-1])[self.triangle]
+        one = np.repeat(np.arange(len(self.triangle)), count)
+        within = np.arange(len(one)) - np.repeat(np.cumsum(count) - count, count)
+        return one, first[self.triangle][one] + within
+
+    def gap(self, mesh: SurfaceMesh, gap: SurfaceGap) -> Floats:
+        """(m,) mean current through a gap of each function: voltage per function, too."""
+        out = np.zeros(self.size)
+        within = np.isin(self.triangle, gap.triangles)
+        t, v = self.triangle[within], self.corner[within]
+        arm = mesh.centre[t] - mesh.corners[t, v]
+        own = self.factor[within] / 2 * (arm @ gap.along) * mesh.area[t] / gap.width
+        np.add.at(out, self.function[within], own)
+        return out
+
+
+def of_halves(
+    size: int, triangles: int, function: Ints, triangle: Ints, corner: Ints, factor: Floats
+) -> SurfaceBasis:
+    """Of ``size`` functions on so many ``triangles``, with halves in the order of triangles and
+    corners.
+    """
+    place = 3 * triangle + corner
+    uses = np.searchsorted(place, np.arange(3 * triangles + 1)).astype(np.int64)
+    return SurfaceBasis(size, function, triangle, corner, factor, uses)
+
 
 def surface_basis(mesh: SurfaceMesh) -> SurfaceBasis:
     """Positive out of the first triangle at an edge into each of the others; at an edge on the
@@ -61,17 +104,16 @@ def surface_basis(mesh: SurfaceMesh) -> SurfaceBasis:
     halves.sort()
     table = np.array(halves, dtype=float).reshape(-1, 4)
     triangle, corner = table[:, 0].astype(np.int64), table[:, 1].astype(np.int64)
-    place = 3 * triangle + corner
     # numbered as they are first met, so that the columns of neighbours are neighbours
     first = np.full(size, len(halves))
     np.minimum.at(first, table[:, 2].astype(np.int64), np.arange(len(halves)))
     rank = np.empty(size, dtype=np.int64)
     rank[np.argsort(first, kind="stable")] = np.arange(size)
-    return SurfaceBasis(
+    return of_halves(
         size,
+        len(mesh.triangles),
         rank[table[:, 2].astype(np.int64)],
         triangle,
         corner,
         table[:, 3] / mesh.area[triangle],
-        np.searchsorted(place, np.arange(3 * len(mesh.triangles) + 1)).astype(np.int64),
     )

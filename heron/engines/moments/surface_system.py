@@ -55,9 +55,13 @@ class Surface:
 
     def impedance(self, frequency: float) -> complex:
         """Tangential field over current per width, Ω."""
+        return self.side(frequency) * (1.0 if self.solid else 0.5)
+
+    def side(self, frequency: float) -> complex:
+        """The same of the current on one side alone."""
         if self.radius:
-            return self.width * self.conductor.wire_impedance(frequency, self.radius)
-        return self.conductor.surface_resistance(frequency) * (1.0 if self.solid else 0.5)
+            return 2 * self.width * self.conductor.wire_impedance(frequency, self.radius)
+        return self.conductor.surface_resistance(frequency)
 
 
 def compresses(mesh: SurfaceMesh, unknowns: int, frequency: float, combined: bool) -> bool:
@@ -117,17 +121,21 @@ class SurfaceSystem:
         self.mesh, self.conductors = mesh, conductors
         self.networks = networks or Networks([None] * len(feeds))
         self.feeds = feeds
-        self.basis = surface_basis(mesh)
-        self.ports = np.array([gap_vector(mesh, self.basis, g) for g in feeds]).reshape(
+        self.basis = self.functions()
+        self.ports = np.array([self.basis.gap(mesh, g) for g in feeds]).reshape(
             len(feeds), self.basis.size
         )
-        self.loads = [(gap_vector(mesh, self.basis, g), what) for g, what in loads]
+        self.loads = [(self.basis.gap(mesh, g), what) for g, what in loads]
         self.near = [_Near(mesh, False)]
         if mesh.ground is not None:
             self.near.append(_Near(mesh, True))
         self.compresses = True  # until that is found not to do
         self.matrix_error = self.residual = 0.0  # of compressed matrices so far
         self.blocks, self.block_offsets, self.members = _blocks(self.basis, get_num_threads())
+
+    def functions(self) -> SurfaceBasis:
+        """The unknowns' functions."""
+        return surface_basis(self.mesh)
 
     def outer(self, frequency: float) -> Complexes:
         """(m, m) symmetric impedance matrix, Ω, of surfaces that conduct perfectly, unloaded."""
@@ -271,23 +279,10 @@ class SurfaceSystem:
 
     @cached_property
     def _overlaps(self) -> tuple[Ints, Ints, Ints, Floats]:
-        """Rows, columns and triangles (k,) where two functions overlap, and ∫ of their product.
-
-        With corners from the centre, linear terms vanish: ∫ (r − v)·(r − w) dS =
-        A (Σ|corner|²/12 + v·w).
+        """Rows, columns and triangles (k,) where two functions overlap on metal, and ∫ of their
+        product.
         """
-        b, mesh = self.basis, self.mesh
-        first = np.searchsorted(b.triangle, np.arange(len(mesh.triangles) + 1))
-        count = (first[1:] - first[:-1])[b.triangle]
-        one = np.repeat(np.arange(len(b.triangle)), count)
-        within = np.arange(len(one)) - np.repeat(np.cumsum(count) - count, count)
-        other = first[b.triangle][one] + within
-        arms = mesh.corners - mesh.centre[:, None]
-        t = b.triangle[one]
-        square = (arms**2).sum(axis=(1, 2))[t] / 12
-        dots = (arms[t, b.corner[one]] * arms[t, b.corner[other]]).sum(axis=1)
-        weight = b.factor[one] * b.factor[other] / 4 * mesh.area[t] * (square + dots)
-        return b.function[one], b.function[other], t, weight
+        return self.basis.overlaps(self.mesh)
 
     @property
     def size(self) -> int:
@@ -371,6 +366,12 @@ class SurfaceSystem:
         own = 0.5 * weight * self.sheet_impedance(frequency).real[triangle]
         return np.asarray((c.conj()[:, row] * own) @ c[:, column].T)
 
+    def of_media(
+        self, frequency: Floats, currents: Complexes, gap_voltage: Complexes
+    ) -> dict[str, Any]:
+        """Nothing: all is metal."""
+        return {}
+
     def load_currents(self, c: Complexes) -> Complexes:
         """(P, loads) A of coefficients (P, m)."""
         vectors = np.array([v for v, _ in self.loads]).reshape(-1, self.size)
@@ -414,26 +415,19 @@ class SurfaceSystem:
         }
 
 
-def gap_vector(mesh: SurfaceMesh, basis: SurfaceBasis, gap: SurfaceGap) -> Floats:
-    """(m,) mean current through a gap of each function: voltage per function, too."""
-    out = np.zeros(basis.size)
-    within = np.isin(basis.triangle, gap.triangles)
-    t, v = basis.triangle[within], basis.corner[within]
-    arm = mesh.centre[t] - mesh.corners[t, v]
-    own = basis.factor[within] / 2 * (arm @ gap.along) * mesh.area[t] / gap.width
-    np.add.at(out, basis.function[within], own)
-    return out
-
-
 def _blocks(basis: SurfaceBasis, count: int, even: bool = False) -> tuple[Ints, Ints, Ints]:
     """Columns shared out among so many threads, so that each has as many pairs with triangles
     that come before, or with all where they are ``even``; and the triangles of each share.
     """
     shares = np.arange(count + 1) / count
     edges = (basis.size * (shares if even else np.sqrt(shares))).round().astype(np.int64)
-    members = [
-        np.unique(basis.triangle[(basis.function >= a) & (basis.function < b)])
-        for a, b in pairwise(edges)
-    ]
+    return edges, *members_of(basis.triangle, basis.function, edges)
+
+
+def members_of(triangle: Ints, function: Ints, edges: Ints) -> tuple[Ints, Ints]:
+    """Where the triangles of each share of functions begin, and those triangles, from halves (h,);
+    shares begin at ``edges``.
+    """
+    members = [np.unique(triangle[(function >= a) & (function < b)]) for a, b in pairwise(edges)]
     offsets = np.concatenate(([0], np.cumsum([len(m) for m in members]))).astype(np.int64)
-    return edges, offsets, np.concatenate(members).astype(np.int64)
+    return offsets, np.concatenate(members).astype(np.int64)

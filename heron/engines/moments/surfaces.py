@@ -67,7 +67,7 @@ class Surfaces:
 
     def suits(self, model: Evaluated, geometry: Geometry) -> tuple[float, str]:
         """More than engines that fill space, unless a matrix would be dearer than that."""
-        many = expected_triangles(geometry.placed.bodies, _longest(model))
+        many = expected_triangles(geometry.placed.bodies, longest_triangle(model))
         if model.document.illuminations:
             many *= LIT
         return (
@@ -77,15 +77,7 @@ class Surfaces:
 
     def refused(self, model: Evaluated, geometry: Geometry) -> list[str]:
         bodies = geometry.placed.bodies
-        other = [b.name for b in bodies if not conducting(model, b.material)]
-        if other:
-            names = ", ".join(f"“{n}”" for n in other[:3])
-            more = f" and {len(other) - 3} more" if len(other) > 3 else ""
-            return [
-                f"the moments engine models metal; {names}{more}"
-                f" {'is' if len(other) == 1 else 'are'} of other materials"
-            ]
-        expected = expected_triangles(bodies, _longest(model))
+        expected = expected_triangles(bodies, longest_triangle(model))
         if expected > MOST_TRIANGLES:
             return [
                 f"the surfaces need about {expected:.2g} triangles; the moments engine takes"
@@ -103,12 +95,12 @@ class Surfaces:
     ) -> Discretisation:
         mesh = mesh_surfaces(
             geometry,
-            _metal(model, geometry),
+            metal_of(model, geometry),
             model.feeds,
             model.loads,
             ground_of(model),
             SIDE * longest,
-            size * _detail(model),
+            size * detail(model),
         )
         return Discretisation(
             self, mesh, port_order(model), surface_basis(mesh).size, made_of(model, geometry, mesh)
@@ -159,12 +151,17 @@ class Surfaces:
             0 if wanted is None else int(wanted.points),
         )
 
+    def system(self, model: Evaluated, discretisation: Discretisation) -> SurfaceSystem:
+        """What is solved at one frequency after the other."""
+        d = discretisation
+        return SurfaceSystem(d.mesh, d.made_of, *circuit(model, d))
+
     def solve(
         self, model: Evaluated, discretisation: Discretisation, progress: Progress
     ) -> xr.Dataset:
         d = discretisation
         progress(Event("preparing", 0.0))
-        system = SurfaceSystem(d.mesh, d.made_of, *circuit(model, d))
+        system = self.system(model, d)
         lit = bool(model.document.illuminations)
         results = (
             illuminated(model, system, feeds_of(model, d), band(model.plan), progress)
@@ -185,7 +182,7 @@ class Surfaces:
 SURFACES = Surfaces()
 
 
-def _longest(model: Evaluated) -> float:
+def longest_triangle(model: Evaluated) -> float:
     """Of triangles, m; without end where no band or fineness is known."""
     plan = model.plan
     asked = plan.settings.moments.segments_per_wavelength if plan else 0.0
@@ -193,7 +190,7 @@ def _longest(model: Evaluated) -> float:
     return float(SIDE * C0 / top / asked) if top > 0 and asked > 0 else float("inf")
 
 
-def _detail(model: Evaluated) -> float:
+def detail(model: Evaluated) -> float:
     """Size of triangles that follow widths, bends and gaps, over that by default: what makes
     others finer makes them finer too.
     """
@@ -201,14 +198,14 @@ def _detail(model: Evaluated) -> float:
     return float(min(USUAL / asked, COARSEST))
 
 
-def _metal(model: Evaluated, geometry: Geometry) -> list[Body]:
+def metal_of(model: Evaluated, geometry: Geometry) -> list[Body]:
     return [b for b in geometry.placed.bodies if conducting(model, b.material)]
 
 
 def made_of(model: Evaluated, geometry: Geometry, mesh: SurfaceMesh) -> list[Surface]:
     """What the parts of a mesh are made of, in their order."""
     known = conductors_of(model)[0]
-    out = {b.name: Surface(known[b.material], b.solid) for b in _metal(model, geometry)}
+    out = {b.name: Surface(known[b.material], b.solid) for b in metal_of(model, geometry)}
     for p in geometry.parts:
         out[p.name] = Surface(p.conductor, False, p.radius, WIDTH * p.radius)
-    return [out[name] for name in mesh.parts]
+    return [out[name] for name in mesh.parts if name in out]  # metal comes first

@@ -287,6 +287,12 @@ class WireSystem:
         resistance = self.wire_impedance(frequency).real * self.mesh.length
         return np.asarray(0.5 * np.einsum("psi,ij,s,qsj->pq", c.conj(), mass, resistance, c))
 
+    def of_media(
+        self, frequency: Floats, currents: Complexes, gap_voltage: Complexes
+    ) -> dict[str, Any]:
+        """Nothing: all is metal."""
+        return {}
+
     def load_currents(self, c: Complexes) -> Complexes:
         """(P, loads) A of currents (P, n, 2)."""
         weights = np.array([w for _, w, _ in self.loads]).reshape(-1, *self.feed_weights.shape[1:])

@@ -121,7 +121,7 @@ def potential(r: Floats, corners: Floats, out: Floats) -> None:
 
 
 @njit(cache=True, nogil=True, error_model="numpy")  # type: ignore[untyped-decorator]
-def _double_area(t: Floats) -> float:
+def double_area(t: Floats) -> float:
     x, y, z = t[1, 0] - t[0, 0], t[1, 1] - t[0, 1], t[1, 2] - t[0, 2]
     u, v, w = t[2, 0] - t[0, 0], t[2, 1] - t[0, 1], t[2, 2] - t[0, 2]
     return float(np.sqrt((y * w - z * v) ** 2 + (z * u - x * w) ** 2 + (x * v - y * u) ** 2))
@@ -132,7 +132,7 @@ def _apart(a: Floats, b: Floats, centre: Floats, rule: Floats, swap: bool, out: 
     """The eight numbers of triangles (3, 3) that do not touch, in closed form over ``b``; added to
     ``out``. With ``swap`` the second is the one that comes first.
     """
-    area = 0.5 * _double_area(a)
+    area = 0.5 * double_area(a)
     own = np.empty(4)
     x, y = np.empty(3), np.empty(3)
     for g in range(len(rule)):
@@ -157,7 +157,7 @@ def _apart(a: Floats, b: Floats, centre: Floats, rule: Floats, swap: bool, out: 
 
 
 @njit(cache=True, nogil=True, error_model="numpy")  # type: ignore[untyped-decorator]
-def _gap(a: Floats, b: Floats) -> float:
+def gap_between(a: Floats, b: Floats) -> float:
     """How near two triangles (3, 3) are, about: from corners, middles of edges and the centre of
     one to those of the other.
     """
@@ -197,7 +197,7 @@ def _divided(a: Floats, b: Floats, centre: Floats, rule: Floats, swap: bool, out
             for c in range(3):
                 square += (own[e, c] - own[(e + 1) % 3, c]) ** 2
             size = max(size, np.sqrt(square))
-        if level >= DEEPEST or _gap(own, b) > CLOSE * size:
+        if level >= DEEPEST or gap_between(own, b) > CLOSE * size:
             _apart(own, b, centre, rule, swap, out)
             continue
         middle = np.empty((3, 3))
@@ -217,7 +217,7 @@ def _divided(a: Floats, b: Floats, centre: Floats, rule: Floats, swap: bool, out
 @njit(cache=True, nogil=True, error_model="numpy")  # type: ignore[untyped-decorator]
 def _touching(a: Floats, b: Floats, centre: Floats, rule: Floats, out: Floats) -> None:
     """The eight numbers of triangles (3, 3) whose corners are in the order of the rule."""
-    fold = _double_area(a) * _double_area(b)
+    fold = double_area(a) * double_area(b)
     x, y = np.empty(3), np.empty(3)
     for g in range(len(rule)):
         square, both = 0.0, 0.0
