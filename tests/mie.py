@@ -26,6 +26,29 @@ def coefficients(x: float, m: complex | None) -> tuple[np.ndarray, np.ndarray]:
     ) / (psim * dxi - m * xi * dpsim)
 
 
+def coated(x: float, y: float, m: complex) -> tuple[np.ndarray, np.ndarray]:
+    """a_n and b_n of a conducting sphere of size x = ka in a coat of relative index m up to y = kb
+    (the same, ch. 8, with the fields of a conductor at the inner sphere).
+    """
+    order = int(y + 4.05 * y ** (1 / 3) + 4)
+    n = np.arange(1, order + 1)
+
+    def riccati(z: complex) -> tuple[np.ndarray, ...]:
+        j, dj = spherical_jn(n, z), spherical_jn(n, z, True)
+        c, dc = -spherical_yn(n, z), -spherical_yn(n, z, True)
+        return z * j, j + z * dj, z * c, c + z * dc
+
+    psi, dpsi, chi, dchi = riccati(m * x)
+    outer, douter, other, dother = riccati(m * y)
+    te, dte = outer - psi / chi * other, douter - psi / chi * dother
+    tm, dtm = outer - dpsi / dchi * other, douter - dpsi / dchi * dother
+    psi, dpsi, chi, dchi = riccati(y)
+    xi, dxi = psi - 1j * chi, dpsi - 1j * dchi
+    return (psi * dtm - m * dpsi * tm) / (xi * dtm - m * dxi * tm), (m * psi * dte - dpsi * te) / (
+        m * xi * dte - dxi * te
+    )
+
+
 def efficiencies(x: float, m: complex | None) -> tuple[float, float, float]:
     """Cross-sections over πa²: extinction, scattered, back."""
     a, b = coefficients(x, m)
@@ -43,7 +66,11 @@ def amplitudes(x: float, m: complex | None, angle: np.ndarray) -> tuple[np.ndarr
     """S1 (field across the plane of scattering) and S2 (in it) at angles from the forward
     direction, rad; the cross-section is 4π|S|²/k².
     """
-    a, b = coefficients(x, m)
+    return summed(*coefficients(x, m), angle)
+
+
+def summed(a: np.ndarray, b: np.ndarray, angle: np.ndarray) -> tuple[np.ndarray, np.ndarray]:
+    """The same of a_n and b_n."""
     mu = np.cos(angle)
     before, pi = np.zeros_like(mu), np.ones_like(mu)
     s1, s2 = np.zeros_like(mu, dtype=complex), np.zeros_like(mu, dtype=complex)

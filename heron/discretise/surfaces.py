@@ -17,7 +17,7 @@ from heron.geometry import BuiltPart, Geometry
 from heron.geometry.contacts import contacts
 from heron.model.feeds import is_spread
 from heron.shapes.bodies import Body
-from heron.shapes.surface_mesh import INSIDE, Filled, Meshed, Piece, triangulated
+from heron.shapes.surface_mesh import INSIDE, Filled, Meshed, Piece, Rectangle, triangulated
 
 Floats = NDArray[np.float64]
 Ints = NDArray[np.int64]
@@ -74,10 +74,12 @@ def mesh_surfaces(
         for corners in _pieces(s)
     ]
     by_name = {p.name: p for p in geometry.parts}
-    wide = [(f"{_GAP}{i}", _rectangle(by_name[f.part], f) / unit) for i, f in spread.items()]
+    wide = [
+        Rectangle(f"{_GAP}{i}", _rectangle(by_name[f.part], f) / unit) for i, f in spread.items()
+    ]
     if media:  # which a strip may be in, or beside, or pass through
         wide += [
-            (p.name, corners / unit)
+            Rectangle(p.name, corners / unit, strip=True)
             for s, p in zip(strips, parts, strict=True)
             if s is not None
             for corners in _stretches(s)
@@ -115,7 +117,7 @@ def mesh_surfaces(
 
 def _bodies_meshed(
     bodies: Sequence[Body],
-    wide: Sequence[tuple[str, Floats]],
+    wide: Sequence[Rectangle],
     pieces: list[Piece],
     filled: list[Filled],
     longest: float,

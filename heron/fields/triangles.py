@@ -302,8 +302,10 @@ class LitTriangles(Triangles):
         super().__init__(corners, density, None)
         self.level, self.travels, self.electric = level, travels, electric
 
-    def near_field(self, points: Floats, frequency: float) -> tuple[Complexes, Complexes]:
-        e, h = super().near_field(points, frequency)
+    def near_field(
+        self, points: Floats, frequency: float, epsilon: complex = 1.0, mu: complex = 1.0
+    ) -> tuple[Complexes, Complexes]:
+        e, h = super().near_field(points, frequency, epsilon, mu)
         phase = self.level * np.exp(-2j * np.pi * frequency / C0 * points @ self.travels.T)
         magnetic = np.cross(self.travels, self.electric) / ETA0
         return e + phase @ self.electric, h + phase @ magnetic

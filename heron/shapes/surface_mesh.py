@@ -27,7 +27,10 @@ AROUND = 2.2  # radii of curvature over the size of triangles, and more
 ACROSS = 0.4  # of the mean width of a face: the largest triangles on it
 SAME = 1e-6  # of the largest triangle: places nearer than this are one
 GAP = 1.0  # of the distance to what is across a gap: triangles at edges and beneath them
+RIM = 0.4  # the same where there are media, as the field at edges on them is an unknown too
 POINT = 1e-7  # in the shapes' unit, the kernel's own tolerance: an edge no longer is a point
+STRAIGHT = 1e-7  # of a triangle's size: no further off than this it is flat
+HELD = 1e-3  # of the largest: normals that differ by no more are one
 LOOKED = 33  # places of an edge from which that is measured
 
 
@@ -54,6 +57,17 @@ class Filled:
 
 
 @dataclass(frozen=True)
+class Rectangle:
+    """A flat one (4, 3); a part of a ``strip`` is divided no further than what it meets asks
+    for.
+    """
+
+    name: str
+    corners: Floats
+    strip: bool = False
+
+
+@dataclass(frozen=True)
 class Piece:
     """A flat rectangle (4, 3) that begins beyond what it is cut by and ends at its last two
     corners, where it is kept.
@@ -66,14 +80,14 @@ class Piece:
 def triangulated(
     solids: Sequence[tuple[str, Shape]],
     sheets: Sequence[tuple[str, Shape]],
-    rectangles: Sequence[tuple[str, Floats]],
+    rectangles: Sequence[Rectangle],
     pieces: Sequence[Piece],
     media: Sequence[Filled],
     largest: float,
     size: float = 1.0,
 ) -> Meshed:
-    """Triangles on solids of metal, without what is inside of them, on sheets, on rectangles
-    (4, 3), on pieces up to where they meet those, and on solids of media, which share no room;
+    """Triangles on solids of metal, without what is inside of them, on sheets, on rectangles,
+    on pieces up to where they meet those, and on solids of media, which share no room;
     conforming wherever they meet. ``largest`` is the size of a triangle, and ``size`` that of those
     which follow widths and bends, over that of a mesh as fine as it is made; lengths in the shapes'
     unit.
@@ -91,9 +105,9 @@ def triangulated(
     if whole is not None:
         faces += list(whole.faces)
     outside = [_crossed(occ, name, shape) for name, shape in sheets]
-    for name, corners in rectangles:
-        outside.append(_rectangle(occ, corners))
-        outside[-1].faces.name = name
+    for rectangle in rectangles:
+        outside.append(_rectangle(occ, rectangle.corners))
+        outside[-1].faces.name = rectangle.name
     for own in outside:
         faces += list((own if whole is None else own - whole).faces)
     ends = {}
@@ -113,12 +127,13 @@ def triangulated(
     if filled and whole is not None:
         whole.solids.name = str(INSIDE)
         filled.append(whole)
-    sizes = [(glued, largest), *((o.faces, m.largest) for o, m in zip(filled, media, strict=False))]
-    for faces, most in sizes:
-        for face in faces:
-            perimeter = sum(e.mass for e in face.edges)
-            width = 2 * face.mass / perimeter if perimeter else most
-            face.maxh = min(most, ACROSS * size * width)
+    strips = {r.name for r in rectangles if r.strip}
+    for face in glued:
+        perimeter = sum(e.mass for e in face.edges)
+        width = 2 * face.mass / perimeter if perimeter and face.name not in strips else np.inf
+        face.maxh = min(largest, ACROSS * size * width)
+    for own, medium in zip(filled, media, strict=False):
+        own.faces.maxh = medium.largest
     geometry = occ.OCCGeometry(occ.Glue([*glued, *filled]))
     asked = {
         "maxh": largest,
@@ -129,13 +144,13 @@ def triangulated(
     }
     try:
         mesh = geometry.GenerateMesh(MeshingParameters(**asked))
-        others = {medium.name for medium in media}
-        metal = [f for f in geometry.shape.faces if f.name not in others]
-        places = list(_gaps(metal, mesh, others, largest))
+        named = {medium.name for medium in media}
+        metal = [f for f in geometry.shape.faces if f.name not in named]
+        places = list(_gaps(metal, mesh, named, largest))
         if places:
             finer = MeshingParameters(**asked)
             for place, gap in places:
-                finer.RestrictH(*place, h=float(GAP * size * gap))
+                finer.RestrictH(*place, h=float((RIM if media else GAP) * size * gap))
             mesh = geometry.GenerateMesh(finer)
     except Exception as error:
         raise ModelError(
@@ -166,19 +181,30 @@ def _swollen(points: Floats, nodes: Ints, count: int) -> Floats:
     middles of the sides across from the first, second and third.
 
     Of a surface that is bent like a parabola, the mean distance from a flat triangle is that of the
-    middles of its sides.
+    middles of its sides. Points on flat faces stay in their planes.
     """
     corners = points[nodes[:, :3]]
     middles = 0.5 * (corners[:, [1, 0, 0]] + corners[:, [2, 2, 1]])
     off = (points[nodes[:, 3:]] - middles).mean(axis=1)
-    area = 0.5 * np.linalg.norm(
-        np.cross(corners[:, 1] - corners[:, 0], corners[:, 2] - corners[:, 0]), axis=1
-    )
+    normal = np.cross(corners[:, 1] - corners[:, 0], corners[:, 2] - corners[:, 0])
+    size = np.linalg.norm(normal, axis=1)
+    normal, area = normal / size[:, None], 0.5 * size
     moved, weight = np.zeros((count, 3)), np.full(count, 1e-300)
     for k in range(3):
         np.add.at(moved, nodes[:, k], area[:, None] * off)
         np.add.at(weight, nodes[:, k], area)
-    return np.asarray(points[:count] + moved / weight[:, None])
+    moved /= weight[:, None]
+    flat = np.abs((off * normal).sum(axis=1)) < STRAIGHT * np.sqrt(size)
+    held: dict[int, list[Floats]] = {}
+    for t in np.flatnonzero(flat):
+        for v in nodes[t, :3].tolist():
+            if moved[v].any():
+                held.setdefault(v, []).append(normal[t])
+    for v, normals in held.items():
+        _, sizes, axes = np.linalg.svd(np.array(normals), full_matrices=False)
+        across = axes[sizes > HELD * sizes[0]]
+        moved[v] -= across.T @ (across @ moved[v])
+    return np.asarray(points[:count] + moved)
 
 
 _PIECE = "\x00piece "
@@ -186,11 +212,11 @@ INSIDE = -1  # of metal
 
 
 def _gaps(
-    metal: Sequence[Any], mesh: Any, others: AbstractSet[str], largest: float
+    metal: Sequence[Any], mesh: Any, media: AbstractSet[str], largest: float
 ) -> Iterator[tuple[list[float], float]]:
     """Places at gaps narrower than ``largest``, and how wide they are there: between edges of
     faces of ``metal`` that do not meet, such as those of a slot, and between an edge and a face
-    that it is above, which is not of what is named in ``others``.
+    that it is above, which is not of one of the ``media``.
     """
     edges = {_ends(e): e for face in metal for e in _curves(face)}
     if not edges:
@@ -217,9 +243,10 @@ def _gaps(
                 yield points[n].tolist(), gap
     table = mesh.Elements2D().NumPy()
     index = table["index"].astype(np.int64)
-    of_metal = [mesh.FaceDescriptor(i + 1).bcname not in others for i in range(index.max())]
-    table, index = table[np.array(of_metal)[index - 1]], index[np.array(of_metal)[index - 1]]
-    if not len(table):
+    of_metal = [mesh.FaceDescriptor(i + 1).bcname not in media for i in range(index.max())]
+    kept = np.array(of_metal)[index - 1]
+    table, index = table[kept], index[kept]
+    if not kept.any():
         return
     corners = np.array([p.p for p in mesh.Points()], dtype=float)[table["nodes"][:, :3] - 1]
     faces = [

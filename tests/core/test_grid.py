@@ -356,11 +356,6 @@ def test_what_deserves_a_look_is_said() -> None:
     assert [
         p.message for p in found.problems if "the poles that stand for “wet board”" in p.message
     ]
-    assert (
-        patch({"plan.engine": "moments"})
-        .errors[0]
-        .message.startswith("the moments engine models metal; “substrate”")
-    )
 
 
 def test_walls_stand_where_asked_and_near_ones_and_coarse_cells_are_told() -> None:

@@ -10,13 +10,15 @@ Ylä-Oijala, Taskinen and Sarvas, Prog. Electromagn. Res. 52, 81, 2005).
 
 from __future__ import annotations
 
+from collections.abc import Container
 from dataclasses import dataclass
 
 import numpy as np
 from numpy.typing import NDArray
 
-from heron.discretise.triangles import SurfaceMesh
+from heron.discretise.triangles import SurfaceGap, SurfaceMesh
 from heron.engines.moments.surface_basis import SurfaceBasis, of_halves
+from heron.quantities.constants import ETA0
 
 Floats = NDArray[np.float64]
 Ints = NDArray[np.int64]
@@ -27,12 +29,14 @@ NO_FACE = -1  # in the place of a triangle: the ground plane
 @dataclass(frozen=True)
 class RegionBasis:
     """``size`` functions, and their halves in each region, that outside first: ``electric`` ones of
-    the electric current, ``magnetic`` ones of the magnetic current.
+    the electric current, ``magnetic`` ones of the magnetic current. Of the latter those at gaps are
+    ``known``: how much there is of each, A/m, for 1 V.
     """
 
     size: int
     electric: list[SurfaceBasis]
     magnetic: list[SurfaceBasis]
+    known: list[tuple[int, SurfaceGap, float]]
 
     def total(self) -> SurfaceBasis:
         """The electric current of all regions together: that of metal, and none elsewhere."""
@@ -58,13 +62,21 @@ def region_basis(mesh: SurfaceMesh) -> RegionBasis:
     size = 0
     electric: list[tuple[float, ...]] = []  # triangle, corner, function, length and sign, region
     magnetic: list[tuple[float, ...]] = []
+    gaps = {int(t): gap for gap in (*mesh.feeds, *mesh.loads) for t in gap.triangles}
+    known: list[tuple[int, SurfaceGap, float]] = []
     for (a, b), met in edges.items():
         way = mesh.vertices[b] - mesh.vertices[a]
         length = float(np.linalg.norm(way))
         grounded = bool(mesh.grounded[a] and mesh.grounded[b])
         opposite = dict(met)
         sectors = _sectors(mesh, a, way / length, met, grounded)
-        own, through = _functions(mesh, sectors, grounded)
+        own, through = _functions(mesh, sectors, grounded, gaps)
+        if through:
+            held = next((gaps[t] for t, _ in met if t in gaps), None)
+            if held is not None:
+                # the field in a gap is against the voltage, and M/η0 = −E
+                amount = float(held.along @ way) / length / held.width / ETA0
+                known.append((size + len(own), held, amount))
         for signs, table in ((own, electric), ([through] if through else [], magnetic)):
             for function in signs:
                 table += [
@@ -72,12 +84,12 @@ def region_basis(mesh: SurfaceMesh) -> RegionBasis:
                 ]
                 size += 1
     order = _first_met(electric + magnetic, size)
+    regions = range(len(mesh.media) + 1)
     return RegionBasis(
         size,
-        *(
-            [_halves(mesh, table, order, region) for region in range(len(mesh.media) + 1)]
-            for table in (electric, magnetic)
-        ),
+        [_halves(mesh, electric, order, region) for region in regions],
+        [_halves(mesh, magnetic, order, region) for region in regions],
+        [(int(order[n]), gap, amount) for n, gap, amount in known],
     )
 
 
@@ -106,10 +118,13 @@ def _sectors(
 
 
 def _functions(
-    mesh: SurfaceMesh, sectors: list[tuple[int, int, int]], grounded: bool
+    mesh: SurfaceMesh,
+    sectors: list[tuple[int, int, int]],
+    grounded: bool,
+    gaps: Container[int],
 ) -> tuple[list[dict[tuple[int, int], int]], dict[tuple[int, int], int]]:
     """Signs of halves by regions and triangles: of each electric function at an edge, and of the
-    magnetic one, empty where there is none.
+    magnetic one, empty where there is none, as at metal that is not in one of the ``gaps``.
     """
     groups: list[list[tuple[int, int, int]]] = []
     for sector in sectors:
@@ -123,6 +138,7 @@ def _functions(
     if not grounded and len(groups) > 1 and last == first and not mesh.metal[first]:
         groups[0] = groups.pop() + groups[0]
     found: list[dict[tuple[int, int], int]] = []
+    every: dict[tuple[int, int], int] = {}
     for group in groups:
         own: dict[tuple[int, int], int] = {}
         for before, behind, region in group:
@@ -130,10 +146,12 @@ def _functions(
                 if t != NO_FACE and region >= 0:
                     own[region, t] = own.get((region, t), 0) + sign
         own = {key: sign for key, sign in own.items() if sign}
+        for key, sign in own.items():
+            every[key] = every.get(key, 0) + sign
         if own and _independent(found, own):
             found.append(own)
-    whole = not grounded and not any(mesh.metal[t] for t, _, _ in sectors)
-    return found, dict(found[0]) if whole and found else {}
+    whole = not grounded and not any(mesh.metal[t] and t not in gaps for t, _, _ in sectors)
+    return found, {key: sign for key, sign in every.items() if sign} if whole else {}
 
 
 def _independent(known: list[dict[tuple[int, int], int]], own: dict[tuple[int, int], int]) -> bool:

@@ -8,7 +8,7 @@ and Harrington; Wu and Tsai). Magnetic currents are in units of η0, so that all
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from functools import cached_property
 from typing import Any
 
@@ -50,6 +50,8 @@ class RegionSystem(SurfaceSystem):
         self.regions = region_basis(mesh)
         self.gaps = [gap for gap, _ in loads]
         super().__init__(mesh, conductors, feeds, loads, networks)
+        self.drives = self._driven(feeds, self.ports)
+        self.load_drives = self._driven(self.gaps, np.array([v for v, _ in self.loads]))
         _, edge, corner = triangle_static.touching_rules()
         self.curls = []
         for near in self.near:
@@ -73,6 +75,24 @@ class RegionSystem(SurfaceSystem):
 
     def functions(self) -> SurfaceBasis:
         return self.regions.total()
+
+    def _driven(self, gaps: Sequence[SurfaceGap], currents: Floats) -> Floats:
+        """(n, m) right-hand sides of 1 V at each of ``gaps``, and what is known of magnetic
+        functions in the places of those. Of a gap between two regions each has half of the voltage,
+        as the other half is in the magnetic current.
+        """
+        out = np.zeros((len(gaps), self.size))
+        for n, gap in enumerate(gaps):
+            out[n] = 0.5 * (currents[n] + self.basis.gap(self.mesh, self._inner(gap)))
+            for function, of, amount in self.regions.known:
+                if of is gap:
+                    out[n, function] = amount
+        return out
+
+    def _inner(self, gap: SurfaceGap) -> SurfaceGap:
+        """What of a gap is not between two regions."""
+        within = self.mesh.sides[:, 0] == self.mesh.sides[:, 1]
+        return replace(gap, triangles=gap.triangles[within[gap.triangles]])
 
     def constants(self, frequency: float) -> list[tuple[complex, complex]]:
         """Relative permittivity and permeability of each region, that outside first."""
@@ -125,7 +145,7 @@ class RegionSystem(SurfaceSystem):
     def shares(self) -> Ints:
         """Where each thread's own columns begin."""
         shares = np.sqrt(np.arange(get_num_threads() + 1) / get_num_threads())
-        return (self.size * shares).round().astype(np.int64)
+        return np.asarray((self.size * shares).round(), dtype=np.int64)
 
     @cached_property
     def _members(self) -> list[tuple[Ints, Ints]]:
@@ -159,12 +179,41 @@ class RegionSystem(SurfaceSystem):
         out[metal] = own[between[metal].astype(int), self.mesh.part[metal]]
         return out
 
+    def matrix(self, frequency: float, combined: bool = False) -> Complexes:
+        """(m, m) symmetric matrix, Ω, without loads."""
+        out = self.outer(frequency)
+        row, column, triangle, weight = self._overlaps
+        np.add.at(out, (row, column), weight * self.sheet_impedance(frequency)[triangle])
+        return out
+
     def _solved(self, frequency: float, right: Complexes, combined: bool = False) -> Complexes:
-        return solved(self.matrix(frequency), right)
+        """Coefficients (m, c) of right-hand sides, which have known ones in the places of those;
+        with the loads in their gaps.
+        """
+        matrix, count = self.matrix(frequency), right.shape[1]
+        every: Complexes = np.hstack((right, self.load_drives.T)).astype(complex)
+        known = np.zeros(self.size, dtype=bool)
+        known[[function for function, _, _ in self.regions.known]] = True
+        found: Complexes = every.copy()
+        if known.any():
+            taken = matrix[~known][:, known] @ every[known]
+            own = np.ascontiguousarray(matrix[~known][:, ~known])
+            found[~known] = solved(own, every[~known] - taken)
+        else:
+            found = solved(matrix, every)
+        driven, loaded = found[:, :count], found[:, count:]
+        if not self.loads:
+            return driven
+        through = np.array([vector for vector, _ in self.loads])
+        z = self.load_impedances(frequency)
+        voltage = -np.linalg.solve(
+            np.eye(len(z)) + z[:, None] * (through @ loaded), z[:, None] * (through @ driven)
+        )
+        return np.asarray(driven + loaded @ voltage)
 
     def lit(self, frequency: float, waves: Sequence[PlaneWave]) -> tuple[Complexes, Complexes]:
         """As of metal, by one equation."""
-        gaps = self.ports.T.astype(complex)
+        gaps = self.drives.T.astype(complex)
         found = self._solved(frequency, np.hstack((self._incident_on(frequency, waves), gaps)))
         return found[:, : len(waves)], found[:, len(waves) :]
 
@@ -200,13 +249,18 @@ class RegionSystem(SurfaceSystem):
             metal = self.mesh.metal[triangle]
             out.append(
                 _Part(
-                    np.array([e.gap(self.mesh, g) for g in self.feeds]).reshape(-1, self.size),
-                    np.array([e.gap(self.mesh, g) for g in self.gaps]).reshape(-1, self.size),
+                    self._through(e, self.feeds),
+                    self._through(e, self.gaps),
                     (row[metal], column[metal], triangle[metal], weight[metal]),
                     _crossing(self.mesh, e, m, region),
                 )
             )
         return out
+
+    def _through(self, basis: SurfaceBasis, gaps: Sequence[SurfaceGap]) -> Floats:
+        """(n, m) currents of functions through what of gaps is within a region."""
+        own = [basis.gap(self.mesh, self._inner(gap)) for gap in gaps]
+        return np.array(own).reshape(len(gaps), self.size)
 
     def dielectric_loss(self, c: Complexes, frequency: float, gap_voltage: Complexes) -> Complexes:
         """Power form (P, P) in W of what media take, of coefficients (P, m) and voltages (gaps, P)
@@ -270,8 +324,9 @@ class RegionSystem(SurfaceSystem):
 
 @dataclass(frozen=True)
 class _Part:
-    """Of a medium: currents of functions through ``gaps`` and ``loads`` in it (n, m), overlaps of
-    electric functions on its metal, and of electric with magnetic ones on its boundary.
+    """Of a medium: currents of functions through ``gaps`` and ``loads`` within it (n, m), overlaps
+    of electric functions on its metal, and of electric with magnetic ones on its boundary, gaps
+    there included.
     """
 
     gaps: Floats

@@ -22,6 +22,7 @@ from heron.engines.moments.surface_basis import SurfaceBasis, surface_basis
 from heron.errors import ModelError
 from heron.excitation.waves import PlaneWave
 from heron.fields.radiated import radiated_power
+from heron.fields.source import FieldSource
 from heron.fields.triangles import RULE_3, RULE_7, Triangles
 from heron.materials import Conductor
 from heron.quantities.constants import C0, EPS0, ETA0, MU0
@@ -125,6 +126,7 @@ class SurfaceSystem:
         self.ports = np.array([self.basis.gap(mesh, g) for g in feeds]).reshape(
             len(feeds), self.basis.size
         )
+        self.drives = self.ports  # right-hand sides of 1 V at each
         self.loads = [(self.basis.gap(mesh, g), what) for g, what in loads]
         self.near = [_Near(mesh, False)]
         if mesh.ground is not None:
@@ -238,7 +240,7 @@ class SurfaceSystem:
         combined = frequency > MARGIN * self.lowest_resonance
         rows = self.on_closed if combined else np.zeros(self.size, dtype=bool)
         right = self._incident(frequency, waves, rows)
-        gaps = self.ports.T.astype(complex)
+        gaps = self.drives.T.astype(complex)
         gaps[rows] *= ELECTRIC
         found = self._solved(frequency, np.hstack((right, gaps)), combined)
         return found[:, : len(waves)], found[:, len(waves) :]
@@ -293,7 +295,7 @@ class SurfaceSystem:
         """Admittance matrix (P, P) in S and coefficients (m, P) for 1 V at each port, the others
         shorted.
         """
-        found = self._solved(frequency, self.ports.T.astype(complex))
+        found = self._solved(frequency, self.drives.T.astype(complex))
         return port_solution(found, self.ports, self.networks, frequency)
 
     @cached_property
@@ -357,7 +359,7 @@ class SurfaceSystem:
         """Power form (P, P) in W of coefficients (P, m)."""
         return radiated_power(self._sources(c), self.mesh.ground is not None, frequency)
 
-    def _sources(self, c: Complexes) -> Triangles:
+    def _sources(self, c: Complexes) -> FieldSource:
         return Triangles(self.mesh.corners, self.basis.densities(self.mesh, c.T), self.mesh.ground)
 
     def conductor_loss(self, c: Complexes, frequency: float) -> Complexes:

@@ -284,14 +284,8 @@ def _smooth(
 def _curled(a: Floats, b: Floats, s: Complexes) -> complex:
     """∫∫ f·(h R × g) of the functions of corners ``a`` and ``b`` (3,), with their halves."""
     cx, cy, cz = b[1] * a[2] - b[2] * a[1], b[2] * a[0] - b[0] * a[2], b[0] * a[1] - b[1] * a[0]
-    return 0.25 * (
-        (b[0] - a[0]) * s[3]
-        + (b[1] - a[1]) * s[4]
-        + (b[2] - a[2]) * s[5]
-        + s[0] * cx
-        + s[1] * cy
-        + s[2] * cz
-    )
+    across = (b[0] - a[0]) * s[3] + (b[1] - a[1]) * s[4] + (b[2] - a[2]) * s[5]
+    return complex(0.25 * (across + s[0] * cx + s[1] * cy + s[2] * cz))
 
 
 @njit(cache=True, parallel=True, nogil=True, error_model="numpy")  # type: ignore[untyped-decorator]
