@@ -11,10 +11,18 @@ C0 = 299792458.0
 WR90 = 22.86e-3, 10.16e-3  # IEC 60153: R 100
 
 
-def pyramidal_dbi(frequency: float, a1: float, b1: float, flare: float) -> float:
-    """dBi along the axis, of a horn on WR-90 that opens to ``a1`` by ``b1`` over ``flare``, m."""
+def pyramidal_dbi(
+    frequency: float,
+    a1: float,
+    b1: float,
+    flare: float,
+    guide: tuple[float, float] = WR90,
+) -> float:
+    """dBi along the axis, of a horn on a guide, WR-90 by default, that opens to ``a1`` by ``b1``
+    over ``flare``, m.
+    """
     wavelength = C0 / frequency
-    far_h, far_e = flare * a1 / (a1 - WR90[0]), flare * b1 / (b1 - WR90[1])
+    far_h, far_e = flare * a1 / (a1 - guide[0]), flare * b1 / (b1 - guide[1])
     root = np.sqrt(wavelength * far_h)
     (s1, c1), (s2, c2), (s3, c3) = (
         fresnel(x)

@@ -11,9 +11,11 @@ import pytest
 import xarray as xr
 from scipy.special import spherical_jn, spherical_yn
 
+from heron.fields import source
 from heron.networks import s_to_y
 from heron.results import cross_sections, near, patterns
 from heron.results.power import budget
+from tests.apertures import pyramidal_dbi
 from tests.models import C0, METRE_WAVE, dipole, impedance, plan, solve, wire
 
 WAVE = {"kind": "plane_wave", "name": "radar", "travels": ["0", "0", "1"]}
@@ -237,6 +239,82 @@ def test_plates_at_normal_incidence(plate: dict[str, Any], area: float) -> None:
     balance = float(np.abs(cross_sections.cross_sections(results).balance).max())
     print(f"{plate['name']}: {off:.2f} dB against physical optics, optical theorem {balance:.1e}")
     assert abs(off) < 0.35 and balance < 5e-3
+
+
+def test_pyramidal_horn_against_fresnel_integrals() -> None:
+    """A guide of 0.75 by 0.35 λ fed by a probe, opening to 3 by 2.2 λ over 5 λ: directivity within
+    0.3 dB (Balanis, *Antenna Theory*, ch. 13).
+    """
+    a, b, back = 0.75, 0.35, 1.0
+    probe = 0.25 / np.sqrt(1 - (0.5 / a) ** 2) - back  # a quarter of the guide's wavelength
+
+    def section(z: float, width: float, height: float) -> dict[str, Any]:
+        return {"at": ["0", "0", f"{z} m"], "width": f"{width} m", "height": f"{height} m"}
+
+    horn = {
+        "kind": "loft",
+        "name": "horn",
+        "sections": [section(-back, a, b), section(0, a, b), section(5.0, 3.0, 2.2)],
+        "shell": True,
+        "material": "perfect conductor",
+    }
+    parts = [
+        horn,
+        sheet("end", (-a / 2, -b / 2, -back), (a, b)),
+        wire("probe", [0.0, -b / 2, probe], [0.0, 0.22 - b / 2, probe], 0.01),
+    ]
+    feed = {"number": 1, "part": "probe", "at": "0.15"}
+    results = solve(metal(parts, feeds=[feed], settings={"segments_per_wavelength": "20"}))
+    ahead = np.abs(
+        source(results, 0, results["drive"].values).far_field(np.zeros(1), np.zeros(1), C0)
+    )
+    found = 10 * np.log10(
+        4 * np.pi * (ahead**2).sum() / (2 * 376.730313668) / budget(results).radiated[0]
+    )
+    expected = pyramidal_dbi(C0, 3.0, 2.2, 5.0, (a, b))
+    print(f"horn {found:.3f} dBi, Fresnel integrals {expected:.3f}: {found - expected:+.3f} dB")
+    assert found == pytest.approx(expected, abs=0.3)
+
+
+def test_reflector_against_its_aperture_integral() -> None:
+    """A paraboloid of 8 λ across and focus 3.2 λ under a wave along its axis: the field at its
+    focus within 0.3 dB of the integral over what the wave induces on it (physical optics: Balanis,
+    *Antenna Theory*, ch. 15); by reciprocity that is its gain over that of a small feed.
+    """
+    diameter, focus, count = 8.0, 3.2, 256
+    dish = {
+        "kind": "dish",
+        "name": "dish",
+        "focus": f"{focus} m",
+        "diameter": f"{diameter} m",
+        "material": "perfect conductor",
+    }
+    wave = {"kind": "plane_wave", "name": "wave", "travels": ["0", "0", "-1"]}
+    results = solve(metal([dish], illuminations=[wave], settings={"segments_per_wavelength": "16"}))
+    place = np.array([[0.0, 0.0, focus]])
+    found = source(results, 0, results["drive"].values).near_field(place, C0)[0][0, 0]
+
+    at, weight = np.polynomial.legendre.leggauss(count)
+    r, phi = np.meshgrid(
+        (at + 1) * diameter / 4, 2 * np.pi * np.arange(count) / count, indexing="ij"
+    )
+    dish_points = np.stack((r * np.cos(phi), r * np.sin(phi), r**2 / (4 * focus)), axis=-1)
+    slope = np.stack((-r * np.cos(phi), -r * np.sin(phi), 2 * focus + 0 * r), axis=-1) / (2 * focus)
+    area = weight[:, None] * diameter / 4 * r * 2 * np.pi / count
+    k, eta = 2 * np.pi, 376.730313668
+    travels, electric = results["travels"].values[0], results["electric"].values[0]
+    phase = np.exp(-1j * k * dish_points @ travels)
+    current = 2 * np.cross(slope, np.cross(travels, electric) / eta) * (area * phase)[..., None]
+    way = place[0] - dish_points
+    far = np.linalg.norm(way, axis=-1)[..., None]
+    along = way / far * (way / far * current).sum(axis=-1, keepdims=True)
+    z = 1j * k * far
+    near_terms = (1 + 1 / z + 1 / z**2) * current - (1 + 3 / z + 3 / z**2) * along
+    scattered = (-1j * k * eta * near_terms * np.exp(-z) / (4 * np.pi * far)).sum(axis=(0, 1))
+    expected = scattered + electric * np.exp(-1j * k * place[0] @ travels)
+    off = 20 * np.log10(np.linalg.norm(found) / np.linalg.norm(expected))
+    print(f"field at the focus of a dish of 8 λ: {off:+.3f} dB of the aperture integral")
+    assert abs(off) < 0.3
 
 
 def test_a_dipole_that_is_lit_receives_what_its_gain_says() -> None:
