@@ -85,6 +85,10 @@ class Medium:
         f = np.atleast_1d(np.asarray(frequency, dtype=float))
         return np.full(len(f), self.permeability * (1 - 1j * self.magnetic_loss_tangent))
 
+    def index(self, frequency: ArrayLike) -> Complexes:
+        """Index of refraction (n,), with losses as a negative imaginary part."""
+        return np.asarray(np.sqrt(self.epsilon(frequency)) * np.sqrt(self.mu(frequency)))
+
     def effective_conductivity(self, frequency: ArrayLike) -> Floats:
         """All losses as a conductivity (n,), S/m: −ωε0 Im ε."""
         f = np.atleast_1d(np.asarray(frequency, dtype=float))

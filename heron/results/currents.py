@@ -118,13 +118,14 @@ def _on_triangles(results: xr.Dataset, at: int, frequency: float) -> SurfaceCurr
 
 
 def _pieces(results: xr.Dataset, own: Triangles, part: str, frequency: float) -> SurfaceCurrent:
-    """Triangles of a part, or of all, with their currents, and without images."""
+    """Triangles of a part, or of all that carry a current, with it, and without images."""
     count = results.sizes["triangle"]
-    corners, k = own.corners[:count], own.density[:count, :, :, 0].mean(axis=1)
+    kept = np.isin(np.arange(count), results["half_triangle"].values)
     if part:
         names = [str(n) for n in np.ravel(results.attrs["part_names"])]
-        kept = results["triangle_part"].values == names.index(part)
-        corners, k = corners[kept], k[kept]
+        kept &= results["triangle_part"].values == names.index(part)
+    corners = own.corners[:count][kept]
+    k = own.density[:count, :, :, 0].mean(axis=1)[kept]
     normal = np.cross(corners[:, 1] - corners[:, 0], corners[:, 2] - corners[:, 0])
     normal /= np.linalg.norm(normal, axis=1)[:, None]
     # two sides of one plane are alike

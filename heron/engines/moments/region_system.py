@@ -106,7 +106,7 @@ class RegionSystem(SurfaceSystem):
         for region, (epsilon, mu) in enumerate(self.constants(frequency)):
             electric, magnetic = self.regions.electric[region], self.regions.magnetic[region]
             offsets, members = self._members[region]
-            root = np.sqrt(epsilon * mu)
+            index = np.sqrt(epsilon) * np.sqrt(mu)  # losses are in negative imaginary parts
             along, charge = 1j * omega * MU0 * mu, 1 / (1j * omega * EPS0 * epsilon)
             turned, pole = 1j * omega * EPS0 * epsilon, 1 / (1j * omega * MU0 * mu)
             factors = [along, charge, -(ETA0**2) * turned, -(ETA0**2) * pole, ETA0]
@@ -130,7 +130,7 @@ class RegionSystem(SurfaceSystem):
                     near.partner,
                     near.values,
                     curls,
-                    omega / C0 * (root if root.imag <= 0 else -root),
+                    omega / C0 * index,
                     np.array(factors) / (4 * np.pi),
                     mesh.ground or 0.0,
                     near.image,

@@ -5,8 +5,6 @@ from __future__ import annotations
 from collections.abc import Sequence
 from typing import Any
 
-import numpy as np
-
 from heron.discretise.held import Laid
 from heron.discretise.surfaces import MOST_TRIANGLES, expected_triangles, mesh_surfaces
 from heron.engines.moments.formulation import (
@@ -133,7 +131,7 @@ def bodies_of(model: Evaluated, geometry: Geometry) -> list[tuple[Body, Medium]]
 
 def _shorter(medium: Medium, top: float) -> float:
     """Of waves in a medium, over those in vacuum, at the top of the band."""
-    return float(max(SHORTEST, 1 / abs(np.sqrt(medium.epsilon(top)[0] * medium.mu(top)[0]))))
+    return float(max(SHORTEST, 1 / abs(medium.index(top)[0])))
 
 
 def _expected(model: Evaluated, geometry: Geometry) -> float:

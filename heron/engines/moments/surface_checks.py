@@ -4,36 +4,56 @@ from __future__ import annotations
 
 from typing import Any
 
+import numpy as np
+from numpy.typing import NDArray
+
+from heron.discretise.triangles import SurfaceMesh
 from heron.engines.moments.checks import of_surfaces
 from heron.engines.moments.formulation import modes_asked
 from heron.engines.moments.surface_system import MOST_WHOLE
 from heron.geometry import Geometry
 from heron.model import Evaluated
+from heron.model.substances import media_of
 from heron.problems import Problem
 from heron.quantities import engineering
 from heron.quantities.constants import C0
+
+Floats = NDArray[np.float64]
 
 COARSE = 5.0  # triangles per wavelength, below which the current is not followed (common practice)
 SLIVER = 0.02  # of its longest side: the height of a triangle that is hardly one
 MOST_SLIVERS = 0.02  # of all triangles
 
 
+def densest(model: Evaluated, mesh: SurfaceMesh, top: float) -> Floats:
+    """(T,) size of the index of refraction at ``top`` Hz: the larger one of both sides of each
+    triangle.
+    """
+    known = media_of(model)[0]
+    index = [1.0, *(abs(known[name].index(top)[0]) for name in mesh.media), 0.0]
+    if not mesh.media:
+        return np.ones(len(mesh.triangles))
+    return np.asarray(np.array(index)[mesh.sides].max(axis=1))
+
+
 def _coarse(model: Evaluated, geometry: Geometry, discretisation: Any) -> list[Problem]:
-    """Triangles whose sides are more than a fifth of a wavelength."""
+    """Triangles whose sides are more than a fifth of a wavelength in what they border on."""
     mesh = discretisation.mesh
     if not len(mesh.triangles):
         return []
-    wavelength = C0 / max(model.plan.f_start, model.plan.f_stop)
-    worst = int(mesh.longest_side.argmax())
-    side = float(mesh.longest_side[worst])
-    if side <= wavelength / COARSE:
+    top = max(model.plan.f_start, model.plan.f_stop)
+    waves = mesh.longest_side * densest(model, mesh, top) * top / C0
+    worst = int(waves.argmax())
+    if waves[worst] <= 1 / COARSE:
         return []
+    within = " there" if mesh.media else ""
     return [
         Problem(
             "look",
             "coarse-triangles",
             f"triangles of “{mesh.parts[mesh.part[worst]]}” are up to"
-            f" {engineering(side, 'm', 2)} long, {side / wavelength:.2f} λ at the top of the band",
+            f" {engineering(float(mesh.longest_side[worst]), 'm', 2)} long, {waves[worst]:.2f} λ"
+            f"{within} at the top of the band",
             "above 0.2 λ the current is not followed; use more segments per wavelength",
             ("plan", "settings", "moments", "segments_per_wavelength"),
             tuple(mesh.centre[worst].tolist()),

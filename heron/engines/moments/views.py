@@ -8,6 +8,7 @@ import numpy as np
 from pydantic import BaseModel, ConfigDict
 
 from heron.engines.contract import Engine, Seen, View
+from heron.engines.moments.surface_checks import densest
 from heron.errors import ModelError
 from heron.geometry import Geometry
 from heron.model import Evaluated
@@ -23,14 +24,15 @@ class TrianglesAsked(BaseModel):
 def _triangles(
     engine: Engine, model: Evaluated, geometry: Geometry, discretisation: Any, asked: TrianglesAsked
 ) -> Seen:
-    """``corners`` (T, 3, 3) m; which ``part`` (T,) of the header each is of; a wavelength at the
-    top of the band over its longest side, ``resolved``; and its ``quality`` from 0, a line, to 1,
-    of three equal sides.
+    """``corners`` (T, 3, 3) m; which ``part`` (T,) of the header each is of, and whether that is
+    ``metal``; a wavelength at the top of the band, in the denser of the media on its sides, over
+    its longest side, ``resolved``; and its ``quality`` from 0, a line, to 1, of three equal sides.
     """
     mesh = discretisation.mesh
     if not hasattr(mesh, "triangles"):
         raise ModelError("wires alone are not divided into triangles")
-    wavelength = C0 / max(model.plan.f_start, model.plan.f_stop)
+    top = max(model.plan.f_start, model.plan.f_stop)
+    wavelength = C0 / top / densest(model, mesh, top)
     return Seen(
         {"parts": mesh.parts},
         {
@@ -38,6 +40,7 @@ def _triangles(
             "part": mesh.part.astype(np.int32),
             "resolved": (wavelength / mesh.longest_side).astype(np.float32),
             "quality": mesh.quality.astype(np.float32),
+            "metal": (mesh.metal if mesh.media else np.ones(len(mesh.part))).astype(np.int32),
         },
     )
 

@@ -1,4 +1,4 @@
-/** Triangles that metal is divided into, and what they are like. */
+/** Triangles that metal and borders of media are divided into, and what they are like. */
 import { Line } from "@react-three/drei";
 import { useThree } from "@react-three/fiber";
 import { useQuery } from "@tanstack/react-query";
@@ -32,22 +32,38 @@ function useTriangles({ projectId, stamp }: Props) {
   return useQuery(triangles(document, projectId, stamp));
 }
 
-/** Coarse ones in the colour of warnings; with `quality`, from slivers to equal sides. */
+/** Coarse ones in the colour of warnings; with `quality`, from slivers to equal sides. Those of media apart, to be looked through. */
 function drawn(packet: Packet, quality: boolean) {
-  const { corners, resolved, quality: own } = packet.arrays;
+  const { corners, resolved, quality: own, metal } = packet.arrays;
   const count = corners!.shape[0]!,
     positions = Float32Array.from(corners!.data),
     colors = new Float32Array(9 * count);
   const plain = new Color(color("steel")).toArray(),
+    medium = new Color(color("moss")).toArray(),
     coarse = new Color(color("rust")).toArray();
   for (let t = 0; t < count; t++) {
     const tone =
-      resolved!.data[t]! < FEWEST ? coarse : quality ? magnitudeRgb(own!.data[t]!) : plain;
+      resolved!.data[t]! < FEWEST
+        ? coarse
+        : quality
+          ? magnitudeRgb(own!.data[t]!)
+          : metal!.data[t]
+            ? plain
+            : medium;
     for (let k = 0; k < 3; k++) colors.set(tone, 9 * t + 3 * k);
   }
-  const surface = new BufferGeometry();
-  surface.setAttribute("position", new BufferAttribute(positions, 3));
-  surface.setAttribute("color", new BufferAttribute(colors, 3));
+  const pieces = (of: boolean) => {
+    const kept = Array.from({ length: count }, (_, t) => t).filter((t) => !!metal!.data[t] === of);
+    const made = new BufferGeometry();
+    for (const [name, data] of [
+      ["position", positions],
+      ["color", colors],
+    ] as const) {
+      const own = Float32Array.from(kept.flatMap((t) => [...data.subarray(9 * t, 9 * t + 9)]));
+      made.setAttribute(name, new BufferAttribute(own, 3));
+    }
+    return made;
+  };
   const at = (t: number, k: number): [number, number, number] => [
     positions[9 * t + 3 * k]!,
     positions[9 * t + 3 * k + 1]!,
@@ -59,7 +75,7 @@ function drawn(packet: Packet, quality: boolean) {
       : Array.from({ length: count }, (_, t) =>
           [0, 1, 2].flatMap((k) => [at(t, k), at(t, (k + 1) % 3)]),
         ).flat();
-  return { surface, lines };
+  return { surface: pieces(true), veil: pieces(false), lines };
 }
 
 export function TriangleLens(props: Props) {
@@ -68,7 +84,13 @@ export function TriangleLens(props: Props) {
   const { invalidate } = useThree();
   useEffect(() => invalidate(), [data, quality, invalidate]);
   const made = useMemo(() => data && drawn(data, quality), [data, quality]);
-  useEffect(() => () => made?.surface.dispose(), [made]);
+  useEffect(
+    () => () => {
+      made?.surface.dispose();
+      made?.veil.dispose();
+    },
+    [made],
+  );
   if (!made) return null;
   return (
     <>
@@ -79,6 +101,15 @@ export function TriangleLens(props: Props) {
           polygonOffset
           polygonOffsetFactor={1}
           polygonOffsetUnits={1}
+        />
+      </mesh>
+      <mesh geometry={made.veil}>
+        <meshBasicMaterial
+          vertexColors
+          side={DoubleSide}
+          transparent
+          opacity={0.35}
+          depthWrite={false}
         />
       </mesh>
       {made.lines.length > 0 && (
@@ -92,8 +123,9 @@ export function TrianglePanel({ examination, ...props }: Props & { examination: 
   const { data, error } = useTriangles(props);
   const { quality, toggle } = useShown();
   const mesh = examination.mesh!;
-  const { coarse, worst } = useMemo(
+  const { coarse, worst, media } = useMemo(
     () => ({
+      media: data?.arrays.metal!.data.some((m) => !m) ?? false,
       coarse: data?.arrays.resolved!.data.reduce((n, v) => n + Number(v < FEWEST), 0) ?? 0,
       worst: data?.arrays.quality!.data.reduce((m, v) => Math.min(m, v), 1) ?? 1,
     }),
@@ -134,6 +166,7 @@ export function TrianglePanel({ examination, ...props }: Props & { examination: 
           ) : (
             <Key tone="var(--steel)">metal</Key>
           )}
+          {!quality && media && <Key tone="var(--moss)">borders of media</Key>}
           {coarse > 0 && (
             <Key tone="var(--rust)">
               {compact(coarse)} above λ/{FEWEST}
