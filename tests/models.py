@@ -8,6 +8,7 @@ import numpy as np
 import xarray as xr
 
 from heron.checks import Examination, examine
+from heron.discretise.triangles import SurfaceMesh
 from heron.engines import ENGINES
 from heron.model import Document, load_document
 from heron.results import ports
@@ -505,4 +506,26 @@ def rod(points: str = "17") -> Document:
             "feeds": [{"kind": "gap", "number": 1, "part": "rod"}],
             "plans": [{"f_start": "800 MHz", "f_stop": "1 GHz", "points": points, "rounds": "1"}],
         }
+    )
+
+
+def medium_mesh(
+    vertices: np.ndarray, triangles: Any, grounded: bool = False, metal: Any = (), **more: Any
+) -> SurfaceMesh:
+    """A body of a medium within triangles (T, 3) whose normals point outwards, of which some are
+    covered with ``metal``; one that is ``grounded`` is open where it lies on the plane z = 0.
+    """
+    count = len(triangles)
+    return SurfaceMesh(
+        ["body"],
+        vertices,
+        np.asarray(triangles),
+        np.zeros(count, dtype=np.int64),
+        np.ones(count, dtype=bool),
+        (vertices[:, 2] == 0) & grounded,
+        0.0 if grounded else None,
+        media=["stuff"],
+        sides=np.tile([1, 0], (count, 1)),
+        metal=np.isin(np.arange(count), metal),
+        **more,
     )

@@ -160,7 +160,7 @@ def read(results: xr.Dataset, index: int, incident: Complexes) -> Regions:
     for region in range(len(epsilon)):
         electric = _density(results, "electric", region, corners, edge)
         magnetic = _density(results, "magnetic", region, corners, edge)
-        own = np.abs(electric).any(axis=(1, 2, 3)) | np.abs(magnetic).any(axis=(1, 2, 3))
+        own = (sides == region).any(axis=1)
         out, inwards = sides[:, 0] == region, sides[:, 1] == region
         shell = np.concatenate((corners[out & ~inwards], corners[inwards & ~out][:, ::-1]))
         boundaries.append(

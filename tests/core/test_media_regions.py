@@ -15,7 +15,7 @@ from heron.discretise.triangles import SurfaceGap, SurfaceMesh
 from heron.engines.moments.region_basis import region_basis
 from heron.model import load_document
 from heron.quantities.constants import ETA0
-from tests.models import plan
+from tests.models import medium_mesh, plan
 
 # a pyramid on a square of two triangles, normals outwards
 POINTS = np.array([[0, 0, 0.0], [1, 0, 0], [1, 1, 0], [0, 1, 0], [0.5, 0.5, 1]])
@@ -25,20 +25,12 @@ SLOPES = [[0, 1, 4], [1, 2, 4], [2, 3, 4], [3, 0, 4]]
 
 def pyramid(metal: list[int], grounded: bool = False, gap: SurfaceGap | None = None) -> SurfaceMesh:
     """A body of a medium, of which triangles are covered with ``metal``."""
-    triangles = np.array(SLOPES if grounded else BASE + SLOPES)
-    count = len(triangles)
-    return SurfaceMesh(
-        ["body"],
+    return medium_mesh(
         POINTS,
-        triangles,
-        np.zeros(count, dtype=np.int64),
-        np.ones(count, dtype=bool),
-        (POINTS[:, 2] == 0) & grounded,
-        0.0 if grounded else None,
+        SLOPES if grounded else BASE + SLOPES,
+        grounded,
+        metal,
         feeds=[] if gap is None else [gap],
-        media=["stuff"],
-        sides=np.tile([1, 0], (count, 1)),
-        metal=np.isin(np.arange(count), metal),
     )
 
 

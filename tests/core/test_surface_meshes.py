@@ -134,15 +134,17 @@ def test_a_triangle_by_itself_is_its_four_quarters_by_each_other() -> None:
 
 
 def test_the_potential_of_a_triangle_is_what_many_points_give() -> None:
-    """∫ 1/R and ∫ (r' − r)/R in closed form, against a fine rule; above a corner too."""
+    """∫ 1/R, ∫ (r' − r)/R and ∇ ∫ 1/R in closed form, against a fine rule; above a corner too."""
     u, v = centres(100)
     points = UNIT[0] + np.outer(u, UNIT[1] - UNIT[0]) + np.outer(v, UNIT[2] - UNIT[0])
     area = np.linalg.norm(np.cross(UNIT[1] - UNIT[0], UNIT[2] - UNIT[0])) / 2
-    out = np.empty(4)
+    out = np.empty(7)
     for r in (np.array([0.4, 0.3, 0.5]), np.array([0.0, 0.0, 0.6]), np.array([-1.0, 2.0, 0.0])):
         static.potential(r, UNIT, out)
         gap = np.linalg.norm(points - r, axis=1)
-        expected = [np.mean(1 / gap), *np.mean((points - r) / gap[:, None], axis=0)]
+        way = points - r
+        means = (np.mean(way / gap[:, None] ** n, axis=0) for n in (1, 3))
+        expected = [np.mean(1 / gap), *np.concatenate(list(means))]
         assert out == pytest.approx(area * np.array(expected), rel=1e-3, abs=1e-3)
 
 

@@ -8,7 +8,6 @@ import numpy as np
 import pytest
 import xarray as xr
 
-from heron.discretise.triangles import SurfaceMesh
 from heron.engines.moments import triangle_curls, triangle_static
 from heron.engines.moments.region_system import RegionSystem
 from heron.fields import source
@@ -17,7 +16,7 @@ from heron.materials import Medium
 from heron.networks import s_to_y
 from heron.results.power import budget
 from tests import mie
-from tests.models import C0, plan, solve
+from tests.models import C0, medium_mesh, plan, solve
 
 K0 = 2 * np.pi  # at a wavelength of 1 m
 ETA0 = 376.730313668
@@ -191,23 +190,6 @@ def test_nothing_changes_where_a_medium_is_cut_in_two() -> None:
     assert powers[1] == pytest.approx(powers[0], rel=0.005)
 
 
-def mesh(vertices: np.ndarray, triangles: np.ndarray, ground: float | None) -> SurfaceMesh:
-    """A body of a medium, closed but for what lies on the ground plane."""
-    count = len(triangles)
-    return SurfaceMesh(
-        ["body"],
-        vertices,
-        triangles,
-        np.zeros(count, dtype=np.int64),
-        np.ones(count, dtype=bool),
-        np.isclose(vertices[:, 2], 0) if ground is not None else np.zeros(len(vertices), bool),
-        ground,
-        media=["stuff"],
-        sides=np.tile([1, 0], (count, 1)),
-        metal=np.zeros(count, dtype=bool),
-    )
-
-
 TETRAHEDRON = np.array([[0, 0, 0.0], [0.2, 0, 0.05], [0.05, 0.15, 0.02], [0.08, 0.05, 0.2]])
 
 
@@ -217,9 +199,9 @@ def test_matrix_of_a_body_over_the_ground_is_that_with_its_image() -> None:
     up = TETRAHEDRON + np.array([0, 0, 0.5])
     faces = np.array([[0, 2, 1], [0, 1, 3], [1, 2, 3], [0, 3, 2]])
     medium = [Medium("stuff", 4.0, 0.1)]
-    over = RegionSystem(mesh(up, faces, 0.0), [], medium, [], [])
+    over = RegionSystem(medium_mesh(up, faces, grounded=True), [], medium, [], [])
     both = RegionSystem(
-        mesh(np.vstack((up, up * flip)), np.vstack((faces, (faces + 4)[:, ::-1])), None),
+        medium_mesh(np.vstack((up, up * flip)), np.vstack((faces, (faces + 4)[:, ::-1]))),
         [],
         medium,
         [],
@@ -263,7 +245,7 @@ def curls_by_differences(first: np.ndarray, second: np.ndarray, centre: np.ndarr
     w = double * (np.outer(weight, weight).ravel() * u)
     points = first[0] + u[:, None] * (first[1] - first[0])
     points = points + (u * v)[:, None] * (first[2] - first[1])
-    step, out = 1e-6, np.empty(4)
+    step, out = 1e-6, np.empty(7)
     slope = np.zeros_like(points)
     for n, point in enumerate(points):
         for axis in range(3):

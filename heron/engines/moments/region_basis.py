@@ -17,7 +17,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from heron.discretise.triangles import SurfaceGap, SurfaceMesh
-from heron.engines.moments.surface_basis import SurfaceBasis, of_halves
+from heron.engines.moments.surface_basis import SurfaceBasis, edges_of, of_halves
 from heron.quantities.constants import ETA0
 
 Floats = NDArray[np.float64]
@@ -54,17 +54,12 @@ class RegionBasis:
 
 def region_basis(mesh: SurfaceMesh) -> RegionBasis:
     """The functions of a mesh with media."""
-    edges: dict[tuple[int, int], list[tuple[int, int]]] = {}
-    for t, corners in enumerate(mesh.triangles.tolist()):
-        for v in range(3):
-            a, b = corners[(v + 1) % 3], corners[(v + 2) % 3]
-            edges.setdefault((min(a, b), max(a, b)), []).append((t, v))
     size = 0
     electric: list[tuple[float, ...]] = []  # triangle, corner, function, length and sign, region
     magnetic: list[tuple[float, ...]] = []
     gaps = {int(t): gap for gap in (*mesh.feeds, *mesh.loads) for t in gap.triangles}
     known: list[tuple[int, SurfaceGap, float]] = []
-    for (a, b), met in edges.items():
+    for (a, b), met in edges_of(mesh).items():
         way = mesh.vertices[b] - mesh.vertices[a]
         length = float(np.linalg.norm(way))
         grounded = bool(mesh.grounded[a] and mesh.grounded[b])

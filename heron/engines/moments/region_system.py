@@ -192,15 +192,13 @@ class RegionSystem(SurfaceSystem):
         """
         matrix, count = self.matrix(frequency), right.shape[1]
         every: Complexes = np.hstack((right, self.load_drives.T)).astype(complex)
-        known = np.zeros(self.size, dtype=bool)
-        known[[function for function, _, _ in self.regions.known]] = True
-        found: Complexes = every.copy()
-        if known.any():
-            taken = matrix[~known][:, known] @ every[known]
-            own = np.ascontiguousarray(matrix[~known][:, ~known])
-            found[~known] = solved(own, every[~known] - taken)
-        else:
-            found = solved(matrix, every)
+        known = np.array([n for n, _, _ in self.regions.known], dtype=np.int64)
+        amounts, scale = every[known], np.abs(matrix.diagonal()).max()
+        every -= matrix[:, known] @ amounts
+        matrix[known] = matrix[:, known] = 0.0
+        matrix[known, known] = scale
+        every[known] = scale * amounts
+        found = solved(matrix, every)
         driven, loaded = found[:, :count], found[:, count:]
         if not self.loads:
             return driven
@@ -211,13 +209,14 @@ class RegionSystem(SurfaceSystem):
         )
         return np.asarray(driven + loaded @ voltage)
 
-    def lit(self, frequency: float, waves: Sequence[PlaneWave]) -> tuple[Complexes, Complexes]:
-        """As of metal, by one equation."""
-        gaps = self.drives.T.astype(complex)
-        found = self._solved(frequency, np.hstack((self._incident_on(frequency, waves), gaps)))
-        return found[:, : len(waves)], found[:, len(waves) :]
+    @cached_property
+    def lowest_resonance(self) -> float:
+        """Hz: closed surfaces of metal are not told apart, and one equation is all there is."""
+        return float("inf")
 
-    def _incident_on(self, frequency: float, waves: Sequence[PlaneWave]) -> Complexes:
+    def _incident(
+        self, frequency: float, waves: Sequence[PlaneWave], rows: NDArray[np.bool_]
+    ) -> Complexes:
         """∫ f·E and −η0 ∫ g·H of waves (m, waves) on what is outside, V."""
         mesh, k = self.mesh, 2 * np.pi * frequency / C0
         points = np.einsum("gi,tia->tga", RULE_7[:, :3], mesh.corners)

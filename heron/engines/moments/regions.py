@@ -6,7 +6,7 @@ from collections.abc import Sequence
 from typing import Any
 
 from heron.discretise.held import Laid
-from heron.discretise.surfaces import MOST_TRIANGLES, expected_triangles, mesh_surfaces
+from heron.discretise.surfaces import expected_triangles, mesh_surfaces
 from heron.engines.moments.formulation import (
     BYTES_MATRIX,
     Costs,
@@ -29,6 +29,7 @@ from heron.engines.moments.surfaces import (
     longest_triangle,
     made_of,
     metal_of,
+    too_large,
 )
 from heron.engines.moments.wires import machine_rates
 from heron.geometry import Geometry
@@ -58,13 +59,7 @@ class MediaRegions(Surfaces):
             return [f"“{sheets[0]}” is a sheet; of media, the moments engine takes solids"]
         if modes_asked(model) is not None:
             return ["characteristic modes are of models of metal alone"]
-        expected = _expected(model, geometry)
-        if expected > MOST_TRIANGLES:
-            return [
-                f"the surfaces need about {expected:.2g} triangles; the moments engine takes"
-                f" {MOST_TRIANGLES}"
-            ]
-        return []
+        return too_large(_expected(model, geometry))
 
     def discretise(
         self,

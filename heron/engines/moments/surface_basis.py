@@ -80,18 +80,23 @@ def of_halves(
     return SurfaceBasis(size, function, triangle, corner, factor, uses)
 
 
+def edges_of(mesh: SurfaceMesh) -> dict[tuple[int, int], list[tuple[int, int]]]:
+    """Triangles at each edge, by its vertices in order, with their corners across from it."""
+    out: dict[tuple[int, int], list[tuple[int, int]]] = {}
+    for t, corners in enumerate(mesh.triangles.tolist()):
+        for v in range(3):
+            a, b = corners[(v + 1) % 3], corners[(v + 2) % 3]
+            out.setdefault((min(a, b), max(a, b)), []).append((t, v))
+    return out
+
+
 def surface_basis(mesh: SurfaceMesh) -> SurfaceBasis:
     """Positive out of the first triangle at an edge into each of the others; at an edge on the
     ground plane, whose image goes on with the current, one half for each triangle.
     """
-    edges: dict[tuple[int, int], list[tuple[int, int]]] = {}
-    for t, corners in enumerate(mesh.triangles.tolist()):
-        for v in range(3):
-            a, b = corners[(v + 1) % 3], corners[(v + 2) % 3]
-            edges.setdefault((min(a, b), max(a, b)), []).append((t, v))
     size = 0
     halves: list[tuple[int, int, int, float]] = []  # triangle, corner, function, length and sign
-    for (a, b), met in edges.items():
+    for (a, b), met in edges_of(mesh).items():
         length = float(np.linalg.norm(mesh.vertices[a] - mesh.vertices[b]))
         if mesh.grounded[a] and mesh.grounded[b]:
             for t, v in met:

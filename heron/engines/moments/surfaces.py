@@ -77,13 +77,7 @@ class Surfaces:
 
     def refused(self, model: Evaluated, geometry: Geometry) -> list[str]:
         bodies = geometry.placed.bodies
-        expected = expected_triangles(bodies, longest_triangle(model))
-        if expected > MOST_TRIANGLES:
-            return [
-                f"the surfaces need about {expected:.2g} triangles; the moments engine takes"
-                f" {MOST_TRIANGLES}"
-            ]
-        return []
+        return too_large(expected_triangles(bodies, longest_triangle(model)))
 
     def discretise(
         self,
@@ -180,6 +174,16 @@ class Surfaces:
 
 
 SURFACES = Surfaces()
+
+
+def too_large(triangles: float) -> list[str]:
+    """Why so many triangles, about, are refused."""
+    if triangles <= MOST_TRIANGLES:
+        return []
+    return [
+        f"the surfaces need about {triangles:.2g} triangles; the moments engine takes"
+        f" {MOST_TRIANGLES}"
+    ]
 
 
 def longest_triangle(model: Evaluated) -> float:

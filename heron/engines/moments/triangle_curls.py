@@ -26,6 +26,7 @@ from heron.engines.moments.triangle_static import (
     double_area,
     filled_up,
     gap_between,
+    potential,
 )
 from heron.engines.moments.triangle_waves import FAR, coupled, mirrored, points_of
 from heron.fields.phases import cos_sin
@@ -37,57 +38,6 @@ Complexes = NDArray[np.complex128]
 CURLS = 6  # numbers of a pair: S and T
 FLAT = 1e-9  # of the size of a pair: triangles so nearly in a plane couple nothing by K
 SMALL = 0.02  # |kR| below which what is left of h is a series
-
-
-@njit(cache=True, nogil=True, error_model="numpy")  # type: ignore[untyped-decorator]
-def pull(r: Floats, corners: Floats, out: Floats) -> None:
-    """∇ ∫ 1/R dS' of a triangle (3, 3) at a point (3,): fills ``out`` (3,). In its plane, the mean
-    of both sides (Wilton et al., IEEE Trans. Antennas Propag. 32, 276, 1984).
-    """
-    ex, ey, ez = (
-        corners[1, 0] - corners[0, 0],
-        corners[1, 1] - corners[0, 1],
-        corners[1, 2] - corners[0, 2],
-    )
-    fx, fy, fz = (
-        corners[2, 0] - corners[0, 0],
-        corners[2, 1] - corners[0, 1],
-        corners[2, 2] - corners[0, 2],
-    )
-    nx, ny, nz = ey * fz - ez * fy, ez * fx - ex * fz, ex * fy - ey * fx
-    size = np.sqrt(nx * nx + ny * ny + nz * nz)
-    nx, ny, nz = nx / size, ny / size, nz / size
-    height = nx * (r[0] - corners[0, 0]) + ny * (r[1] - corners[0, 1]) + nz * (r[2] - corners[0, 2])
-    above = abs(height)
-    angle = 0.0
-    out[:] = 0.0
-    for e in range(3):
-        f = (e + 1) % 3
-        lx, ly, lz = (
-            corners[f, 0] - corners[e, 0],
-            corners[f, 1] - corners[e, 1],
-            corners[f, 2] - corners[e, 2],
-        )
-        length = np.sqrt(lx * lx + ly * ly + lz * lz)
-        lx, ly, lz = lx / length, ly / length, lz / length
-        ux, uy, uz = ly * nz - lz * ny, lz * nx - lx * nz, lx * ny - ly * nx
-        px, py, pz = corners[e, 0] - r[0], corners[e, 1] - r[1], corners[e, 2] - r[2]
-        first = lx * px + ly * py + lz * pz
-        last = first + length
-        beside = ux * px + uy * py + uz * pz
-        square = beside * beside + height * height
-        near, far = np.sqrt(square + first * first), np.sqrt(square + last * last)
-        if first + last > 0:
-            log = np.log((far + last) / max(near + first, 1e-300))
-        else:
-            log = np.log((near - first) / max(far - last, 1e-300))
-        out[0], out[1], out[2] = out[0] - ux * log, out[1] - uy * log, out[2] - uz * log
-        angle += np.arctan2(beside * last, square + above * far) - np.arctan2(
-            beside * first, square + above * near
-        )
-    if height != 0:
-        turn = -angle if height > 0 else angle
-        out[0], out[1], out[2] = out[0] + turn * nx, out[1] + turn * ny, out[2] + turn * nz
 
 
 @njit(cache=True, nogil=True, error_model="numpy")  # type: ignore[untyped-decorator]
@@ -107,7 +57,7 @@ def _apart(a: Floats, b: Floats, centre: Floats, rule: Floats, sign: float, out:
     """
     stack = np.empty((3 * DEEPEST + 4, 3, 3))
     depth = np.zeros(len(stack), dtype=np.int64)
-    x, own = np.empty(3), np.empty(3)
+    x, own = np.empty(3), np.empty(7)
     stack[0] = a
     count = 1
     while count > 0:
@@ -124,10 +74,10 @@ def _apart(a: Floats, b: Floats, centre: Floats, rule: Floats, sign: float, out:
             for g in range(len(rule)):
                 for c in range(3):
                     x[c] = rule[g, 0] * t[0, c] + rule[g, 1] * t[1, c] + rule[g, 2] * t[2, c]
-                pull(x, b, own)
+                potential(x, b, own)
                 for c in range(3):
                     x[c] -= centre[c]
-                _added(own, x, sign * rule[g, 3] * area, out)
+                _added(own[4:], x, sign * rule[g, 3] * area, out)
             continue
         for part in range(4):
             depth[count + part] = level + 1

@@ -64,8 +64,8 @@ def touching_rules(order: int = ORDER) -> tuple[Floats, Floats, Floats]:
 
 @njit(cache=True, nogil=True, error_model="numpy")  # type: ignore[untyped-decorator]
 def potential(r: Floats, corners: Floats, out: Floats) -> None:
-    """∫ 1/R dS' and ∫ (r' − r)/R dS' (3) of a triangle (3, 3) at a point (3,): fills ``out``
-    (4,).
+    """∫ 1/R dS', ∫ (r' − r)/R dS' (3) and ∇ ∫ 1/R dS' (3) of a triangle (3, 3) at a point (3,):
+    fills ``out`` (7,); the last in its plane is the mean of both sides.
     """
     ax, ay, az = corners[0, 0] - r[0], corners[0, 1] - r[1], corners[0, 2] - r[2]
     ex, ey, ez = (
@@ -84,6 +84,7 @@ def potential(r: Floats, corners: Floats, out: Floats) -> None:
     height = -(nx * ax + ny * ay + nz * az)
     above = abs(height)
     total, vx, vy, vz = 0.0, 0.0, 0.0, 0.0
+    angle, gx, gy, gz = 0.0, 0.0, 0.0, 0.0
     for e in range(3):
         f = (e + 1) % 3
         lx, ly, lz = (
@@ -107,17 +108,22 @@ def potential(r: Floats, corners: Floats, out: Floats) -> None:
         if square < 1e-24 * length * length:
             log = 0.0  # multiplied by what vanishes
         total += beside * log
+        gx, gy, gz = gx - ux * log, gy - uy * log, gz - uz * log
         if above > 0:
-            total -= above * (
-                np.arctan2(beside * last, square + above * far)
-                - np.arctan2(beside * first, square + above * near)
+            turn = np.arctan2(beside * last, square + above * far) - np.arctan2(
+                beside * first, square + above * near
             )
+            total -= above * turn
+            angle += turn
         along = 0.5 * (square * log + last * far - first * near)
         vx, vy, vz = vx + ux * along, vy + uy * along, vz + uz * along
     out[0] = total
     out[1] = vx - height * nx * total
     out[2] = vy - height * ny * total
     out[3] = vz - height * nz * total
+    if height > 0:
+        angle = -angle
+    out[4], out[5], out[6] = gx + angle * nx, gy + angle * ny, gz + angle * nz
 
 
 @njit(cache=True, nogil=True, error_model="numpy")  # type: ignore[untyped-decorator]
@@ -133,7 +139,7 @@ def _apart(a: Floats, b: Floats, centre: Floats, rule: Floats, swap: bool, out: 
     ``out``. With ``swap`` the second is the one that comes first.
     """
     area = 0.5 * double_area(a)
-    own = np.empty(4)
+    own = np.empty(7)
     x, y = np.empty(3), np.empty(3)
     for g in range(len(rule)):
         for c in range(3):
