@@ -151,6 +151,7 @@ def ensure_kernels() -> None:
             ("ground-whip", [*solve, "moments"]),
             ("twin-loops", [*solve, "moments"]),
             ("gauge-antenna", [*solve, "moments"]),
+            ("ceramic-dome", [*solve, "moments"]),
             ("puck", geometry),
         ]
         for done in [

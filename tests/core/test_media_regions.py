@@ -13,6 +13,7 @@ from heron.checks import examine
 from heron.checks.preflight import Examination
 from heron.discretise.triangles import SurfaceGap, SurfaceMesh
 from heron.engines.moments.region_basis import region_basis
+from heron.errors import ModelError
 from heron.model import load_document
 from heron.quantities.constants import ETA0
 from tests.models import medium_mesh, plan
@@ -53,6 +54,14 @@ def test_functions_at_the_edges_of_media_and_metal() -> None:
     assert counted(pyramid([0, 1])) == (9 + 1, 9 - 5)
     # at the ground, which is metal and ends the base: four edges on it, four to the top
     assert counted(pyramid([], grounded=True)) == (8, 4)
+
+
+def test_surfaces_that_contradict_each_other_are_refused() -> None:
+    """One triangle of a closed body whose inside is said to be outside."""
+    mesh = pyramid([])
+    mesh.sides[3] = [0, 1]
+    with pytest.raises(ModelError, match="do not fit together"):
+        region_basis(mesh)
 
 
 def test_current_of_metal_is_that_on_both_sides_and_that_of_media_is_none() -> None:

@@ -241,6 +241,7 @@ def test_examples_and_blank_projects(api: Api) -> None:
         "roof-patch",
         "skiff-mount",
         "gauge-antenna",
+        "ceramic-dome",
     } <= names
     assert api.ask("post", "/projects", {"example": "yagi"}).json()["name"] == "Channel Yagi"
     blank = api.ask("post", "/projects", {}).json()

@@ -18,6 +18,8 @@ from numpy.typing import NDArray
 
 from heron.discretise.triangles import SurfaceGap, SurfaceMesh
 from heron.engines.moments.surface_basis import SurfaceBasis, edges_of, of_halves
+from heron.errors import ModelError
+from heron.quantities import engineering
 from heron.quantities.constants import ETA0
 
 Floats = NDArray[np.float64]
@@ -53,7 +55,10 @@ class RegionBasis:
 
 
 def region_basis(mesh: SurfaceMesh) -> RegionBasis:
-    """The functions of a mesh with media."""
+    """The functions of a mesh with media.
+
+    :raises ModelError: triangles at an edge contradict each other in what is between them.
+    """
     size = 0
     electric: list[tuple[float, ...]] = []  # triangle, corner, function, length and sign, region
     magnetic: list[tuple[float, ...]] = []
@@ -106,8 +111,15 @@ def _sectors(
     turned = [triangles[i] for i in order]
     ahead = np.einsum("ti,ti->t", mesh.normal[turned], np.cross(along, arms[order])) > 0
     beyond = mesh.sides[turned, ahead.astype(int)].tolist()
+    before = mesh.sides[turned, 1 - ahead.astype(int)].tolist()
+    if before[1:] != beyond[:-1] or (not grounded and before[0] != beyond[-1]):
+        place = ", ".join(engineering(c, "m", 3) for c in mesh.vertices[vertex])
+        raise ModelError(
+            f"surfaces do not fit together at ({place}), where it is not clear which medium is"
+            " between them; look for parts that nearly touch"
+        )
     if grounded:
-        first = int(mesh.sides[turned[0], int(not ahead[0])])
+        first = before[0]
         return list(zip([NO_FACE, *turned], [*turned, NO_FACE], [first, *beyond], strict=True))
     return list(zip(turned, [*turned[1:], turned[0]], beyond, strict=True))
 

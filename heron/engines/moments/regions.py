@@ -32,6 +32,7 @@ from heron.engines.moments.surfaces import (
     too_large,
 )
 from heron.engines.moments.wires import machine_rates
+from heron.errors import ModelError
 from heron.geometry import Geometry
 from heron.materials import Medium
 from heron.model import Evaluated
@@ -80,7 +81,12 @@ class MediaRegions(Surfaces):
             size * detail(model),
             [(b, SIDE * longest * _shorter(m, top)) for b, m in bodies_of(model, geometry)],
         )
-        unknowns = 0 if mesh.errors else region_basis(mesh).size
+        unknowns = 0
+        if not mesh.errors:
+            try:
+                unknowns = region_basis(mesh).size
+            except ModelError as error:
+                mesh.errors.append(error)
         return Discretisation(
             self, mesh, port_order(model), unknowns, made_of(model, geometry, mesh)
         )
