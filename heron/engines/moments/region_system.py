@@ -179,18 +179,11 @@ class RegionSystem(SurfaceSystem):
         out[metal] = own[between[metal].astype(int), self.mesh.part[metal]]
         return out
 
-    def matrix(self, frequency: float, combined: bool = False) -> Complexes:
-        """(m, m) symmetric matrix, Ω, without loads."""
-        out = self.outer(frequency)
-        row, column, triangle, weight = self._overlaps
-        np.add.at(out, (row, column), weight * self.sheet_impedance(frequency)[triangle])
-        return out
-
     def _solved(self, frequency: float, right: Complexes, combined: bool = False) -> Complexes:
         """Coefficients (m, c) of right-hand sides, which have known ones in the places of those;
         with the loads in their gaps.
         """
-        matrix, count = self.matrix(frequency), right.shape[1]
+        matrix, count = self.unloaded(frequency), right.shape[1]
         every: Complexes = np.hstack((right, self.load_drives.T)).astype(complex)
         known = np.array([n for n, _, _ in self.regions.known], dtype=np.int64)
         amounts, scale = every[known], np.abs(matrix.diagonal()).max()

@@ -175,13 +175,18 @@ class SurfaceSystem:
         """(m, m) impedance matrix, Ω: symmetric, or ``combined`` with the magnetic-field equation
         in the rows of functions on closed surfaces.
         """
-        out = self.outer(frequency)
-        row, column, triangle, weight = self._overlaps
-        np.add.at(out, (row, column), weight * self.sheet_impedance(frequency)[triangle])
+        out = self.unloaded(frequency)
         for (vector, _), z in zip(self.loads, self.load_impedances(frequency), strict=True):
             used = np.flatnonzero(vector)
             out[np.ix_(used, used)] += z * np.outer(vector[used], vector[used])
         return self._combined(out, 2 * np.pi * frequency / C0) if combined else out
+
+    def unloaded(self, frequency: float) -> Complexes:
+        """(m, m) symmetric impedance matrix, Ω, without loads."""
+        out = self.outer(frequency)
+        row, column, triangle, weight = self._overlaps
+        np.add.at(out, (row, column), weight * self.sheet_impedance(frequency)[triangle])
+        return out
 
     @cached_property
     def on_closed(self) -> NDArray[np.bool_]:

@@ -210,7 +210,7 @@ function LensLegend({ lens, projectId, run }: { lens: Lens; projectId: number; r
   const scale = scaleOf(lens, seen, range);
   if (!scale) return null;
   return (
-    <div className="rounded-lg border border-rule bg-card px-3 py-2 text-[11.500px] text-ink2">
+    <div className="min-w-[7.5rem] rounded-lg border border-rule bg-card px-3 py-2 text-[11.500px] text-ink2">
       <p className="mb-1.5">{scale.name}</p>
       <div className="relative ml-0.5 h-24" role="img" aria-label={`Colours: ${scale.name}`}>
         <span
